@@ -1,0 +1,12 @@
+import type { NextConfig } from 'next';
+
+const config: NextConfig = {
+  distDir: process.env.VIATIC_DIST ?? '.next',
+  serverExternalPackages: ['knex', 'pg', 'graphile-worker', 'pino', 'nodemailer', 'standardwebhooks', 'currency-codes'],
+  poweredByHeader: false,
+  reactStrictMode: true,
+  devIndicators: false,
+  typescript: { ignoreBuildErrors: true },
+};
+
+export default config;

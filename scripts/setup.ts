@@ -1,0 +1,170 @@
+import { DAY, startOfDay } from '../src/core/time';
+import { makeHistory, demoFlows, HISTORY_DAYS, type DemoHistory } from '../src/demo';
+import { CREDIT_MODELS } from '../src/core/revenue';
+import { ledgerOf } from '../src/core/orders';
+import { planOf } from '../src/core/flows';
+import { personalise } from '../src/core/messages';
+import type { ReplayFlow } from '../src/core/replay';
+import { createKey, createUser } from '../src/data/access';
+import { copyInto, passCounters } from '../src/data/copy';
+import { connect, migrate, query, queryOne, type Db } from '../src/data/db';
+import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
+import { createStore } from '../src/data/store';
+import { hashKey, hashPassword } from '../src/server/passwords';
+
+/** Makes the database, brings it to the newest shape and, when it is new, loads Quillfin. */
+const STORE = { name: 'Quillfin', address: 'Quillfin, Sluiskade 14, 1000 AA Waterstad', fromEmail: 'hello@quillfin.example', currency: 'EUR', zone: 'Europe/Amsterdam' };
+const URL_ = process.env.VIATIC_DATABASE_URL!;
+const BASE = process.env.VIATIC_URL!;
+const peopleWanted = Number(process.argv[process.argv.indexOf('--people') + 1] ?? 20_000);
+
+async function main(): Promise<void> {
+  const name = new URL(URL_).pathname.slice(1);
+  const admin = connect(process.env.VIATIC_ADMIN_DATABASE_URL!, 1);
+  if (!(await queryOne(admin, 'select 1 as there from pg_database where datname = :name', { name }))) await query(admin, `create database "${name}"`);
+  await admin.destroy();
+
+  const db = connect(URL_, 4);
+  await migrate(db, URL_);
+  if (!(await queryOne(db, 'select 1 as there from store'))) {
+    const began = Date.now();
+    // everything or nothing: the store's row is written last, and what an interrupted load left is cleared first
+    await clear(db);
+    const counts = await load(db);
+    await createStore(db, STORE);
+    console.log(`Loaded Quillfin: ${counts.people} people, ${counts.events} events, ${counts.runs} runs, ${counts.sends} sends in ${((Date.now() - began) / 1000).toFixed(0)} s.`);
+  }
+  await db.destroy();
+}
+
+async function clear(db: Db): Promise<void> {
+  await query(db, 'truncate users, api_keys, acts, people, identifiers, consents, consent_log, suppressions, event_keys, events, orders, flows, flow_versions, runs, traces, sends, credits, merges restart identity cascade');
+}
+
+async function load(db: Db): Promise<{ people: number; events: number; runs: number; sends: number }> {
+  await createUser(db, { email: 'marla@quillfin.example', name: 'Marla Quist', passwordHash: await hashPassword('tanks-and-trains') });
+  await createKey(db, { name: 'demo', hash: hashKey('demo-key'), hint: 'demo…' });
+  const end = Date.now();
+  const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
+  const flows = demoFlows(BASE);
+  const ids = new Map<string, number>();
+  const replayed: ReplayFlow[] = [];
+  for (const { key, document, isOn } of flows) {
+    await createFlow(db, key, document, start);
+    const row = (await lockFlow(db, key))!;
+    ids.set(key, row.id);
+    if (!isOn) continue;
+    await publishDraft(db, row, 'Marla Quist', start + 3 * DAY);
+    replayed.push({ key, document, isOn: true, zone: STORE.zone, currency: STORE.currency, from: start + 3 * DAY });
+  }
+
+  const counts = { people: 0, events: 0, runs: 0, sends: 0 };
+  let batch: DemoHistory[] = [];
+  const flush = async () => {
+    await write(db, batch, ids, new Map(flows.map((flow) => [flow.key, flow.document])));
+    for (const { replayed: r } of batch) {
+      counts.people += 1;
+      counts.events += r.events.length;
+      counts.runs += r.runs.length;
+      counts.sends += r.sends.length;
+    }
+    batch = [];
+  };
+  for (const history of makeHistory({ people: peopleWanted, end, zone: STORE.zone, baseUrl: BASE, flows: replayed })) {
+    batch.push(history);
+    if (batch.length >= 4000) await flush();
+  }
+  await flush();
+  await passCounters(db, ['people', 'events', 'runs', 'sends']);
+  await query(db, 'analyze');
+  return counts;
+}
+
+async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap<string, number>, documents: ReadonlyMap<string, ReplayFlow['document']>): Promise<void> {
+  const at = (ms: number | null) => (ms === null ? null : new Date(ms));
+  await copyInto(db, 'people', ['id', 'external_id', 'attributes', 'stamped', 'created_at', 'seen_at'], batch.map(({ person, replayed }) => [
+    person.id, person.externalId, person.attributes, Object.fromEntries(Object.keys(person.attributes).map((name) => [name, Math.round(person.createdAt)])), at(person.createdAt),
+    at(replayed.events.filter((event) => !event.type.startsWith('message.')).at(-1)?.time ?? person.createdAt),
+  ]));
+  await copyInto(db, 'identifiers', ['kind', 'value', 'person_id'], batch.flatMap(({ person }) => [['external', person.externalId, person.id], ['email', String(person.attributes.email), person.id]]));
+
+  const consents: (string | Date | null)[][] = [];
+  const log: (string | Date | null)[][] = [];
+  const suppressions: (string | Date | null)[][] = [];
+  for (const { person, replayed } of batch) {
+    let state = person.consent;
+    let since = person.createdAt;
+    if (state) log.push([person.id, 'email', state, at(since), state === 'given' ? 'checkout, box not ticked beforehand' : 'asked by mail to be left alone']);
+    for (const event of replayed.events) {
+      if (event.type !== 'consent.changed') continue;
+      suppressions.push(['email', String(person.attributes.email), String(event.properties.how), at(event.time)]);
+      if (event.properties.how === 'bounced') continue;
+      state = 'withdrawn';
+      since = event.time;
+      log.push([person.id, 'email', state, at(since), 'unsubscribe link in a message']);
+    }
+    if (state) consents.push([person.id, 'email', state, at(since)]);
+  }
+  await copyInto(db, 'consents', ['person_id', 'channel', 'state', 'at'], consents);
+  await copyInto(db, 'consent_log', ['person_id', 'channel', 'state', 'at', 'how'], log);
+  await copyInto(db, 'suppressions', ['channel', 'address', 'reason', 'at'], dedupe(suppressions));
+
+  await copyInto(db, 'events', ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at'], (function* () {
+    for (const { person, replayed } of batch) {
+      for (const event of replayed.events) {
+        if (event.type === 'consent.changed') continue;
+        yield [event.id, person.id, event.type, at(event.time), event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop', event.id, event.properties, at(event.time)];
+      }
+    }
+  })());
+
+  await copyInto(db, 'runs', ['person_id', 'id', 'flow_id', 'version', 'key', 'phase', 'armed_at', 'entered_at', 'trigger_id', 'step', 'wait_until', 'goal_at', 'outcome', 'ended_at', 'arms', 'seq', 'wake_at', 'wakes_on'],
+    batch.flatMap(({ person, replayed }) => replayed.runs.map(({ flowKey, armedAt, run, wakeAt, wakesOn, trace }) => [
+      person.id, run.id, flowIds.get(flowKey)!, 1, run.key, run.phase, at(armedAt), at(run.enteredAt), run.triggerId, run.step, at(run.waitUntil), at(run.goalAt), run.outcome,
+      run.outcome ? at(trace.at(-1)?.at ?? armedAt) : null, trace.flatMap((entry) => entry.armId ?? []), run.seq, at(wakeAt), [...wakesOn],
+    ])));
+  await copyInto(db, 'traces', ['person_id', 'run_id', 'seq', 'at', 'step_id', 'kind', 'says', 'because'], (function* () {
+    for (const { person, replayed } of batch) {
+      for (const { run, trace } of replayed.runs) for (const entry of trace) yield [person.id, run.id, entry.seq, at(entry.at), entry.stepId, entry.kind, entry.says, entry.because ? { ...entry.because } : null];
+    }
+  })());
+
+  await copyInto(db, 'sends', ['person_id', 'id', 'run_id', 'flow_id', 'version', 'step_id', 'visit', 'trigger_id', 'state', 'subject', 'queued_at', 'sent_at', 'delivered_at', 'opened_at', 'clicked_at'], (function* () {
+    for (const { person, replayed } of batch) {
+      for (const send of replayed.sends) {
+        const own = (type: string) => replayed.events.find((event) => event.type === type && event.properties.sendId === send.id)?.time ?? null;
+        const step = planOf(documents.get(send.flowKey)!).steps.get(send.effect.stepId);
+        const subject = step?.kind === 'send' ? personalise(step.message.subject, { person: person.attributes, event: {}, store: STORE }) : null;
+        const delivered = own('message.delivered');
+        yield [person.id, send.id, send.run.id, flowIds.get(send.flowKey)!, 1, send.effect.stepId, send.effect.visit, send.effect.triggerId,
+          own('message.bounced') ? 'bounced' : delivered ? 'delivered' : 'sent', subject, at(send.at), at(send.at), at(delivered), at(own('message.opened')), at(own('message.clicked'))];
+      }
+    }
+  })());
+
+  const orders: (string | number | boolean | Date | null)[][] = [];
+  const credits: (string | number | Date)[][] = [];
+  for (const { person, replayed } of batch) {
+    const sends = new Map(replayed.sends.map((send) => [send.id, send]));
+    for (const { order, credits: own } of ledgerOf(replayed.events, STORE.currency, (id) => sends.has(id))) {
+      orders.push([person.id, order.orderId, order.cartId, order.currency, order.valueMinor, order.discountMinor, order.refundedMinor, order.isCancelled, at(order.placedAt)]);
+      for (const credit of own) {
+        const send = sends.get(credit.sendId)!;
+        credits.push([person.id, order.orderId, credit.sendId, CREDIT_MODELS[0], flowIds.get(send.flowKey)!, send.effect.stepId, credit.because, credit.minor, order.currency, at(order.placedAt)!]);
+      }
+    }
+  }
+  await copyInto(db, 'orders', ['person_id', 'order_id', 'cart_id', 'currency', 'value_minor', 'discount_minor', 'refunded_minor', 'is_cancelled', 'placed_at'], orders);
+  await copyInto(db, 'credits', ['person_id', 'order_id', 'send_id', 'model', 'flow_id', 'step_id', 'because', 'minor', 'currency', 'placed_at'], credits);
+}
+
+function dedupe<T extends readonly unknown[]>(rows: readonly T[]): T[] {
+  const seen = new Map<unknown, T>();
+  for (const row of rows) if (!seen.has(row[1])) seen.set(row[1], row);
+  return [...seen.values()];
+}
+
+main().catch((error: Error) => {
+  console.error(error.stack);
+  process.exit(1);
+});

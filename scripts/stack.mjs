@@ -1,0 +1,152 @@
+// Builds the application and starts its programs: web, worker, stand-ins. Used by the demo, the tests and the bench.
+import { spawn, spawnSync } from 'node:child_process';
+import { createHash, randomBytes } from 'node:crypto';
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { join, resolve } from 'node:path';
+import { freePort } from './cluster.mjs';
+
+export const root = resolve(import.meta.dirname, '..');
+
+function sources(folder) {
+  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => (entry.isDirectory() ? sources(join(folder, entry.name)) : [join(folder, entry.name)]));
+}
+
+/** Builds the application into a folder of its own, when its sources have changed since. */
+export function ensureBuild(dist) {
+  const hash = createHash('sha256');
+  for (const file of [...sources(join(root, 'src')), ...sources(join(root, 'quillfin')), join(root, 'next.config.ts'), join(root, 'package-lock.json'), join(root, 'tsconfig.json')].sort()) {
+    if (/\.test\.tsx?$/.test(file)) continue;
+    hash.update(file.slice(root.length)).update(readFileSync(file));
+  }
+  const digest = hash.digest('hex');
+  const stamp = join(root, dist, 'viatic-sources');
+  if (existsSync(stamp) && readFileSync(stamp, 'utf8') === digest) return;
+  console.log('Building …');
+  rmSync(join(root, dist), { recursive: true, force: true });
+  const done = spawnSync(process.execPath, [join(root, 'node_modules/next/dist/bin/next'), 'build'], {
+    cwd: root, encoding: 'utf8', env: { ...process.env, NODE_ENV: 'production', VIATIC_DIST: dist, NEXT_TELEMETRY_DISABLED: '1' },
+  });
+  if (done.status !== 0) {
+    console.error(done.stdout, done.stderr);
+    process.exit(1);
+  }
+  writeFileSync(stamp, digest);
+}
+
+/** Secrets of an installation: made once, kept in its folder. */
+export function secretsOf(folder) {
+  mkdirSync(folder, { recursive: true });
+  const file = join(folder, 'secrets.json');
+  if (!existsSync(file)) {
+    writeFileSync(file, JSON.stringify({ secret: randomBytes(32).toString('base64url'), mailHookSecret: `whsec_${randomBytes(24).toString('base64')}` }), { mode: 0o600 });
+  }
+  return JSON.parse(readFileSync(file, 'utf8'));
+}
+
+/** The environment in which all programs of an installation run. */
+export async function environmentOf(folder, databaseUrl, port) {
+  const { secret, mailHookSecret } = secretsOf(folder);
+  const [outsidePort, smtpPort] = [await freePort(), await freePort()];
+  return {
+    ...process.env,
+    NODE_ENV: 'production',
+    NEXT_TELEMETRY_DISABLED: '1',
+    VIATIC_DATABASE_URL: databaseUrl,
+    VIATIC_URL: `http://localhost:${port}`,
+    VIATIC_SECRET: secret,
+    VIATIC_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
+    VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
+    VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
+    VIATIC_DEMO: '1',
+    OUTSIDE_PORT: String(outsidePort),
+    OUTSIDE_SMTP_PORT: String(smtpPort),
+    OUTSIDE_API_KEY: 'demo-key',
+    OUTSIDE_FOLDER: join(folder, 'outside'),
+  };
+}
+
+const tsx = ['--import', import.meta.resolve('tsx')];
+
+/** Runs a TypeScript program of ours to its end; fails loudly. */
+export function runScript(file, args, env) {
+  const done = spawnSync(process.execPath, [...tsx, join(root, file), ...args], { cwd: root, env, stdio: 'inherit' });
+  if (done.status !== 0) throw new Error(`${file} ended with ${done.status ?? done.signal}`);
+}
+
+/** Starts a program in a process group of its own; `ready` resolves when it says so, or when its port answers. */
+export function startProgram(name, args, env, folder) {
+  mkdirSync(join(folder, 'log'), { recursive: true });
+  const child = spawn(process.execPath, args, { cwd: root, env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'], detached: true });
+  const tail = [];
+  const keep = (chunk) => {
+    tail.push(chunk.toString());
+    if (tail.length > 200) tail.shift();
+    if (process.env.VIATIC_SHOW_LOGS) process.stderr.write(`[${name}] ${chunk}`);
+  };
+  child.stdout.on('data', keep);
+  child.stderr.on('data', keep);
+  const ended = new Promise((done) => child.on('exit', (code, signal) => done({ code, signal })));
+  const ready = new Promise((done, fail) => {
+    child.on('message', (message) => message === 'ready' && done());
+    child.on('exit', (code) => fail(new Error(`${name} ended with ${code} before it was ready:\n${tail.join('')}`)));
+  });
+  ready.catch(() => {});
+  return { name, child, ready, ended, tail: () => tail.join('') };
+}
+
+export const startWorker = (env, folder) => startProgram('worker', [...tsx, join(root, 'src/server/worker.ts')], env, folder);
+export const startOutside = (env, folder) => startProgram('outside', [...tsx, join(root, 'src/outside/main.ts')], env, folder);
+export function startWeb(env, folder, port, dist) {
+  const web = startProgram('web', [join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], { ...env, VIATIC_DIST: dist }, folder);
+  return { ...web, ready: Promise.race([web.ready, answers(`http://127.0.0.1:${port}/api/v1/clock`)]) };
+}
+
+/** Resolves when an address answers anything at all. */
+export async function answers(url, patienceMs = 60_000) {
+  const deadline = Date.now() + patienceMs;
+  for (;;) {
+    try {
+      await fetch(url);
+      return;
+    } catch (error) {
+      if (Date.now() > deadline) throw new Error(`${url} does not answer`, { cause: error });
+      await new Promise((done) => setTimeout(done, 100));
+    }
+  }
+}
+
+/** Asks a program to end, and ends it hard when it has not within the patience. */
+export async function stopProgram(program, patienceMs = 15_000) {
+  if (program.child.exitCode !== null || program.child.signalCode !== null) return;
+  const kill = (signal) => {
+    try {
+      process.kill(-program.child.pid, signal);
+    } catch {
+      // gone already
+    }
+  };
+  kill('SIGTERM');
+  const timer = setTimeout(() => kill('SIGKILL'), patienceMs);
+  await program.ended;
+  clearTimeout(timer);
+}
+
+/** Starts web, worker and stand-ins; answers with them and with how to stop them, web first. */
+export async function startStack(folder, databaseUrl, port, dist) {
+  const env = await environmentOf(folder, databaseUrl, port);
+  const outside = startOutside(env, folder);
+  const worker = startWorker(env, folder);
+  const web = startWeb(env, folder, port, dist);
+  const programs = [web, worker, outside];
+  const stop = async () => {
+    for (const program of programs) await stopProgram(program);
+  };
+  try {
+    await Promise.all(programs.map((program) => program.ready));
+  } catch (error) {
+    await stop();
+    throw error;
+  }
+  return { env, web, worker, outside, programs, stop, url: env.VIATIC_URL };
+}
+

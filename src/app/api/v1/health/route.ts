@@ -1,0 +1,18 @@
+import { query } from '@/data/db';
+import { json, route } from '@/server/http/route';
+
+export const dynamic = 'force-dynamic';
+
+/** Answers 200 when the database answers and a worker lives, else 503 with what is missing. */
+export const GET = route(async ({ db }) => {
+  let workers = 0;
+  let database = 'ok';
+  try {
+    const [row] = await query<{ workers: number }>(db, `select count(*)::int as workers from pg_locks where locktype = 'advisory' and classid = 7445 and granted and database = (select oid from pg_database where datname = current_database())`);
+    workers = row!.workers;
+  } catch {
+    database = 'does not answer';
+  }
+  const isWell = database === 'ok' && workers > 0;
+  return json({ status: isWell ? 'ok' : 'failing', database, workers }, isWell ? 200 : 503);
+}, 'anyone');

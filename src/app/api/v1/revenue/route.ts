@@ -1,0 +1,5 @@
+import { revenueReport } from '@/server/report';
+import { json, route } from '@/server/http/route';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db, url }) => json(await revenueReport(db, url)));

@@ -1,0 +1,37 @@
+import { database } from '@/server/database';
+import { env } from '@/server/env';
+import { leavePage } from '@/server/leavepage';
+import { openLink } from '@/server/links';
+import { unsubscribe } from '@/server/people';
+import { ownerOfSend } from '@/data/sends';
+import { readStore } from '@/data/store';
+
+export const dynamic = 'force-dynamic';
+type Context = { params: Promise<{ token: string }> };
+
+const html = (body: string, status = 200) => new Response(body, { status, headers: { 'content-type': 'text/html; charset=utf-8', 'cache-control': 'no-store', 'x-robots-tag': 'noindex', 'referrer-policy': 'no-referrer' } });
+
+async function ownerOf(context: Context): Promise<string | null> {
+  const link = openLink(env().secret, (await context.params).token, 'leave');
+  return link ? ownerOfSend(database(), { personId: link.personId, id: link.sendId }) : null;
+}
+
+/**
+ * Shows the page that unsubscribes. The page itself sends the form at once; a program that merely fetches the link
+ * (a mail scanner) changes nothing, as RFC 8058 §1 warns of.
+ */
+export async function GET(_request: Request, context: Context): Promise<Response> {
+  const { name } = await readStore(database());
+  return (await ownerOf(context)) ? html(leavePage(name, 'ask')) : html(leavePage(name, 'unknown'), 404);
+}
+
+/** Unsubscribes: from the page, or as the one-click request of a mail program (RFC 8058 §3.2). */
+export async function POST(request: Request, context: Context): Promise<Response> {
+  const db = database();
+  const { name } = await readStore(db);
+  const personId = await ownerOf(context);
+  if (!personId) return html(leavePage(name, 'unknown'), 404);
+  const isOneClick = (await request.text().catch(() => '')).includes('List-Unsubscribe=One-Click');
+  await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
+  return html(leavePage(name, 'done'));
+}

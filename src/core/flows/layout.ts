@@ -1,0 +1,158 @@
+import { approximateMs, DAY, HOUR, MINUTE, WEEK } from '../time';
+import type { FlowDocument, Step } from './document';
+
+/** A step placed on the line map: its lane (0 is the top), and its moment in milliseconds after entry. */
+export interface Stop {
+  readonly id: string;
+  readonly kind: 'trigger' | 'entry' | Step['kind'] | 'join';
+  readonly lane: number;
+  readonly at: number;
+  /** how many stops stand before this one at the same moment: they need room beside each other */
+  readonly rank: number;
+  readonly parent: string | null;
+}
+
+/** A piece of line between two stops. `wait` names the wait step that makes its length. */
+export interface Stretch {
+  readonly from: string;
+  readonly to: string;
+  readonly lane: number;
+  readonly wait: string | null;
+  readonly kind: 'line' | 'part' | 'join';
+  readonly armId: string | null;
+}
+
+export interface LineMap {
+  readonly stops: readonly Stop[];
+  readonly stretches: readonly Stretch[];
+  readonly lanes: number;
+  /** every distinct moment with the number of places needed there, ascending */
+  readonly moments: readonly { readonly at: number; readonly places: number }[];
+}
+
+/** The paths that arrive at a point of the plan. */
+interface Arrival {
+  from: string;
+  lane: number;
+  at: number;
+  rank: number;
+  wait: string | null;
+  armId: string | null;
+}
+
+/**
+ * Lays a flow out against elapsed time since entry. Arms of a branch get lanes of their own, the first keeps the
+ * lane it comes from; where they meet again they join at the latest of their moments, which is when the slowest
+ * is there. Waits are stretches, all other steps are stops.
+ */
+export function layout(flow: FlowDocument): LineMap {
+  const stops: Stop[] = [];
+  const stretches: Stretch[] = [];
+  let lanes = 1;
+
+  const place = (id: string, kind: Stop['kind'], arrival: Arrival, parent: string | null): Arrival => {
+    stops.push({ id, kind, lane: arrival.lane, at: arrival.at, rank: arrival.rank, parent });
+    if (arrival.from) stretches.push({ from: arrival.from, to: id, lane: arrival.lane, wait: arrival.wait, kind: arrival.armId ? 'part' : 'line', armId: arrival.armId });
+    return { from: id, lane: arrival.lane, at: arrival.at, rank: arrival.rank + 1, wait: null, armId: null };
+  };
+
+  const walk = (steps: readonly Step[], start: Arrival, parent: string | null): Arrival | null => {
+    let here = start;
+    for (const step of steps) {
+      if (step.kind === 'wait') {
+        // two waits in a row, or a wait first in its arm, need a stop between to hang their stretches on
+        if (here.wait) here = place(`${here.wait}:over`, 'join', here, parent);
+        here = { ...here, at: here.at + approximateMs(step.for), rank: 0, wait: step.id };
+        continue;
+      }
+      here = place(step.id, step.kind, here, parent);
+      if (step.kind === 'end') return null;
+      if (step.kind !== 'branch') continue;
+      const ends: Arrival[] = [];
+      step.arms.forEach((arm, index) => {
+        const lane = index === 0 ? here.lane : lanes++;
+        const end = walk(arm.steps, { ...here, lane, armId: arm.id }, step.id);
+        if (end) ends.push(end);
+      });
+      if (!ends.length) return null;
+      const at = Math.max(...ends.map((end) => end.at));
+      const rank = Math.max(...ends.filter((end) => end.at === at).map((end) => end.rank));
+      const joinId = `${step.id}:join`;
+      stops.push({ id: joinId, kind: 'join', lane: here.lane, at, rank, parent });
+      for (const end of ends) stretches.push({ from: end.from, to: joinId, lane: end.lane, wait: end.wait, kind: end.lane === here.lane && !end.armId ? 'line' : 'join', armId: end.armId });
+      here = { from: joinId, lane: here.lane, at, rank: rank + 1, wait: null, armId: null };
+    }
+    return here;
+  };
+
+  let start: Arrival = { from: '', lane: 0, at: 0, rank: 0, wait: null, armId: null };
+  if (flow.trigger.kind === 'silence') {
+    start = place('trigger', 'trigger', { ...start, at: -approximateMs(flow.trigger.after) }, null);
+    start = { ...start, at: 0, rank: 0, wait: 'trigger' };
+  }
+  const end = walk(flow.steps, place('entry', 'entry', start, null), null);
+  if (end) place('finish', 'end', end, null);
+
+  const places = new Map<number, number>();
+  for (const stop of stops) places.set(stop.at, Math.max(places.get(stop.at) ?? 0, stop.rank + 1));
+  const moments = [...places].map(([at, count]) => ({ at, places: count })).sort((a, b) => a.at - b.at);
+  return { stops, stretches, lanes, moments };
+}
+
+/** The bent scale: each of minutes, hours, days and weeks takes a like share of the width. */
+const BENDS: [ms: number, place: number][] = [[0, 0], [HOUR, 1], [DAY, 2], [WEEK, 3], [12 * WEEK, 4], [520 * WEEK, 5]];
+
+/** Where an elapsed time stands on the bent scale; before entry it runs the other way. */
+export function bend(ms: number): number {
+  const size = Math.abs(ms);
+  for (let i = 1; i < BENDS.length; i++) {
+    const [from, fromPlace] = BENDS[i - 1]!;
+    const [to, toPlace] = BENDS[i]!;
+    if (size <= to || i === BENDS.length - 1) return Math.sign(ms) * (fromPlace + ((size - from) / (to - from)) * (toPlace - fromPlace));
+  }
+  return 0;
+}
+
+/** The elapsed time that stands at a place of the bent scale. */
+export function unbend(place: number): number {
+  const size = Math.abs(place);
+  for (let i = 1; i < BENDS.length; i++) {
+    const [from, fromPlace] = BENDS[i - 1]!;
+    const [to, toPlace] = BENDS[i]!;
+    if (size <= toPlace || i === BENDS.length - 1) return Math.sign(place) * (from + ((size - fromPlace) / (toPlace - fromPlace)) * (to - from));
+  }
+  return 0;
+}
+
+/** Moments at which the axis may carry a tick, coarser as time goes on. */
+export const TICKS = [-DAY, -12 * HOUR, -6 * HOUR, -2 * HOUR, -HOUR, -30 * MINUTE, 0, 15 * MINUTE, 30 * MINUTE, HOUR, 3 * HOUR, 6 * HOUR, 12 * HOUR, DAY, 2 * DAY, 3 * DAY, 5 * DAY, WEEK, 2 * WEEK, 4 * WEEK, 8 * WEEK, 12 * WEEK, 26 * WEEK, 52 * WEEK];
+
+/** Turns a map's moments into pixels: proportional on the bent scale, yet with room for all stops of one moment. */
+export function axis(map: LineMap, width: number, gap: number): { x: (at: number, rank?: number) => number; width: number } {
+  const { moments } = map;
+  const taken = moments.reduce((sum, moment) => sum + (moment.places - 1) * gap, 0);
+  const span = bend(moments.at(-1)!.at) - bend(moments[0]!.at);
+  // every interval has at least one gap; what is left of the width is shared out on the bent scale
+  const free = Math.max(0, width - taken - (moments.length - 1) * gap);
+  const starts: number[] = [];
+  let x = 0;
+  moments.forEach((moment, index) => {
+    if (index > 0) {
+      const before = moments[index - 1]!;
+      x += (before.places - 1) * gap + gap + (span > 0 ? ((bend(moment.at) - bend(before.at)) / span) * free : 0);
+    }
+    starts.push(x);
+  });
+  const total = x + (moments.at(-1)!.places - 1) * gap;
+  const at = (ms: number, rank = 0): number => {
+    let index = moments.findIndex((moment) => moment.at > ms) - 1;
+    if (index === -2) index = moments.length - 1;
+    if (index < 0) return starts[0]!;
+    const moment = moments[index]!;
+    const next = moments[index + 1];
+    if (moment.at === ms || !next) return starts[index]! + rank * gap;
+    const from = starts[index]! + (moment.places - 1) * gap;
+    return from + ((bend(ms) - bend(moment.at)) / (bend(next.at) - bend(moment.at))) * (starts[index + 1]! - from);
+  };
+  return { x: at, width: total };
+}

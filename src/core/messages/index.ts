@@ -1,0 +1,3 @@
+export * from './message';
+export * from './personalise';
+export * from './render';

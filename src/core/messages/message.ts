@@ -1,0 +1,26 @@
+import { z } from 'zod';
+
+const text = (max: number) => z.string().max(max);
+const blockId = z.string().regex(/^[a-z0-9-]{1,40}$/, 'is not a block id; use a-z, 0-9 and -');
+
+const textBlock = z.strictObject({ id: blockId, kind: z.literal('text'), text: text(10_000) });
+const buttonBlock = z.strictObject({ id: blockId, kind: z.literal('button'), label: text(120), url: text(2000) });
+const cartBlock = z.strictObject({ id: blockId, kind: z.literal('cart') });
+const offerBlock = z.strictObject({ id: blockId, kind: z.literal('offer'), text: text(500) });
+
+export const blockSchema = z.discriminatedUnion('kind', [textBlock, buttonBlock, cartBlock, offerBlock]);
+export type Block = z.infer<typeof blockSchema>;
+
+/**
+ * The content of one email, `viatic.message/1`: a subject, the preview line that inboxes show beside it, and blocks.
+ * Texts may hold placeholders such as {{ person.firstName | fallback: "there" }}.
+ */
+export const messageSchema = z.strictObject({
+  schema: z.literal('viatic.message/1'),
+  channel: z.literal('email'),
+  kind: z.enum(['marketing', 'service']),
+  subject: text(300).refine((s) => !/[\r\n]/.test(s), 'must stay on one line'),
+  preview: text(300),
+  blocks: z.array(blockSchema).max(60),
+});
+export type Message = z.infer<typeof messageSchema>;

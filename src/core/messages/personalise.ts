@@ -1,0 +1,52 @@
+import { Liquid, type Template } from 'liquidjs';
+import type { FactEvent, Value } from '../rules';
+import { sayMoney, toMinor, isCurrency } from '../money';
+
+/** What placeholders can name: the person's attributes, the event that started the run, and the store. */
+export interface Personal {
+  readonly person: { readonly [name: string]: Value };
+  readonly event: FactEvent['properties'];
+  readonly store: { readonly name: string; readonly address: string };
+}
+
+// a placeholder can only read: no files, no loops that never end, nothing inherited
+const liquid = new Liquid({ ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
+liquid.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
+liquid.registerFilter('money', (value: unknown, currency: unknown) =>
+  typeof value === 'number' && typeof currency === 'string' && isCurrency(currency) ? sayMoney({ currency, minor: toMinor(value, currency) }) : '',
+);
+
+const parsed = new Map<string, Template[]>();
+function parse(text: string): Template[] {
+  let template = parsed.get(text);
+  if (!template) {
+    template = liquid.parse(text);
+    if (parsed.size > 2000) parsed.clear();
+    parsed.set(text, template);
+  }
+  return template;
+}
+
+/** Fills the placeholders of a text in for one person. The result is plain text: escape it where it is put into HTML. */
+export function personalise(text: string, personal: Personal): string {
+  if (!text.includes('{')) return text;
+  return String(liquid.renderSync(parse(text), personal));
+}
+
+/** Says what is wrong with the placeholders of a text, or null. */
+export function placeholderProblem(text: string): string | null {
+  try {
+    parse(text);
+    return null;
+  } catch (error) {
+    return `the placeholder cannot be read: ${(error as Error).message.split('\n')[0]}`;
+  }
+}
+
+const PLACEHOLDER = /\{\{-?\s*([\p{L}\p{N}_.[\]'"]+)\s*((?:\|[^}]*)?)-?\}\}/gu;
+
+/** Placeholders of the person that have no fallback: they print nothing when the value is missing ("Hi ,"). */
+export function withoutFallback(text: string): string[] {
+  const bare = [...text.matchAll(PLACEHOLDER)].filter(([, path, filters]) => path!.startsWith('person.') && !/\|\s*fallback\s*:/.test(filters!));
+  return [...new Set(bare.map(([, path]) => path!))];
+}

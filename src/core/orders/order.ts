@@ -1,0 +1,48 @@
+import type { Instant } from '../time';
+import { isCurrency, toMinor } from '../money';
+import type { FactEvent } from '../rules';
+import type { OrderTotals } from '../revenue';
+
+export const ORDER_EVENTS = ['order.placed', 'order.cancelled', 'order.refunded'] as const;
+
+/** An order as all its events tell it. `placedAt` is null while only a cancellation or refund has arrived. */
+export interface Order extends Omit<OrderTotals, 'placedAt'> {
+  readonly placedAt: Instant | null;
+  readonly currency: string;
+  readonly cartId: string | null;
+  readonly discountMinor: number;
+}
+
+const amount = (value: unknown, currency: string): number => (typeof value === 'number' && Number.isFinite(value) ? Math.max(0, toMinor(value, currency)) : 0);
+
+/**
+ * Folds the events of one order into its state, whatever order they arrived in. The latest `order.placed` tells
+ * value and currency, the earliest its moment. A cancellation without a value, or of at least the rest, cancels;
+ * a cancellation of a part and every refund count as paid back. A refund without a value pays all back.
+ */
+export function foldOrder(orderId: string, events: readonly FactEvent[], storeCurrency: string): Order {
+  const placed = events.filter((event) => event.type === 'order.placed').sort((a, b) => a.time - b.time || (a.id < b.id ? -1 : 1));
+  const latest = placed.at(-1)?.properties;
+  const currency = typeof latest?.currency === 'string' && isCurrency(latest.currency) ? latest.currency : storeCurrency;
+  const valueMinor = amount(latest?.value, currency);
+  let refundedMinor = 0;
+  let isCancelled = false;
+  for (const event of events) {
+    if (event.type !== 'order.cancelled' && event.type !== 'order.refunded') continue;
+    const hasValue = typeof event.properties.value === 'number';
+    if (!hasValue) {
+      if (event.type === 'order.cancelled') isCancelled = true;
+      else refundedMinor = Number.MAX_SAFE_INTEGER;
+    } else refundedMinor = Math.min(Number.MAX_SAFE_INTEGER, refundedMinor + amount(event.properties.value, currency));
+  }
+  return {
+    orderId,
+    placedAt: placed[0]?.time ?? null,
+    currency,
+    cartId: typeof latest?.cartId === 'string' ? latest.cartId : null,
+    valueMinor,
+    discountMinor: amount(latest?.discount, currency),
+    refundedMinor: Math.min(refundedMinor, valueMinor),
+    isCancelled,
+  };
+}

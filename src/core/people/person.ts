@@ -1,0 +1,74 @@
+import type { Instant } from '../time';
+import type { Value } from '../rules';
+
+/** Attributes with the moment each was said, so that arrival order does not matter: the newest word wins. */
+export interface Profile {
+  readonly attributes: { readonly [name: string]: Value };
+  readonly stamped: { readonly [name: string]: Instant };
+}
+
+export const EMPTY_PROFILE: Profile = { attributes: {}, stamped: {} };
+
+/** True for a value that says something; empty texts and nulls never replace what is on file. */
+export function saysSomething(value: Value | undefined): value is Value {
+  return value !== undefined && value !== null && value !== '';
+}
+
+/**
+ * Merges what was said at some moment into a profile. A later word wins over an earlier, whatever the order of
+ * arrival; of two words of the same moment the one that sorts later as JSON wins, so the outcome does not depend
+ * on order either.
+ */
+export function learn(profile: Profile, said: { readonly [name: string]: Value }, at: Instant): Profile {
+  let attributes: Record<string, Value> | null = null;
+  let stamped: Record<string, Instant> | null = null;
+  for (const [name, value] of Object.entries(said)) {
+    if (!saysSomething(value)) continue;
+    const knownAt = (stamped ?? profile.stamped)[name];
+    if (knownAt !== undefined) {
+      if (knownAt > at) continue;
+      if (knownAt === at && JSON.stringify((attributes ?? profile.attributes)[name]) >= JSON.stringify(value)) continue;
+    }
+    attributes ??= { ...profile.attributes };
+    stamped ??= { ...profile.stamped };
+    attributes[name] = value;
+    stamped[name] = at;
+  }
+  return attributes && stamped ? { attributes, stamped } : profile;
+}
+
+/** Joins two profiles of what turns out to be one person: the newest word wins for each attribute. */
+export function joinProfiles(a: Profile, b: Profile): Profile {
+  let joined = a;
+  for (const [name, value] of Object.entries(b.attributes)) joined = learn(joined, { [name]: value }, b.stamped[name] ?? 0);
+  return joined;
+}
+
+export interface ConsentState {
+  readonly state: 'given' | 'withdrawn';
+  readonly at: Instant;
+}
+
+/** The later word on consent wins; of two of the same moment, the stricter. */
+export function laterConsent(a: ConsentState | null, b: ConsentState | null): ConsentState | null {
+  if (!a) return b;
+  if (!b) return a;
+  if (a.at !== b.at) return a.at > b.at ? a : b;
+  return a.state === 'withdrawn' ? a : b;
+}
+
+/** Joins the consent of two people that turn out to be one: the stricter of the two. */
+export function stricterConsent(a: ConsentState | null, b: ConsentState | null): ConsentState | null {
+  if (!a || !b) return a ?? b;
+  if (a.state !== b.state) return a.state === 'withdrawn' ? a : b;
+  return a.at >= b.at ? a : b;
+}
+
+/** An email address in the form under which it identifies a person: trimmed, lower case. Null when it is none. */
+export function normaliseEmail(text: string): string | null {
+  const email = text.trim().toLowerCase();
+  // RFC 5321 §4.5.3.1: 64 octets before the @, 254 in all; quoted local parts are not taken
+  if (email.length > 254 || !/^[a-z0-9.!#$%&'*+/=?^_`{|}~\u0080-\uffff-]{1,64}@[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?(?:\.[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?)+$/.test(email)) return null;
+  const local = email.slice(0, email.indexOf('@'));
+  return local.startsWith('.') || local.endsWith('.') || local.includes('..') ? null : email;
+}

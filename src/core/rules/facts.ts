@@ -1,0 +1,60 @@
+import type { Instant } from '../time';
+import type { Value } from './rule';
+
+export type Channel = 'email';
+
+/** What stands between us and one channel of a person. */
+export interface Reach {
+  readonly hasAddress: boolean;
+  /** what the person agreed to: given, withdrawn, or never asked */
+  readonly state: 'given' | 'withdrawn' | 'unknown';
+  /** why the address must never be written to, or null */
+  readonly suppressed: string | null;
+}
+
+/** Something that happened, as rules see it. `id` is ours and orders events of the same moment. */
+export interface FactEvent {
+  readonly id: string;
+  readonly type: string;
+  readonly time: Instant;
+  readonly properties: { readonly [name: string]: Value };
+}
+
+/** What is known of one person at one moment. Events are ascending by time, then id. */
+export interface Facts {
+  readonly personId: string;
+  readonly attributes: { readonly [name: string]: Value };
+  readonly reach: { readonly [channel in Channel]: Reach };
+  readonly events: readonly FactEvent[];
+}
+
+/** The moment and place from which a rule is looked at. */
+export interface Viewpoint {
+  readonly now: Instant;
+  readonly zone: string;
+  /** when the person entered the flow; absent outside of flows */
+  readonly enteredAt?: Instant;
+  /** the event that started the run; absent outside of flows */
+  readonly trigger?: FactEvent;
+}
+
+/** Why a marketing message cannot go out on the channel, in words, or null when it can. */
+export function unreachableBecause(reach: Reach): string | null {
+  if (!reach.hasAddress) return 'no email address on file';
+  if (reach.suppressed) return `address is suppressed (${reach.suppressed})`;
+  if (reach.state === 'withdrawn') return 'consent to email was withdrawn';
+  if (reach.state === 'unknown') return 'no consent to email on file';
+  return null;
+}
+
+/** The value at a dotted path of an object, or undefined. */
+export function valueAt(object: { readonly [name: string]: Value }, path: string): Value | undefined {
+  if (Object.hasOwn(object, path)) return object[path];
+  let value: Value | undefined = object;
+  for (const part of path.split('.')) {
+    if (value === null || typeof value !== 'object' || Array.isArray(value)) return undefined;
+    const record = value as { readonly [name: string]: Value };
+    value = Object.hasOwn(record, part) ? record[part] : undefined;
+  }
+  return value;
+}

@@ -1,0 +1,6 @@
+export * from './rule';
+export * from './facts';
+export * from './compare';
+export * from './evaluate';
+export * from './sentence';
+export * from './depends';

@@ -1,0 +1,140 @@
+import { Temporal } from 'temporal-polyfill';
+
+/** An instant in milliseconds since 1970-01-01T00:00:00Z. */
+export type Instant = number;
+
+export const SECOND = 1000;
+export const MINUTE = 60 * SECOND;
+export const HOUR = 60 * MINUTE;
+export const DAY = 24 * HOUR;
+export const WEEK = 7 * DAY;
+
+/** A parsed ISO 8601 duration: `calendar` parts need a zone, `exactMs` does not. */
+interface Parsed {
+  readonly duration: Temporal.Duration;
+  readonly hasCalendarPart: boolean;
+  readonly exactMs: number;
+}
+
+const LONGEST_DAYS = 3660;
+const cache = new Map<string, Parsed>();
+
+function parse(text: string): Parsed {
+  const known = cache.get(text);
+  if (known) return known;
+  const duration = Temporal.Duration.from(text);
+  const parsed: Parsed = {
+    duration,
+    hasCalendarPart: duration.years !== 0 || duration.months !== 0 || duration.weeks !== 0 || duration.days !== 0,
+    exactMs:
+      duration.hours * HOUR + duration.minutes * MINUTE + duration.seconds * SECOND + duration.milliseconds,
+  };
+  if (cache.size > 1000) cache.clear();
+  cache.set(text, parsed);
+  return parsed;
+}
+
+/**
+ * Says what is wrong with a duration, or null when it is a positive ISO 8601 duration of at most ten years.
+ */
+export function durationProblem(text: string): string | null {
+  let parsed: Parsed;
+  try {
+    parsed = parse(text);
+  } catch {
+    return 'is not an ISO 8601 duration; write for example PT1H, P1D or P2W';
+  }
+  if (parsed.duration.sign < 0) return 'is negative; a duration goes forward';
+  if (approximateMs(text) > LONGEST_DAYS * DAY) return 'is longer than ten years';
+  return null;
+}
+
+/**
+ * Adds an ISO 8601 duration to an instant. Hours and below are exact; days, weeks, months and years follow
+ * the calendar of the zone, so P1D over a change of the clocks keeps the local time of day (RFC 5545 §3.3.6
+ * makes the same distinction). A local time that does not exist moves forward, one that happens twice is the first.
+ */
+export function addDuration(at: Instant, duration: string, zone: string): Instant {
+  const parsed = parse(duration);
+  if (!parsed.hasCalendarPart) return at + parsed.exactMs;
+  return Temporal.Instant.fromEpochMilliseconds(at)
+    .toZonedDateTimeISO(zone)
+    .add(parsed.duration)
+    .epochMilliseconds;
+}
+
+/** Takes an ISO 8601 duration off an instant, with the same rules as {@link addDuration}. */
+export function subtractDuration(at: Instant, duration: string, zone: string): Instant {
+  const parsed = parse(duration);
+  if (!parsed.hasCalendarPart) return at - parsed.exactMs;
+  return Temporal.Instant.fromEpochMilliseconds(at)
+    .toZonedDateTimeISO(zone)
+    .subtract(parsed.duration)
+    .epochMilliseconds;
+}
+
+/** The length in milliseconds with a day of 24 hours, a month of 30 days and a year of 365: for drawing and limits. */
+export function approximateMs(duration: string): number {
+  const { duration: d, exactMs } = parse(duration);
+  return d.years * 365 * DAY + d.months * 30 * DAY + d.weeks * WEEK + d.days * DAY + exactMs;
+}
+
+const PARTS = [
+  ['years', 'year'],
+  ['months', 'month'],
+  ['weeks', 'week'],
+  ['days', 'day'],
+  ['hours', 'hour'],
+  ['minutes', 'minute'],
+  ['seconds', 'second'],
+] as const;
+
+/** Says a duration in words: `PT90M` is "90 minutes", `P1DT2H` is "1 day 2 hours". */
+export function sayDuration(text: string): string {
+  const { duration } = parse(text);
+  const said = PARTS.filter(([part]) => duration[part] !== 0).map(
+    ([part, word]) => `${duration[part]} ${word}${duration[part] === 1 ? '' : 's'}`,
+  );
+  return said.length ? said.join(' ') : 'no time';
+}
+
+/** Says an exact length in milliseconds shortly, for axis labels: "30 min", "1 h", "2 d 3 h". */
+export function sayElapsed(ms: number): string {
+  const sign = ms < 0 ? '−' : '';
+  const rest = Math.abs(ms);
+  const units: [number, string][] = [[DAY, 'd'], [HOUR, 'h'], [MINUTE, 'min'], [SECOND, 's']];
+  const said: string[] = [];
+  let left = rest;
+  for (const [size, unit] of units) {
+    const count = Math.floor(left / size);
+    if (count > 0) {
+      said.push(`${count} ${unit}`);
+      left -= count * size;
+    }
+    if (said.length === 2) break;
+  }
+  return said.length ? sign + said.join(' ') : '0';
+}
+
+/** A wait as an amount and one unit, the way the editor shows it; null when it needs more than one unit. */
+export function splitDuration(text: string): { amount: number; unit: DurationUnit } | null {
+  const { duration } = parse(text);
+  const set = PARTS.filter(([part]) => duration[part] !== 0);
+  if (set.length !== 1) return null;
+  const [part] = set[0]!;
+  const unit = part as DurationUnit;
+  return (DURATION_UNITS as readonly string[]).includes(unit) ? { amount: duration[part], unit } : null;
+}
+
+export const DURATION_UNITS = ['minutes', 'hours', 'days', 'weeks'] as const;
+export type DurationUnit = (typeof DURATION_UNITS)[number];
+
+/** Writes an amount and unit as an ISO 8601 duration: (23, 'hours') is `PT23H`. */
+export function joinDuration(amount: number, unit: DurationUnit): string {
+  switch (unit) {
+    case 'minutes': return `PT${amount}M`;
+    case 'hours': return `PT${amount}H`;
+    case 'days': return `P${amount}D`;
+    case 'weeks': return `P${amount}W`;
+  }
+}

@@ -1,0 +1,63 @@
+import knex, { type Knex } from 'knex';
+import { runMigrations } from 'graphile-worker';
+import * as start from './migrations/001_start';
+
+export type Db = Knex;
+/** A connection or a transaction: whatever can run a statement. */
+export type Sql = Knex | Knex.Transaction;
+
+/** Opens a pool of connections. */
+export function connect(url: string, size = 10): Db {
+  return knex({
+    client: 'pg',
+    connection: { connectionString: url, application_name: 'viatic' },
+    pool: { min: 0, max: size },
+    acquireConnectionTimeout: 20_000,
+  });
+}
+
+const migrations: Record<string, Knex.Migration> = { '001_start': start };
+
+/** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */
+export async function migrate(db: Db, url: string): Promise<void> {
+  await db.migrate.latest({
+    migrationSource: {
+      getMigrations: async () => Object.keys(migrations),
+      getMigrationName: (name: string) => name,
+      getMigration: async (name: string) => migrations[name]!,
+    },
+  });
+  await runMigrations({ connectionString: url });
+}
+
+/** Runs one statement with named bindings and answers with its rows. */
+export async function query<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row[]> {
+  const result = (await sql.raw(statement, bindings as Knex.ValueDict)) as { rows: Row[] };
+  return result.rows;
+}
+
+/** Like {@link query}, for a statement that gives exactly one row or none. */
+export async function queryOne<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row | null> {
+  return (await query<Row>(sql, statement, bindings))[0] ?? null;
+}
+
+/** Rows as one JSON parameter, for `jsonb_to_recordset(:rows)`: one statement writes any number of them. */
+export function asRows(rows: readonly object[]): string {
+  return JSON.stringify(rows);
+}
+
+/** PostgreSQL's codes for work that another transaction got in the way of, and that may be tried again. */
+const TRY_AGAIN = new Set(['40001', '40P01', '23505', '55P03']);
+
+/** Runs work in a transaction, and once more from the start when another transaction got in its way. */
+export async function inTransaction<T>(db: Db, work: (trx: Knex.Transaction) => Promise<T>, attempts = 5): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await db.transaction(work);
+    } catch (error) {
+      const code = (error as { code?: string }).code;
+      if (attempt >= attempts || !code || !TRY_AGAIN.has(code)) throw error;
+      await new Promise((resolve) => setTimeout(resolve, 10 * attempt * (1 + Math.random())));
+    }
+  }
+}

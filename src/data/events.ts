@@ -1,0 +1,44 @@
+import type { Instant } from '@/core/time';
+import type { Value } from '@/core/rules';
+import { asRows, query, type Sql } from './db';
+
+export interface NewEvent {
+  readonly personId: string;
+  readonly type: string;
+  readonly time: Instant;
+  readonly source: string;
+  readonly eventId: string;
+  readonly properties: { readonly [name: string]: Value };
+}
+
+/** Claims the keys of events and answers with those that are new: an event sent twice counts once. */
+export async function claimEventKeys(sql: Sql, keys: readonly string[]): Promise<Set<string>> {
+  const rows = await query<{ key: string }>(
+    sql,
+    `insert into event_keys (key) select distinct key from unnest(cast(:keys as uuid[])) as key order by key on conflict do nothing returning key`,
+    { keys },
+  );
+  return new Set(rows.map((row) => row.key));
+}
+
+/** Writes events with one statement and answers with their ids, in the order given. */
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant): Promise<string[]> {
+  if (!events.length) return [];
+  const rows = await query<{ id: string }>(
+    sql,
+    `insert into events (person_id, type, time, source, event_id, properties, received_at)
+     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz)
+     from jsonb_to_recordset(cast(:rows as jsonb)) with ordinality as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, place bigint)
+     order by place returning id`,
+    {
+      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties }))),
+      receivedAt: new Date(receivedAt),
+    },
+  );
+  return rows.map((row) => row.id);
+}
+
+/** Makes sure that the months around now have a partition of their own. */
+export async function makeEventMonths(sql: Sql, now: Instant): Promise<void> {
+  await query(sql, `select make_event_months(cast(:now as date), 4)`, { now: new Date(now) });
+}

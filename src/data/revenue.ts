@@ -1,0 +1,121 @@
+import type { Instant } from '@/core/time';
+import type { Order } from '@/core/orders';
+import type { Credit } from '@/core/revenue';
+import { asRows, query, type Sql } from './db';
+
+export async function saveOrders(sql: Sql, orders: readonly { personId: string; order: Order }[]): Promise<void> {
+  if (!orders.length) return;
+  await query(
+    sql,
+    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at)
+     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text, cart_id text, currency text, value_minor bigint, discount_minor bigint, refunded_minor bigint, is_cancelled boolean, placed_at timestamptz)
+     on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
+       discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled, placed_at = excluded.placed_at`,
+    {
+      rows: asRows(orders.map(({ personId, order }) => ({
+        person_id: personId, order_id: order.orderId, cart_id: order.cartId, currency: order.currency, value_minor: order.valueMinor, discount_minor: order.discountMinor,
+        refunded_minor: order.refundedMinor, is_cancelled: order.isCancelled, placed_at: order.placedAt === null ? null : new Date(order.placedAt),
+      }))),
+    },
+  );
+}
+
+export interface OrderCredits {
+  readonly personId: string;
+  readonly order: Order;
+  readonly credits: readonly (Credit & { flowId: number; stepId: string })[];
+}
+
+/** Replaces the credits of orders by what they are now. */
+export async function replaceCredits(sql: Sql, model: string, rows: readonly OrderCredits[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `delete from credits c using jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text)
+     where c.person_id = r.person_id and c.order_id = r.order_id and c.model = :model`,
+    { rows: asRows(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
+  );
+  const credits = rows.flatMap((r) => r.credits.map((credit) => ({
+    person_id: r.personId, order_id: r.order.orderId, send_id: credit.sendId, flow_id: credit.flowId, step_id: credit.stepId, because: credit.because,
+    minor: credit.minor, currency: r.order.currency, placed_at: new Date(r.order.placedAt!),
+  })));
+  if (!credits.length) return;
+  await query(
+    sql,
+    `insert into credits (person_id, order_id, send_id, model, flow_id, step_id, because, minor, currency, placed_at)
+     select person_id, order_id, send_id, :model, flow_id, step_id, because, minor, currency, placed_at
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text, send_id bigint, flow_id int, step_id text, because text, minor bigint, currency text, placed_at timestamptz)`,
+    { rows: asRows(credits), model },
+  );
+}
+
+/** Net of orders: what was taken after refunds and cancellations. */
+const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
+
+export interface RevenueRow { currency: string; takings: string; credited: string; orders: number }
+
+/** Takings and credited revenue by currency, of orders placed in [from, to]. */
+export async function revenueTotals(sql: Sql, from: Instant, to: Instant, model: string): Promise<RevenueRow[]> {
+  return query<RevenueRow>(
+    sql,
+    `select o.currency, sum(${NET}) as takings, count(*)::int as orders,
+       coalesce((select sum(c.minor) from credits c where c.model = :model and c.currency = o.currency and c.placed_at >= :from and c.placed_at <= :to), 0) as credited
+     from orders o where o.placed_at >= :from and o.placed_at <= :to group by o.currency order by o.currency`,
+    { from: new Date(from), to: new Date(to), model },
+  );
+}
+
+export interface CreditedRow { flow_key: string; flow_name: string; step_id: string; currency: string; minor: string; orders: number }
+
+/** Credited revenue by flow and message. */
+export async function creditedBySource(sql: Sql, from: Instant, to: Instant, model: string): Promise<CreditedRow[]> {
+  return query<CreditedRow>(
+    sql,
+    `select f.key as flow_key, f.name as flow_name, c.step_id, c.currency, sum(c.minor) as minor, count(distinct c.order_id)::int as orders
+     from credits c join flows f on f.id = c.flow_id
+     where c.model = :model and c.placed_at >= :from and c.placed_at <= :to group by 1, 2, 3, 4 order by minor desc`,
+    { from: new Date(from), to: new Date(to), model },
+  );
+}
+
+export interface DayRow { day: string; takings: string; credited: string }
+
+/** Takings and credited revenue of each local day in one currency. */
+export async function revenueByDay(sql: Sql, from: Instant, to: Instant, currency: string, zone: string, model: string): Promise<DayRow[]> {
+  return query<DayRow>(
+    sql,
+    `with taken as (
+       select (o.placed_at at time zone :zone)::date as day, sum(${NET}) as minor from orders o
+       where o.placed_at >= :from and o.placed_at <= :to and o.currency = :currency group by 1
+     ), credited as (
+       select (c.placed_at at time zone :zone)::date as day, sum(c.minor) as minor from credits c
+       where c.placed_at >= :from and c.placed_at <= :to and c.currency = :currency and c.model = :model group by 1
+     )
+     select to_char(day, 'YYYY-MM-DD') as day, coalesce(t.minor, 0) as takings, coalesce(c.minor, 0) as credited
+     from (select generate_series((cast(:from as timestamptz) at time zone :zone)::date, (cast(:to as timestamptz) at time zone :zone)::date, interval '1 day')::date as day) d
+     left join taken t using (day) left join credited c using (day) order by day`,
+    { from: new Date(from), to: new Date(to), currency, zone, model },
+  );
+}
+
+export interface LedgerRow {
+  order_id: string; person_id: string; email: string | null; placed_at: Date; currency: string; net: string; value_minor: string;
+  refunded_minor: string; is_cancelled: boolean; credited: string; flow_name: string | null; flow_key: string | null; step_id: string | null; because: string | null;
+}
+
+/** The ledger, newest order first: each order with its credit, or none. `before` continues after the last row seen. */
+export async function ledger(sql: Sql, from: Instant, to: Instant, model: string, limit: number, before: { at: Instant; orderId: string } | null): Promise<LedgerRow[]> {
+  return query<LedgerRow>(
+    sql,
+    `select o.order_id, o.person_id, p.email, o.placed_at, o.currency, ${NET} as net, o.value_minor, o.refunded_minor, o.is_cancelled,
+       coalesce(c.minor, 0) as credited, f.name as flow_name, f.key as flow_key, c.step_id, c.because
+     from orders o join people p on p.id = o.person_id
+     left join credits c on c.person_id = o.person_id and c.order_id = o.order_id and c.model = :model
+     left join flows f on f.id = c.flow_id
+     where o.placed_at >= :from and o.placed_at <= :to
+       and (cast(:beforeAt as timestamptz) is null or (o.placed_at, o.order_id) < (cast(:beforeAt as timestamptz), cast(:beforeId as text)))
+     order by o.placed_at desc, o.order_id desc limit :limit`,
+    { from: new Date(from), to: new Date(to), model, limit, beforeAt: before ? new Date(before.at) : null, beforeId: before?.orderId ?? null },
+  );
+}

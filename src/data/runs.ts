@@ -1,0 +1,175 @@
+import type { Instant } from '@/core/time';
+import type { Effect, EarlierRun, Outcome, Phase, Run, TraceEntry } from '@/core/flows';
+import { asRows, query, type Sql } from './db';
+
+export interface RunRow {
+  person_id: string;
+  id: string;
+  flow_id: number;
+  version: number;
+  key: string;
+  phase: Phase;
+  entered_ms: string | null;
+  trigger_id: string | null;
+  step: string | null;
+  wait_ms: string | null;
+  goal_ms: string | null;
+  outcome: Outcome | null;
+  seq: number;
+  wake_ms: string | null;
+}
+
+const RUN_COLUMNS = `r.person_id, r.id, r.flow_id, r.version, r.key, r.phase, r.trigger_id, r.step, r.outcome, r.seq,
+  (extract(epoch from r.entered_at) * 1000)::bigint as entered_ms, (extract(epoch from r.wait_until) * 1000)::bigint as wait_ms,
+  (extract(epoch from r.goal_at) * 1000)::bigint as goal_ms, (extract(epoch from r.wake_at) * 1000)::bigint as wake_ms`;
+
+const maybe = (ms: string | null): Instant | null => (ms === null ? null : Number(ms));
+
+/** A stored run as the engine sees it. */
+export function toRun(row: RunRow): Run {
+  return {
+    id: row.id, personId: row.person_id, key: row.key, phase: row.phase, enteredAt: maybe(row.entered_ms), triggerId: row.trigger_id,
+    step: row.step, waitUntil: maybe(row.wait_ms), goalAt: maybe(row.goal_ms), outcome: row.outcome, seq: row.seq,
+  };
+}
+
+/**
+ * Claims due runs, most overdue first, with everything due of each person: the person is locked, so the work of one
+ * person is never done by two at once, and people whom somebody else is working on are passed over.
+ */
+export async function claimDue(sql: Sql, now: Instant, limit: number): Promise<RunRow[]> {
+  return query<RunRow>(
+    sql,
+    `with due as materialized (
+       select person_id from runs where wake_at <= :now order by wake_at limit :limit
+     ), mine as materialized (
+       select id from people where id in (select person_id from due) for no key update skip locked
+     )
+     select ${RUN_COLUMNS} from mine join runs r on r.person_id = mine.id
+     where r.wake_at <= :now order by r.wake_at, r.id for update of r`,
+    { now: new Date(now), limit },
+  );
+}
+
+/** Other runs of these people in these flows: what re-entry looks at. Keys are `personId/flowId`. */
+export async function earlierRuns(sql: Sql, personIds: readonly string[], flowIds: readonly number[]): Promise<Map<string, (EarlierRun & { id: string })[]>> {
+  const found = new Map<string, (EarlierRun & { id: string })[]>();
+  if (!personIds.length || !flowIds.length) return found;
+  const rows = await query<{ person_id: string; flow_id: number; id: string; key: string; phase: Phase; outcome: Outcome | null }>(
+    sql,
+    `select person_id, flow_id, id, key, phase, outcome from runs where person_id = any(cast(:personIds as bigint[])) and flow_id = any(cast(:flowIds as int[]))`,
+    { personIds, flowIds },
+  );
+  for (const row of rows) {
+    const id = `${row.person_id}/${row.flow_id}`;
+    let list = found.get(id);
+    if (!list) found.set(id, (list = []));
+    list.push({ id: row.id, key: row.key, phase: row.phase, outcome: row.outcome });
+  }
+  return found;
+}
+
+export interface RunChange {
+  readonly run: Run;
+  readonly version: number;
+  readonly now: Instant;
+  readonly wakeAt: Instant | null;
+  readonly wakesOn: readonly string[];
+  readonly arms: readonly string[];
+  readonly trace: readonly TraceEntry[];
+}
+
+const stamp = (at: Instant | null) => (at === null ? null : new Date(at));
+
+/** Stores the new state of runs and adds to their traces. */
+export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise<void> {
+  if (!changes.length) return;
+  await query(
+    sql,
+    `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, trigger_id = r.trigger_id, step = r.step, wait_until = r.wait_until,
+       goal_at = r.goal_at, outcome = r.outcome, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms,
+       wakes_on = r.wakes_on, ended_at = coalesce(t.ended_at, r.ended_at)
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, id bigint, version int, phase text, entered_at timestamptz, trigger_id bigint, step text,
+       wait_until timestamptz, goal_at timestamptz, outcome text, seq int, wake_at timestamptz, wakes_on text[], arms text[], ended_at timestamptz)
+     where t.person_id = r.person_id and t.id = r.id`,
+    {
+      rows: asRows(changes.map(({ run, version, now, wakeAt, wakesOn, arms }) => ({
+        person_id: run.personId, id: run.id, version, phase: run.phase, entered_at: stamp(run.enteredAt), trigger_id: run.triggerId, step: run.step,
+        wait_until: stamp(run.waitUntil), goal_at: stamp(run.goalAt), outcome: run.outcome, seq: run.seq, wake_at: stamp(wakeAt), wakes_on: wakesOn, arms,
+        ended_at: run.outcome ? stamp(now) : null,
+      }))),
+    },
+  );
+  const entries = changes.flatMap(({ run, trace }) => trace.map((entry) => ({
+    person_id: run.personId, run_id: run.id, seq: entry.seq, at: stamp(entry.at), step_id: entry.stepId, kind: entry.kind, says: entry.says, because: entry.because ?? null,
+  })));
+  if (!entries.length) return;
+  await query(
+    sql,
+    `insert into traces (person_id, run_id, seq, at, step_id, kind, says, because)
+     select person_id, run_id, seq, at, step_id, kind, says, because
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, run_id bigint, seq int, at timestamptz, step_id text, kind text, says text, because jsonb)`,
+    { rows: asRows(entries) },
+  );
+}
+
+export interface NewSend {
+  readonly run: Run;
+  readonly flowId: number;
+  readonly version: number;
+  readonly effect: Effect;
+  readonly at: Instant;
+}
+
+export interface SendRef {
+  readonly personId: string;
+  readonly id: string;
+}
+
+/** Writes what is to be sent. A send that is there already, by run, step and visit, is left alone and not answered. */
+export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<SendRef[]> {
+  if (!sends.length) return [];
+  const rows = await query<{ person_id: string; id: string }>(
+    sql,
+    `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at)
+     select person_id, run_id, flow_id, version, step_id, visit, trigger_id, 'queued', at
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, run_id bigint, flow_id int, version int, step_id text, visit int, trigger_id bigint, at timestamptz)
+     on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id`,
+    {
+      rows: asRows(sends.map(({ run, flowId, version, effect, at }) => ({
+        person_id: run.personId, run_id: run.id, flow_id: flowId, version, step_id: effect.stepId, visit: effect.visit, trigger_id: effect.triggerId, at: new Date(at),
+      }))),
+    },
+  );
+  return rows.map((row) => ({ personId: row.person_id, id: row.id }));
+}
+
+/** Arms runs whose trigger has begun. One that is armed already only gets the earlier of the two moments. */
+export async function armRuns(sql: Sql, rows: readonly { personId: string; flowId: number; version: number; key: string; wakeAt: Instant; armedAt: Instant }[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `insert into runs (person_id, flow_id, version, key, phase, armed_at, wake_at)
+     select person_id, flow_id, version, key, 'armed', armed_at, wake_at
+     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, flow_id int, version int, key text, armed_at timestamptz, wake_at timestamptz)
+     on conflict (person_id, flow_id, key) where phase = 'armed' do update set wake_at = least(runs.wake_at, excluded.wake_at)`,
+    { rows: asRows(rows.map((r) => ({ person_id: r.personId, flow_id: r.flowId, version: r.version, key: r.key, armed_at: new Date(r.armedAt), wake_at: new Date(r.wakeAt) }))) },
+  );
+}
+
+/** Wakes the runs of these people that wait for any of these event types. */
+export async function wakeRuns(sql: Sql, personIds: readonly string[], types: readonly string[], now: Instant): Promise<void> {
+  if (!personIds.length || !types.length) return;
+  await query(
+    sql,
+    `update runs set wake_at = least(coalesce(wake_at, :now), :now)
+     where person_id = any(cast(:personIds as bigint[])) and phase in ('inside', 'watching') and wakes_on && cast(:types as text[])`,
+    { personIds, types, now: new Date(now) },
+  );
+}
+
+/** The next moment at which anything is due, or null when nobody waits for anything. */
+export async function nextDue(sql: Sql): Promise<Instant | null> {
+  const [row] = await query<{ ms: string | null }>(sql, `select (extract(epoch from min(wake_at)) * 1000)::bigint as ms from runs where wake_at is not null`);
+  return row?.ms ? Number(row.ms) : null;
+}

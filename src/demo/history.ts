@@ -1,0 +1,163 @@
+import { DAY, HOUR, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
+import type { FactEvent, Facts, Value } from '../core/rules';
+import { replayPerson, type Reaction, type ReplayFlow, type Replayed, type ReplayedSend } from '../core/replay';
+import catalogue from '../../quillfin/catalogue.json';
+import { chanceOf, type Chance } from './chance';
+
+export const HISTORY_DAYS = 180;
+
+export interface DemoPerson {
+  readonly id: string;
+  readonly externalId: string;
+  readonly attributes: Record<string, Value>;
+  readonly consent: 'given' | 'withdrawn' | null;
+  readonly createdAt: Instant;
+}
+
+export interface DemoHistory {
+  readonly person: DemoPerson;
+  readonly replayed: Replayed;
+}
+
+const FIRST = 'Ada Ben Carla Dirk Elin Femke Goran Hanna Ivo Jana Kees Lotte Milan Nora Olaf Petra Quirin Rosa Sven Tilda Udo Vera Wim Xenia Yara Zeno Anouk Bram Cléa Daan Esra Finn Greta Hugo Ines Joost Katya Lars Mira Niels Oona Pieter Renske Silas Thea Ulla Vito Wanda Yannick Zoë'.split(' ');
+const LAST = 'Aalders Brinkmann Castel Dorn Ekholm Faber Geerts Hollander Ilves Jansma Kessel Lindqvist Moreau Noordhof Okkerse Peeters Quist Reinders Sterk Talsma Uhlig Verbeek Wester Ysebaert Zandstra Achterberg Bellweg Corver Duindam Engelhart'.split(' ');
+/** Dirty as real data: the same country in several spellings. */
+const COUNTRIES: readonly (readonly [string, number])[] = [['NL', 46], ['Netherlands', 4], ['DE', 18], ['Germany', 2], ['BE', 12], ['FR', 8], ['AT', 3], ['DK', 3], ['IE', 2]];
+const ZONES: Record<string, string> = { NL: 'Europe/Amsterdam', Netherlands: 'Europe/Amsterdam', DE: 'Europe/Berlin', Germany: 'Europe/Berlin', BE: 'Europe/Brussels', FR: 'Europe/Paris', AT: 'Europe/Vienna', DK: 'Europe/Copenhagen', IE: 'Europe/Dublin' };
+/** Shares of visits by day of the week from Monday, and by hour of the day. */
+const WEEK = [0.9, 0.85, 0.85, 0.95, 1, 1.35, 1.6];
+const HOURS: readonly (readonly [number, number])[] = [[7, 2], [8, 4], [9, 4], [10, 5], [11, 5], [12, 7], [13, 6], [14, 5], [15, 5], [16, 6], [17, 7], [18, 8], [19, 11], [20, 13], [21, 11], [22, 6], [23, 2]];
+
+const products = catalogue.products;
+const supplies = products.filter((product) => product.price < 40);
+const tanks = products.filter((product) => product.kind === 'tanks');
+
+/** Makes up a person. */
+export function makePerson(index: number, id: string, start: Instant, end: Instant, chance: Chance): DemoPerson {
+  const firstName = chance.pick(FIRST);
+  const lastName = chance.pick(LAST);
+  const country = chance.weighted(COUNTRIES);
+  const plain = (text: string) => text.normalize('NFD').replace(/[^a-zA-Z]/g, '').toLowerCase();
+  return {
+    id,
+    externalId: `qf-${100_000 + index}`,
+    attributes: {
+      email: `${plain(firstName)}.${plain(lastName)}.${index}@example.${chance.is(0.7) ? 'com' : 'org'}`,
+      // a quarter of first names are missing, as in most shops
+      ...(chance.is(0.75) && { firstName, lastName }),
+      country,
+      zone: ZONES[country]!,
+    },
+    consent: chance.weighted([['given', 66], [null, 27], ['withdrawn', 7]] as const),
+    // two in five were on file when the history begins
+    createdAt: Math.round(chance.is(0.4) ? start - chance.next() * 400 * DAY : start + chance.next() * (end - start)),
+  };
+}
+
+interface Item { sku: string; name: string; quantity: number; price: number; url: string; image: string }
+const valueOf = (items: readonly Item[]) => Math.round(items.reduce((sum, item) => sum + item.price * item.quantity, 0) * 100) / 100;
+
+/** What the people of Quillfin did over the history: visits, products viewed, carts, orders, cancellations. */
+export function makeVisits(person: DemoPerson, start: Instant, end: Instant, zone: string, baseUrl: string, nextId: () => string, chance: Chance): FactEvent[] {
+  const events: FactEvent[] = [];
+  const add = (type: string, time: Instant, properties: Record<string, Value>) => {
+    if (time <= end) events.push({ id: nextId(), type, time: Math.round(time), properties });
+  };
+  const eagerness = chance.wait(2.6);
+  const from = Math.max(start, person.createdAt);
+  const visits = Math.min(40, Math.round(eagerness * ((end - from) / (HISTORY_DAYS * DAY)) + chance.next()));
+  let hasTank = chance.is(0.5);
+  for (let visit = 0; visit < visits; visit++) {
+    let day = from;
+    for (let attempt = 0; attempt < 8; attempt++) {
+      day = from + chance.next() * (end - from);
+      if (chance.next() * 1.6 < WEEK[(new Date(day).getUTCDay() + 6) % 7]!) break;
+    }
+    let at = startOfDay(Math.round(day), zone) + chance.weighted(HOURS) * HOUR + chance.next() * HOUR;
+    if (at < from || at > end) continue;
+    const pool = !hasTank && chance.is(0.5) ? tanks : chance.is(0.15) ? products : supplies;
+    const looked = Array.from({ length: 1 + chance.below(4) }, () => chance.pick(pool));
+    for (const product of looked) {
+      add('product.viewed', at, { sku: product.sku, name: product.name, price: product.price, url: `${baseUrl}/outside/shop/p/${product.sku}` });
+      at += chance.wait(2 * MINUTE) + 5 * SECOND;
+    }
+    if (!chance.is(0.42)) continue;
+    const wanted = [...new Set(looked)].slice(0, 1 + chance.below(3));
+    const items: Item[] = [];
+    const cartId = `cart-${person.externalId}-${visit}`;
+    for (const product of wanted) {
+      items.push({ sku: product.sku, name: product.name, quantity: product.price < 15 ? 1 + chance.below(3) : 1, price: product.price, url: `${baseUrl}/outside/shop/p/${product.sku}`, image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg` });
+      add('cart.updated', at, { cartId, currency: 'EUR', value: valueOf(items), items: items.map((item) => ({ ...item })), checkoutUrl: `${baseUrl}/outside/shop/cart/${cartId}` });
+      at += chance.wait(3 * MINUTE) + 10 * SECOND;
+    }
+    // about two carts in three are left behind (common practice: around 70 of 100)
+    if (!chance.is(valueOf(items) > 100 ? 0.28 : 0.36)) continue;
+    order(add, cartId, items, at, 0, chance);
+    hasTank ||= pool === tanks;
+  }
+  return events;
+}
+
+type Add = (type: string, time: Instant, properties: Record<string, Value>) => void;
+
+function order(add: Add, cartId: string, items: readonly Item[], at: Instant, percent: number, chance: Chance): void {
+  const orderId = `QF-${cartId.slice(5)}`;
+  const full = valueOf(items);
+  const discount = Math.round(full * percent) / 100;
+  const value = Math.round((full - discount) * 100) / 100;
+  add('order.placed', at, { orderId, cartId, currency: 'EUR', value, discount, items: items.map((item) => ({ ...item })), ...(percent && { codes: ['CLEAR10'] }) });
+  if (chance.is(0.03)) add('order.cancelled', at + chance.wait(10 * HOUR) + MINUTE, { orderId });
+  else if (chance.is(0.025)) add('order.refunded', at + 4 * DAY + chance.wait(3 * DAY), { orderId, value: Math.round(value * 50) / 100 });
+}
+
+/** What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. */
+export function reactionOf(nextId: () => string, chance: Chance): Reaction {
+  return (send: ReplayedSend, facts: Facts) => {
+    const events: FactEvent[] = [];
+    const add: Add = (type, time, properties) => events.push({ id: nextId(), type, time: Math.round(time), properties });
+    const sendId = send.id;
+    if (chance.is(0.008)) {
+      add('message.bounced', send.at + 3 * SECOND, { sendId, reason: 'mailbox does not exist' });
+      add('consent.changed', send.at + 3 * SECOND, { channel: 'email', state: 'withdrawn', how: 'bounced' });
+      return events;
+    }
+    add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), { sendId });
+    if (!chance.is(0.44)) return events;
+    const opened = send.at + MINUTE + chance.wait(3 * HOUR);
+    add('message.opened', opened, { sendId });
+    if (chance.is(0.006)) {
+      add('consent.changed', opened + 20 * SECOND, { channel: 'email', state: 'withdrawn', how: 'unsubscribed' });
+      return events;
+    }
+    if (!chance.is(send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return events;
+    const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
+    const cart = facts.events.find((event) => event.id === send.effect.triggerId);
+    add('message.clicked', clicked, { sendId, url: typeof cart?.properties.checkoutUrl === 'string' ? cart.properties.checkoutUrl : '' });
+    if (cart?.type === 'cart.updated') {
+      const items = cart.properties.items as unknown as Item[];
+      if (chance.is(send.effect.stepId === 'big-cart' ? 0.55 : 0.5)) order(add, String(cart.properties.cartId), items, clicked + 2 * MINUTE + chance.wait(20 * MINUTE), send.effect.stepId === 'big-cart' ? 10 : 0, chance);
+    } else if (chance.is(0.14)) {
+      const product = chance.pick(supplies);
+      order(add, `cart-${send.id}-${sendId}`, [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, url: '', image: '' }], clicked + 10 * MINUTE, 0, chance);
+    }
+    return events;
+  };
+}
+
+/**
+ * Quillfin's history up to `end`, person by person: made from one seed, and run through the engine, so that entries,
+ * traces, sends and everything after them are what its rules really decide.
+ */
+export function* makeHistory(options: { people: number; end: Instant; zone: string; baseUrl: string; flows: readonly ReplayFlow[]; seed?: number }): Generator<DemoHistory> {
+  const { end, zone, baseUrl, flows } = options;
+  const chance = chanceOf(options.seed ?? 20_260_401);
+  const start = startOfDay(end - HISTORY_DAYS * DAY, zone);
+  let counter = 0;
+  const nextId = () => String(++counter);
+  for (let index = 0; index < options.people; index++) {
+    const person = makePerson(index, nextId(), start, end, chance);
+    const events = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
+    const reach = { hasAddress: true, state: person.consent ?? ('unknown' as const), suppressed: null };
+    yield { person, replayed: replayPerson(flows, { id: person.id, attributes: person.attributes, reach }, events, end, nextId, reactionOf(nextId, chance)) };
+  }
+}

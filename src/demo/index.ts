@@ -1,0 +1,2 @@
+export * from './flows';
+export * from './history';

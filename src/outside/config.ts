@@ -1,0 +1,23 @@
+/** What the stand-ins are told of the world: addresses and a key, as any stranger would be. */
+export interface Config {
+  readonly port: number;
+  readonly smtpPort: number;
+  /** the application's public address: its API, and under /outside ourselves */
+  readonly viaticUrl: string;
+  readonly apiKey: string;
+  readonly mailHookSecret: string;
+  /** where mail and carts are kept between starts */
+  readonly folder: string;
+}
+
+export function readConfig(): Config {
+  const of = (name: string): string => {
+    const value = process.env[name];
+    if (!value) throw new Error(`configuration: ${name} is missing`);
+    return value;
+  };
+  return {
+    port: Number(of('OUTSIDE_PORT')), smtpPort: Number(of('OUTSIDE_SMTP_PORT')), viaticUrl: of('VIATIC_URL').replace(/\/$/, ''),
+    apiKey: of('OUTSIDE_API_KEY'), mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'), folder: of('OUTSIDE_FOLDER'),
+  };
+}

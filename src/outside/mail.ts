@@ -1,0 +1,97 @@
+import { simpleParser } from 'mailparser';
+import { SMTPServer } from 'smtp-server';
+import { Webhook } from 'standardwebhooks';
+import type { Config } from './config';
+import { openJournal, type Journal } from './journal';
+
+export interface Mail {
+  readonly id: string;
+  readonly messageId: string;
+  readonly to: string;
+  readonly from: string;
+  readonly subject: string;
+  readonly headers: Record<string, string>;
+  readonly text: string;
+  readonly html: string;
+  readonly links: string[];
+  readonly receivedAt: string;
+}
+
+/**
+ * A mail server with inboxes. Like many servers it drops a message whose Message-ID it has had before. By address:
+ * `refuse…@` is refused at once (550), `later…@` at the first try (451), `bounce…@` is taken and reported as bounced,
+ * `complain…@` is delivered and then complained about. Everything else is delivered.
+ */
+export function startMail(config: Config): { journal: Journal<Mail>; close: () => Promise<void> } {
+  const journal = openJournal<Mail>(`${config.folder}/mail.ndjson`);
+  const known = new Set(journal.entries.map((mail) => mail.messageId));
+  const putOff = new Set<string>();
+  const webhook = new Webhook(config.mailHookSecret);
+
+  const report = async (type: string, messageId: string, more: object = {}): Promise<void> => {
+    const id = `${type}-${messageId}`;
+    for (let attempt = 1; attempt <= 6; attempt++) {
+      try {
+        const body = JSON.stringify({ type, messageId, ...more });
+        const at = new Date();
+        const answer = await fetch(`${config.viaticUrl}/api/hooks/mail`, {
+          method: 'POST', body,
+          headers: { 'content-type': 'application/json', 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': webhook.sign(id, at, body) },
+        });
+        if (answer.status < 500 && answer.status !== 404) return;
+      } catch {
+        // the application is not there: try again
+      }
+      await new Promise((resolve) => setTimeout(resolve, 150 * 3 ** attempt));
+    }
+  };
+
+  const server = new SMTPServer({
+    authOptional: true,
+    disabledCommands: ['STARTTLS', 'AUTH'],
+    logger: false,
+    size: 10 * 1024 * 1024,
+    onRcptTo(address, session, done) {
+      const local = address.address.toLowerCase();
+      const refuse = (code: number, message: string) => done(Object.assign(new Error(message), { responseCode: code }));
+      if (local.startsWith('refuse')) return refuse(550, 'no such mailbox');
+      if (local.startsWith('later') && !putOff.has(local)) {
+        putOff.add(local);
+        return refuse(451, 'try again later');
+      }
+      done();
+    },
+    onData(stream, session, done) {
+      const chunks: Buffer[] = [];
+      stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+      stream.on('end', () => {
+        void (async () => {
+          const raw = Buffer.concat(chunks);
+          const parsed = await simpleParser(raw, { skipImageLinks: true, skipTextLinks: true, skipTextToHtml: true, skipHtmlToText: true });
+          const to = session.envelope.rcptTo[0]?.address.toLowerCase() ?? '';
+          const messageId = parsed.messageId ?? `<none-${Date.now()}-${Math.random()}>`;
+          if (!known.has(messageId)) {
+            known.add(messageId);
+            const html = typeof parsed.html === 'string' ? parsed.html : '';
+            journal.add({
+              id: String(journal.entries.length + 1), messageId, to, from: parsed.from?.text ?? '', subject: parsed.subject ?? '',
+              headers: Object.fromEntries(parsed.headerLines.map(({ key, line }) => [key, line.slice(line.indexOf(':') + 1).replace(/\r?\n\s+/g, ' ').trim()])),
+              text: parsed.text ?? '', html,
+              links: [...html.matchAll(/href="([^"]+)"/g)].map(([, url]) => url!.replaceAll('&amp;', '&')),
+              receivedAt: new Date().toISOString(),
+            });
+          }
+          done();
+          // reports come a moment after the mail was taken, and again when it was taken again
+          setTimeout(() => {
+            if (to.startsWith('bounce')) void report('message.bounced', messageId, { reason: 'mailbox does not exist' });
+            else void report('message.delivered', messageId).then(() => (to.startsWith('complain') ? report('message.complained', messageId) : undefined));
+          }, 20);
+        })().catch((error: Error) => done(error));
+      });
+    },
+  });
+  server.on('error', (error) => process.stderr.write(`mail server: ${error.message}\n`));
+  server.listen(config.smtpPort, '127.0.0.1');
+  return { journal, close: () => new Promise((resolve) => server.close(() => resolve())) };
+}

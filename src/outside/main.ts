@@ -1,0 +1,82 @@
+import { createServer, type IncomingMessage } from 'node:http';
+import { readConfig } from './config';
+import { openJournal } from './journal';
+import { startMail } from './mail';
+import type { Answer, Asked } from './page';
+import { openShop } from './shop';
+
+/** The stand-ins for the world: mail server and inboxes, handsets, devices, webhook receiver, demo shop. */
+const config = readConfig();
+const mail = startMail(config);
+const shop = openShop(config);
+const LARGEST = 1024 * 1024;
+
+interface Received { id: string; to: string; body: unknown; headers: Record<string, string>; receivedAt: string }
+const others = Object.fromEntries(['sms', 'push', 'webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
+
+async function read(request: IncomingMessage): Promise<Asked> {
+  const url = new URL(request.url ?? '/', 'http://outside');
+  const chunks: Buffer[] = [];
+  let size = 0;
+  for await (const chunk of request as AsyncIterable<Buffer>) {
+    size += chunk.length;
+    if (size > LARGEST) throw new Error('too large');
+    chunks.push(chunk);
+  }
+  const body = Buffer.concat(chunks).toString();
+  const cookies = Object.fromEntries((request.headers.cookie ?? '').split(/; */).filter(Boolean).map((one) => [one.slice(0, one.indexOf('=')), one.slice(one.indexOf('=') + 1)]));
+  return { method: request.method ?? 'GET', path: url.pathname, query: url.searchParams, cookies, form: new URLSearchParams(body), body };
+}
+
+const list = (found: readonly object[]): Answer => ({ status: 200, type: 'application/json', body: JSON.stringify(found) });
+
+async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
+  const [, , area = '', kind = ''] = asked.path.split('/');
+  if (area === 'shop') return shop(asked);
+  if (area === 'api' && asked.method === 'GET') {
+    const to = asked.query.get('to')?.toLowerCase() ?? null;
+    if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));
+    const journal = others[kind];
+    if (journal) return list(to === null ? journal.entries.slice(-200) : journal.entries.filter((one) => one.to === to));
+  }
+  const receiver = others[area];
+  if (receiver && asked.method === 'POST') {
+    let body: unknown = asked.body;
+    try {
+      body = JSON.parse(asked.body);
+    } catch {
+      // kept as it came
+    }
+    const to = String((body as { to?: unknown } | null)?.to ?? kind).toLowerCase();
+    receiver.add({ id: String(receiver.entries.length + 1), to, body, headers: Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])), receivedAt: new Date().toISOString() });
+    return list([]);
+  }
+  return { status: 404, body: 'nothing here' };
+}
+
+const server = createServer((request, response) => {
+  void (async () => {
+    let result: Answer;
+    try {
+      result = await answer(await read(request), request);
+    } catch (error) {
+      process.stderr.write(`outside: ${(error as Error).message}\n`);
+      result = { status: 502, body: `The shop could not do that: ${(error as Error).message.replace(/[<>&]/g, '')}` };
+    }
+    response.writeHead(result.status, {
+      'content-type': result.type ?? 'text/html; charset=utf-8',
+      ...(result.location && { location: result.location }),
+      ...(result.cookie && { 'set-cookie': result.cookie }),
+    });
+    response.end(result.body ?? '');
+  })();
+});
+server.listen(config.port, '127.0.0.1', () => process.send?.('ready'));
+
+for (const signal of ['SIGTERM', 'SIGINT'] as const) {
+  process.on(signal, () => {
+    server.closeAllConnections();
+    server.close(() => void mail.close().then(() => process.exit(0)));
+    setTimeout(() => process.exit(0), 2000).unref();
+  });
+}

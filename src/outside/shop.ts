@@ -1,0 +1,189 @@
+import { randomUUID } from 'node:crypto';
+import { drawProduct, productOf, products, type Product } from './catalogue';
+import type { Config } from './config';
+import { openJournal } from './journal';
+import { page, escape as e, euros, type Answer, type Asked } from './page';
+
+interface Cart {
+  id: string;
+  lines: { sku: string; quantity: number }[];
+  email: string;
+  firstName: string;
+  agreed: boolean;
+  code: string;
+  orderId: string | null;
+}
+
+/** The shop's discount codes: the share off, and the cart value from which they count. */
+const CODES: Record<string, { percent: number; from: number }> = { CLEAR10: { percent: 10, from: 100 } };
+
+const rounded = (amount: number) => Math.round(amount * 100) / 100;
+const subtotal = (cart: Cart) => rounded(cart.lines.reduce((sum, line) => sum + (productOf(line.sku)?.price ?? 0) * line.quantity, 0));
+
+function discountOf(cart: Cart): { amount: number; says: string } {
+  const code = CODES[cart.code.toUpperCase()];
+  if (!cart.code) return { amount: 0, says: '' };
+  if (!code) return { amount: 0, says: `There is no code ${cart.code}.` };
+  if (subtotal(cart) < code.from) return { amount: 0, says: `${cart.code.toUpperCase()} counts from ${euros(code.from)} up.` };
+  return { amount: rounded((subtotal(cart) * code.percent) / 100), says: `${code.percent} % off with ${cart.code.toUpperCase()}` };
+}
+
+/** Quillfin's shop: catalogue, cart, checkout. It tells Viatic what happens through the public API, as any shop would. */
+export function openShop(config: Config) {
+  const journal = openJournal<Cart>(`${config.folder}/carts.ndjson`);
+  const carts = new Map(journal.entries.map((cart) => [cart.id, cart]));
+  const base = `${config.viaticUrl}/outside/shop`;
+
+  const keep = (cart: Cart): void => {
+    carts.set(cart.id, cart);
+    journal.add(cart);
+  };
+  const cartOf = (asked: Asked): Cart => {
+    const known = carts.get(asked.cookies.quillfin_cart ?? '');
+    return known && !known.orderId ? structuredClone(known) : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, code: '', orderId: null };
+  };
+  const itemsOf = (cart: Cart) =>
+    cart.lines.flatMap((line) => {
+      const product = productOf(line.sku);
+      return product ? [{ sku: product.sku, name: product.name, quantity: line.quantity, price: product.price, url: `${base}/p/${product.sku}`, image: `${base}/pictures/${product.sku}.svg` }] : [];
+    });
+  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.firstName && { firstName: cart.firstName }), ...(cart.agreed && { consent: { email: true, wording: AGREEMENT } }) });
+
+  const tell = async (type: string, data: object): Promise<void> => {
+    const answer = await fetch(`${config.viaticUrl}/api/v1/events`, {
+      method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${config.apiKey}` },
+      body: JSON.stringify({ specversion: '1.0', id: randomUUID(), source: 'quillfin/shop', type, data }),
+    });
+    const told = (await answer.json()) as { rejected?: unknown[] };
+    if (!answer.ok || told.rejected?.length) throw new Error(`the event was not taken: ${JSON.stringify(told)}`);
+  };
+  /** Without an address nobody knows whose cart it is, so nothing is told before there is one. */
+  const tellCart = async (cart: Cart): Promise<void> => {
+    if (!cart.email) return;
+    await tell('cart.updated', { cartId: cart.id, currency: 'EUR', value: subtotal(cart), items: itemsOf(cart), checkoutUrl: `${base}/cart/${cart.id}`, person: personOf(cart) });
+  };
+  const withCart = (cart: Cart, location: string): Answer => ({ status: 303, location, cookie: `quillfin_cart=${cart.id}; Path=/outside/shop; Max-Age=2592000; SameSite=Lax; HttpOnly` });
+  const count = (cart: Cart) => cart.lines.reduce((sum, line) => sum + line.quantity, 0);
+
+  return async (asked: Asked): Promise<Answer> => {
+    const cart = cartOf(asked);
+    const [, , , place = '', detail = ''] = asked.path.split('/');
+    const { form } = asked;
+    if (asked.method === 'GET') {
+      if (place === 'pictures') {
+        const product = productOf(detail.replace(/\.svg$/, ''));
+        return product ? { status: 200, body: drawProduct(product), type: 'image/svg+xml' } : { status: 404, body: 'no such picture' };
+      }
+      if (place === '') return { status: 200, body: page('Quillfin', home(), count(cart)) };
+      if (place === 'p') {
+        const product = productOf(detail);
+        return product ? { status: 200, body: page(product.name, productPage(product), count(cart)) } : { status: 404, body: page('Not found', '<h1>We do not have that</h1>', count(cart)) };
+      }
+      if (place === 'cart' && detail) {
+        const left = carts.get(detail);
+        if (!left) return { status: 404, body: page('Not found', '<h1>This cart is gone</h1><p><a href="/outside/shop">To the shop</a></p>', count(cart)) };
+        if (left.orderId) return { status: 200, body: page('Ordered', `<h1>This cart has been ordered</h1><p>Order ${e(left.orderId)}. <a href="/outside/shop">To the shop</a></p>`, 0) };
+        const back = structuredClone(left);
+        const code = asked.query.get('code');
+        if (code && CODES[code.toUpperCase()]) {
+          back.code = code.toUpperCase();
+          keep(back);
+        }
+        return withCart(back, '/outside/shop/cart');
+      }
+      if (place === 'cart') return { status: 200, body: page('Your cart', cartPage(cart), count(cart)) };
+      if (place === 'checkout') return cart.lines.length ? { status: 200, body: page('Checkout', checkoutPage(cart), count(cart)) } : { status: 303, location: '/outside/shop/cart' };
+      if (place === 'thanks') {
+        const done = [...carts.values()].find((one) => one.orderId === detail);
+        return { status: 200, body: page('Thank you', `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - discountOf(done).amount))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`, count(cart)) };
+      }
+      return { status: 404, body: page('Not found', '<h1>Nothing here</h1>', count(cart)) };
+    }
+
+    if (place === 'cart') {
+      const product = productOf(form.get('sku') ?? '');
+      if (product) {
+        const quantity = Math.max(0, Math.min(99, Math.floor(Number(form.get('quantity') ?? 1)) || 0));
+        const line = cart.lines.find((one) => one.sku === product.sku);
+        if (detail === 'add') {
+          if (line) line.quantity = Math.min(99, line.quantity + quantity);
+          else cart.lines.push({ sku: product.sku, quantity });
+        } else if (line) line.quantity = quantity;
+        cart.lines = cart.lines.filter((one) => one.quantity > 0);
+        keep(cart);
+        await tellCart(cart);
+      }
+      return withCart(cart, '/outside/shop/cart');
+    }
+    if (place === 'checkout' && cart.lines.length) {
+      const email = (form.get('email') ?? '').trim().slice(0, 254);
+      cart.email = /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(email) ? email : '';
+      cart.firstName = (form.get('firstName') ?? '').trim().slice(0, 80);
+      cart.agreed = form.get('agreed') === 'yes';
+      cart.code = (form.get('code') ?? '').trim().slice(0, 40);
+      if (!cart.email) return detail === 'keep' ? { status: 204 } : { status: 422, body: page('Checkout', checkoutPage(cart, 'Please give a complete email address.'), count(cart)) };
+      if (detail === 'keep') {
+        keep(cart);
+        await tellCart(cart);
+        return { status: 204 };
+      }
+      if (detail === 'code') {
+        keep(cart);
+        await tellCart(cart);
+        return withCart(cart, '/outside/shop/checkout');
+      }
+      cart.orderId = `QF-${String(Date.now()).slice(-8)}${Math.floor(Math.random() * 90 + 10)}`;
+      const discount = discountOf(cart).amount;
+      await tell('order.placed', {
+        orderId: cart.orderId, cartId: cart.id, currency: 'EUR', value: rounded(subtotal(cart) - discount), discount, codes: discount ? [cart.code.toUpperCase()] : [], items: itemsOf(cart), person: personOf(cart),
+      });
+      keep(cart);
+      return { status: 303, location: `/outside/shop/thanks/${cart.orderId}`, cookie: 'quillfin_cart=; Path=/outside/shop; Max-Age=0' };
+    }
+    return { status: 303, location: '/outside/shop' };
+  };
+}
+
+const AGREEMENT = 'Yes, write to me about my tank and about offers. I can leave at any time.';
+
+function home(): string {
+  const kinds = [...new Set(products.map((product) => product.kind))];
+  return `<h1>Everything for a calm tank</h1>${kinds.map((kind) => `<h2>${e(kind[0]!.toUpperCase() + kind.slice(1))}</h2><div class="grid">${products.filter((product) => product.kind === kind).map(card).join('')}</div>`).join('')}`;
+}
+
+function card(product: Product): string {
+  return `<div class="card"><a href="/outside/shop/p/${product.sku}"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="160" height="160"><span>${e(product.name)}</span></a><div class="buy"><b>${euros(product.price)}</b>${addForm(product)}</div></div>`;
+}
+
+function addForm(product: Product): string {
+  return `<form method="post" action="/outside/shop/cart/add"><input type="hidden" name="sku" value="${product.sku}"><button aria-label="Put ${e(product.name)} in the cart">To cart</button></form>`;
+}
+
+function productPage(product: Product): string {
+  return `<div class="product"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div>`;
+}
+
+function totals(cart: Cart): string {
+  const { amount, says } = discountOf(cart);
+  return `${says ? `<p class="note">${e(says)}${amount ? `: −${euros(amount)}` : ''}</p>` : ''}<p class="price" data-testid="total">Total ${euros(rounded(subtotal(cart) - amount))}</p>`;
+}
+
+function cartPage(cart: Cart): string {
+  if (!cart.lines.length) return '<h1>Your cart is empty</h1><p><a class="button" href="/outside/shop">Look around</a></p>';
+  const rows = cart.lines.map((line) => {
+    const product = productOf(line.sku)!;
+    return `<tr><td><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="64" height="64"></td><td>${e(product.name)}</td><td><form method="post" action="/outside/shop/cart/set"><input type="hidden" name="sku" value="${product.sku}"><input type="number" name="quantity" value="${line.quantity}" min="0" max="99" aria-label="Quantity of ${e(product.name)}"><button class="plain">Change</button></form></td><td>${euros(rounded(product.price * line.quantity))}</td></tr>`;
+  });
+  return `<h1>Your cart</h1><table>${rows.join('')}</table>${totals(cart)}<p><a class="button" href="/outside/shop/checkout">To checkout</a></p>`;
+}
+
+function checkoutPage(cart: Cart, problem = ''): string {
+  return `<h1>Checkout</h1><form id="checkout" method="post" action="/outside/shop/checkout/place" class="checkout">
+${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
+<label>Email<input name="email" type="email" required value="${e(cart.email)}" autocomplete="email"></label>
+<label>First name<input name="firstName" value="${e(cart.firstName)}" autocomplete="given-name"></label>
+<label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${AGREEMENT}</label>
+<label>Discount code<span class="row"><input name="code" value="${e(cart.code)}"><button class="plain" formaction="/outside/shop/checkout/code">Use</button></span></label>
+${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>
+<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async()=>{if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':''})</script>`;
+}

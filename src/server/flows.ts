@@ -1,0 +1,94 @@
+import { diff, flowSchema, preflight, type Change, type Finding, type FlowDocument } from '@/core/flows';
+import type { Db } from '@/data/db';
+import { createFlow, findFlow, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside, type FlowRow } from '@/data/flows';
+import { flowLoad } from '@/data/reports';
+import { readStore, recordAct } from '@/data/store';
+import { notFound, Problem, problemsOf } from './http/problem';
+import { unstorable } from './http/read';
+
+export interface FlowView {
+  readonly key: string;
+  readonly name: string;
+  readonly state: FlowRow['state'];
+  /** the version that new runs follow, or null before the first publishing */
+  readonly version: number | null;
+  readonly revision: number;
+  readonly draft: FlowDocument;
+  readonly published: FlowDocument | null;
+  /** what publishing the draft would change */
+  readonly changes: readonly Change[];
+  readonly preflight: readonly Finding[];
+  readonly inside: number;
+  readonly armed: number;
+}
+
+const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
+
+/** Reads a flow with its draft, what publishing would change and for whom, and the preflight. */
+export async function readFlow(db: Db, scope: string, key: string): Promise<FlowView> {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const store = await readStore(db);
+  const published = flow.version === null ? null : await readVersion(db, scope, flow.id, flow.version);
+  const load = await flowLoad(db, flow.id);
+  return {
+    key, name: flow.name, state: flow.state, version: flow.version, revision: flow.draft_revision, draft: flow.draft, published,
+    changes: published ? diff(published, flow.draft, store.currency) : [], preflight: preflight(flow.draft), ...load,
+  };
+}
+
+/** Checks a flow document and stores it as the draft; a key that is new makes a new flow. */
+export async function writeDraft(db: Db, scope: string, key: string, body: unknown, revision: number | null): Promise<FlowView> {
+  if (!KEY.test(key)) throw new Problem(400, 'Not a key', 'A flow\'s key is made of a-z, 0-9 and -, at most 60 characters.', [{ field: 'key', wrong: 'is not a key', right: 'for example cart-left-behind' }]);
+  const bad = unstorable(body, '');
+  const parsed = bad ? null : flowSchema.safeParse(body);
+  if (!parsed?.success) throw new Problem(422, 'Not a flow', 'The document is not a flow of the form viatic.flow/1; nothing was stored.', bad ? [bad] : problemsOf(parsed!.error));
+  const { now } = await readStore(db);
+  const known = await findFlow(db, key);
+  if (known) {
+    const saved = await saveDraft(db, key, parsed.data, revision, now);
+    if (saved === null) throw new Problem(409, 'Changed meanwhile', 'Somebody else has changed this draft since you opened it. Load it again; nothing of theirs was overwritten.');
+  } else await createFlow(db, key, parsed.data, now);
+  return readFlow(db, scope, key);
+}
+
+/** Makes the draft a version and switches the flow on. Refused when the preflight stops it. */
+export async function publishFlow(db: Db, scope: string, key: string, by: string): Promise<FlowView> {
+  const store = await readStore(db);
+  await db.transaction(async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    const stops = preflight(flow.draft).filter((finding) => finding.level === 'stops');
+    if (stops.length) {
+      throw new Problem(422, 'Preflight stops it', `${stops.length === 1 ? 'One thing has' : `${stops.length} things have`} to be mended before publishing.`,
+        stops.map((finding) => ({ field: finding.stepId ?? 'flow', wrong: finding.says, right: finding.mend })));
+    }
+    const published = flow.version === null ? null : await readVersion(trx, scope, flow.id, flow.version);
+    if (published && JSON.stringify(published) === JSON.stringify(flow.draft)) {
+      if (flow.state === 'on') return;
+      await setFlowState(trx, flow.id, 'on', store.now);
+      await wakeInside(trx, flow.id, store.now);
+      await recordAct(trx, store.now, by, 'flow.resumed', { key });
+      return;
+    }
+    const version = await publishDraft(trx, flow, by, store.now);
+    if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
+    await recordAct(trx, store.now, by, 'flow.published', { key, version });
+  });
+  return readFlow(db, scope, key);
+}
+
+/** Pauses or resumes a flow. While it is paused nobody enters and nobody inside goes on; waits run out meanwhile. */
+export async function switchFlow(db: Db, scope: string, key: string, to: 'on' | 'paused', by: string): Promise<FlowView> {
+  const { now } = await readStore(db);
+  await db.transaction(async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.version === null) throw new Problem(409, 'Not published', 'This flow has never been published; publish it to switch it on.');
+    if (flow.state === to) return;
+    await setFlowState(trx, flow.id, to, now);
+    if (to === 'on') await wakeInside(trx, flow.id, now);
+    await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key });
+  });
+  return readFlow(db, scope, key);
+}

@@ -1,0 +1,74 @@
+import { Problem } from './problem';
+
+/** The largest body that is read, in bytes. */
+export const LARGEST_BODY = 5 * 1024 * 1024;
+const DEEPEST = 24;
+
+/** Reads a body as text and stops at the limit, whatever the length header says. */
+async function readText(request: Request, limit: number): Promise<string> {
+  const tooLarge = new Problem(413, 'Too large', `The body is larger than ${limit} bytes; send it in several requests.`);
+  if (Number(request.headers.get('content-length') ?? 0) > limit) throw tooLarge;
+  if (!request.body) return '';
+  const chunks: Uint8Array[] = [];
+  let size = 0;
+  const reader = request.body.getReader();
+  for (;;) {
+    const { done, value } = await reader.read();
+    if (done) break;
+    size += value.byteLength;
+    if (size > limit) {
+      await reader.cancel();
+      throw tooLarge;
+    }
+    chunks.push(value);
+  }
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(chunks.length === 1 ? chunks[0] : Buffer.concat(chunks));
+  } catch {
+    throw new Problem(400, 'Not UTF-8', 'The body is not valid UTF-8.');
+  }
+}
+
+/** Reads a body as JSON. Malformed JSON is answered with the place of the mistake. */
+export async function readJson(request: Request, limit = LARGEST_BODY): Promise<unknown> {
+  const text = await readText(request, limit);
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new Problem(400, 'Malformed JSON', text.trim() === '' ? 'The body is empty; send JSON.' : `The body is not JSON: ${(error as Error).message.slice(0, 200)}`);
+  }
+}
+
+/** Reads a body as it was sent, for checking its signature. */
+export function readRaw(request: Request, limit = LARGEST_BODY): Promise<string> {
+  return readText(request, limit);
+}
+
+/**
+ * Finds what JSON can carry but the database cannot keep: the character U+0000, halves of a surrogate pair, numbers
+ * beyond the range of a double, nesting without end. Answers with the field and what is wrong, or null.
+ */
+export function unstorable(value: unknown, path: string, depth = 0): { field: string; wrong: string; right: string } | null {
+  if (typeof value === 'string') {
+    if (value.includes('\u0000')) return { field: path, wrong: 'holds the character U+0000', right: 'text without control characters' };
+    return isWellFormed(value) ? null : { field: path, wrong: 'holds half of a surrogate pair', right: 'well-formed Unicode text' };
+  }
+  if (typeof value === 'number') return Number.isFinite(value) ? null : { field: path, wrong: 'is not a finite number', right: 'a number between -1.8e308 and 1.8e308' };
+  if (value === null || typeof value !== 'object') return null;
+  if (depth >= DEEPEST) return { field: path, wrong: `is nested deeper than ${DEEPEST} levels`, right: 'flatter data' };
+  if (Array.isArray(value)) {
+    for (let i = 0; i < value.length; i++) {
+      const problem = unstorable(value[i], `${path}[${i}]`, depth + 1);
+      if (problem) return problem;
+    }
+    return null;
+  }
+  for (const key of Object.keys(value)) {
+    if (key.includes('\u0000') || !isWellFormed(key)) return { field: path, wrong: 'has a name that is not well-formed text', right: 'names without control characters' };
+    const problem = unstorable((value as Record<string, unknown>)[key], path ? `${path}.${key}` : key, depth + 1);
+    if (problem) return problem;
+  }
+  return null;
+}
+
+const isWellFormed = (text: string): boolean => (text as string & { isWellFormed(): boolean }).isWellFormed();

@@ -1,0 +1,40 @@
+import { run, type Runner } from 'graphile-worker';
+import type { Pool } from 'pg';
+import { query, type Db } from '@/data/db';
+import { dispatch, giveUp, type Dispatch } from './dispatch';
+import { log } from './log';
+
+/** Says how a job library's own messages go to our log. */
+export async function startJobs(context: Dispatch, pool: Pool, concurrency: number, onWorker: (jobWorkerId: string) => void): Promise<Runner> {
+  const { EventEmitter } = await import('node:events');
+  const { Logger } = await import('graphile-worker');
+  const events = new EventEmitter();
+  events.on('worker:create', ({ worker }: { worker: { workerId: string } }) => onWorker(worker.workerId));
+  return run({
+    pgPool: pool,
+    concurrency,
+    noHandleSignals: true,
+    pollInterval: 1000,
+    events,
+    logger: new Logger(() => (level, message) => {
+      if (level === 'error' || level === 'warning') log.warn({ jobs: message.slice(0, 500) });
+    }),
+    taskList: {
+      dispatch: async (payload, helpers) => {
+        const refs = (payload as { sends: [string, string][] }).sends.map(([personId, id]) => ({ personId, id }));
+        try {
+          await dispatch(context, refs);
+        } catch (error) {
+          if (helpers.job.attempts >= helpers.job.max_attempts) await giveUp(context.db, refs, `gave up after ${helpers.job.attempts} attempts`);
+          throw error;
+        }
+      },
+    },
+  });
+}
+
+/** How many jobs wait to be carried out now, not counting those put off for a later attempt. */
+export async function openJobs(db: Db): Promise<number> {
+  const [row] = await query<{ count: number }>(db, `select count(*)::int as count from graphile_worker.jobs where run_at <= now() and attempts < max_attempts`);
+  return row!.count;
+}

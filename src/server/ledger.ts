@@ -1,0 +1,28 @@
+import type { Db } from '@/data/db';
+import { ledger } from '@/data/revenue';
+import { readStore } from '@/data/store';
+import { Problem } from './http/problem';
+import { publicId } from './people';
+import { periodOf } from './report';
+
+/** A page of the ledger: each order with what was taken and the credit it gave, newest first. */
+export async function ledgerPage(db: Db, url: URL) {
+  const store = await readStore(db);
+  const { from, to, model } = periodOf(url, store.now, store.zone);
+  const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
+  const cursor = url.searchParams.get('before');
+  const split = cursor?.indexOf('_') ?? -1;
+  if (cursor && !(split > 0 && /^\d{1,15}$/.test(cursor.slice(0, split)))) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const rows = await ledger(db, from, to, model, limit + 1, cursor ? { at: Number(cursor.slice(0, split)), orderId: cursor.slice(split + 1) } : null);
+  const page = rows.slice(0, limit);
+  const last = page.at(-1);
+  return {
+    orders: page.map((row) => ({
+      orderId: row.order_id, person: publicId({ id: row.person_id, external_id: null }), email: row.email, placedAt: row.placed_at.toISOString(), currency: row.currency,
+      net: Number(row.net), value: Number(row.value_minor), refunded: row.is_cancelled ? Number(row.value_minor) : Number(row.refunded_minor), isCancelled: row.is_cancelled,
+      credited: Number(row.credited), ...(row.flow_key && { flow: { key: row.flow_key, name: row.flow_name! }, step: row.step_id, because: row.because }),
+    })),
+    next: rows.length > limit && last ? `${last.placed_at.getTime()}_${last.order_id}` : null,
+  };
+}
+export type LedgerView = Awaited<ReturnType<typeof ledgerPage>>;

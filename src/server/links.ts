@@ -1,0 +1,33 @@
+import { createHmac, timingSafeEqual } from 'node:crypto';
+
+/** What a link in a message stands for: whose send it was, and for a click, where it leads. */
+export interface LinkToken {
+  readonly purpose: 'click' | 'open' | 'leave';
+  readonly personId: string;
+  readonly sendId: string;
+  readonly url?: string;
+}
+
+const CODES = { click: 'c', open: 'o', leave: 'l' } as const;
+
+function sign(secret: string, body: string): string {
+  return createHmac('sha256', secret).update(`link:${body}`).digest().subarray(0, 16).toString('base64url');
+}
+
+/** Seals a link: nobody can make one up, and a click leads only where a message of ours pointed. */
+export function sealLink(secret: string, token: LinkToken): string {
+  const body = Buffer.from([CODES[token.purpose], token.personId, token.sendId, token.url ?? ''].join('|')).toString('base64url');
+  return `${body}.${sign(secret, body)}`;
+}
+
+/** Opens a sealed link, or answers null when it is not one of ours. */
+export function openLink(secret: string, sealed: string, purpose: LinkToken['purpose']): LinkToken | null {
+  const [body, mac, ...rest] = sealed.split('.');
+  if (!body || !mac || rest.length) return null;
+  const expected = Buffer.from(sign(secret, body));
+  const given = Buffer.from(mac);
+  if (expected.length !== given.length || !timingSafeEqual(expected, given)) return null;
+  const [code, personId, sendId, ...url] = Buffer.from(body, 'base64url').toString().split('|');
+  if (code !== CODES[purpose] || !personId || !sendId) return null;
+  return { purpose, personId, sendId, ...(url.join('|') && { url: url.join('|') }) };
+}

@@ -1,0 +1,29 @@
+import { Webhook } from 'standardwebhooks';
+import { z } from 'zod';
+import { queryOne, type Db } from '@/data/db';
+import { sendOfMessageId } from './dispatch';
+import { env } from './env';
+import { Problem, problemsOf } from './http/problem';
+import { recordOwn } from './ingest/ingest';
+import { suppressPerson } from './people';
+
+const schema = z.looseObject({ type: z.enum(['message.delivered', 'message.bounced', 'message.complained']), messageId: z.string().max(500), reason: z.string().max(500).optional() });
+
+/** Takes a signed report of the mail provider in. A forged one, or one older than five minutes, is refused. */
+export async function mailReport(db: Db, scope: string, headers: Headers, raw: string): Promise<void> {
+  let payload: unknown;
+  try {
+    payload = new Webhook(env().mailHookSecret).verify(raw, Object.fromEntries(headers));
+  } catch {
+    throw new Problem(401, 'Not signed', 'The signature is missing, wrong or too old (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).');
+  }
+  const report = schema.safeParse(payload);
+  if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
+  const { type, messageId, reason } = report.data;
+  const sendId = sendOfMessageId(messageId);
+  const send = sendId ? await queryOne<{ person_id: string }>(db, 'select person_id from sends where id = :sendId', { sendId }) : null;
+  if (!sendId || !send) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
+  await recordOwn(db, scope, { personId: send.person_id, type, eventId: `${type}/${sendId}`, properties: { sendId, ...(reason && { reason }) } });
+  if (type === 'message.bounced') await suppressPerson(db, send.person_id, 'bounced');
+  if (type === 'message.complained') await suppressPerson(db, send.person_id, 'complained');
+}
