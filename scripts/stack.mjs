@@ -1,7 +1,7 @@
 // Builds the application and starts its programs: web, worker, stand-ins. Used by the demo, the tests and the bench.
 import { spawn, spawnSync } from 'node:child_process';
 import { createHash, randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { freePort } from './cluster.mjs';
 
@@ -78,8 +78,10 @@ export function startProgram(name, args, env, folder) {
   mkdirSync(join(folder, 'log'), { recursive: true });
   const child = spawn(process.execPath, args, { cwd: root, env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'], detached: true });
   const tail = [];
+  const file = createWriteStream(join(folder, 'log', `${name}.log`), { flags: 'a' });
   const keep = (chunk) => {
     tail.push(chunk.toString());
+    file.write(chunk);
     if (tail.length > 200) tail.shift();
     if (process.env.VIATIC_SHOW_LOGS) process.stderr.write(`[${name}] ${chunk}`);
   };

@@ -1,8 +1,9 @@
 import type { Instant } from '@/core/time';
+import type { FlowState } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { query, queryOne, type Sql } from './db';
 
-export type FlowState = 'draft' | 'on' | 'paused' | 'archived';
+export type { FlowState };
 
 export interface FlowRow {
   id: number;

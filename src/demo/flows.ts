@@ -28,7 +28,7 @@ export const cartLeftBehind: FlowDocument = {
               { id: 'hello', kind: 'text', text: `${hello}\n\nYou picked these and then life happened. We kept them for you, just as you left them.` },
               { id: 'cart', kind: 'cart' },
               { id: 'offer', kind: 'offer', text: 'Order in the next days and take 10 % off: the button below has the code CLEAR10 on it already.' },
-              { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl }}?code=CLEAR10' },
+              { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl | with: "code", "CLEAR10" }}' },
               { id: 'help', kind: 'text', text: 'Not sure about the size? Measure the place, leave a hand’s width behind for the filter, and write to us. Somebody who keeps fish will answer.' },
             ]),
           }],

@@ -63,6 +63,7 @@ async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
       from: { name: store.name, address: store.fromEmail },
       to: { name: nameOf(send.attributes), address: send.email! },
       messageId: messageIdOf(ref.id, store.fromEmail),
+      date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
     });
     await settleSend(trx, ref, handed.taken ? 'sent' : 'failed', store.now, { subject: rendered.subject, ...(!handed.taken && { reason: handed.reason }) });

@@ -1,3 +1,4 @@
+import type { FlowListView } from '@/core/api';
 import { DAY } from '@/core/time';
 import { sayTrigger } from '@/core/flows';
 import type { Db } from '@/data/db';
@@ -5,7 +6,7 @@ import { listFlows } from '@/data/flows';
 import { readStore } from '@/data/store';
 
 /** Every flow with its figures of the last 30 days, in the store's currency. */
-export async function listOfFlows(db: Db) {
+export async function listOfFlows(db: Db): Promise<FlowListView> {
   const store = await readStore(db);
   const rows = await listFlows(db, store.now, store.now - 30 * DAY, store.currency, store.zone);
   return {
@@ -17,4 +18,3 @@ export async function listOfFlows(db: Db) {
     })),
   };
 }
-export type FlowListView = Awaited<ReturnType<typeof listOfFlows>>;

@@ -1,26 +1,11 @@
-import { diff, flowSchema, preflight, type Change, type Finding, type FlowDocument } from '@/core/flows';
+import type { FlowView } from '@/core/api';
+import { diff, flowSchema, preflight } from '@/core/flows';
 import type { Db } from '@/data/db';
-import { createFlow, findFlow, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside, type FlowRow } from '@/data/flows';
+import { createFlow, findFlow, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside } from '@/data/flows';
 import { flowLoad } from '@/data/reports';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from './http/problem';
 import { unstorable } from './http/read';
-
-export interface FlowView {
-  readonly key: string;
-  readonly name: string;
-  readonly state: FlowRow['state'];
-  /** the version that new runs follow, or null before the first publishing */
-  readonly version: number | null;
-  readonly revision: number;
-  readonly draft: FlowDocument;
-  readonly published: FlowDocument | null;
-  /** what publishing the draft would change */
-  readonly changes: readonly Change[];
-  readonly preflight: readonly Finding[];
-  readonly inside: number;
-  readonly armed: number;
-}
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 

@@ -1,3 +1,4 @@
+import type { LedgerView } from '@/core/api';
 import type { Db } from '@/data/db';
 import { ledger } from '@/data/revenue';
 import { readStore } from '@/data/store';
@@ -6,7 +7,7 @@ import { publicId } from './people';
 import { periodOf } from './report';
 
 /** A page of the ledger: each order with what was taken and the credit it gave, newest first. */
-export async function ledgerPage(db: Db, url: URL) {
+export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store.now, store.zone);
   const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
@@ -25,4 +26,3 @@ export async function ledgerPage(db: Db, url: URL) {
     next: rows.length > limit && last ? `${last.placed_at.getTime()}_${last.order_id}` : null,
   };
 }
-export type LedgerView = Awaited<ReturnType<typeof ledgerPage>>;

@@ -6,6 +6,8 @@ export interface Envelope extends Rendered {
   readonly to: { name: string; address: string };
   readonly messageId: string;
   readonly unsubscribeUrl: string | null;
+  /** store time: the same as the machine's, but in the demo */
+  readonly date: Date;
 }
 
 /** What became of handing a mail to the server: taken, or refused for good with its reason. */
@@ -27,6 +29,7 @@ export function openMailer(smtpUrl: string): Mailer {
           to: mail.to,
           subject: mail.subject,
           messageId: mail.messageId,
+          date: mail.date,
           text: mail.text,
           html: mail.html,
           // RFC 2369 §3.2 and RFC 8058 §3.1: one POST unsubscribes, no page in between

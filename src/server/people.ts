@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import type { DirectoryView, PersonView, TimelineView } from '@/core/api';
 import type { Instant } from '@/core/time';
 import { planOf, sayStep } from '@/core/flows';
 import { laterConsent } from '@/core/people';
@@ -29,7 +30,7 @@ export function publicId(row: { id: string; external_id: string | null }): strin
 }
 
 /** All about one person: who they are, consent, orders, the flows they are in and what happens next. */
-export async function personView(db: Db, scope: string, id: string) {
+export async function personView(db: Db, scope: string, id: string): Promise<PersonView> {
   const row = await person(db, id);
   const [facts, totals, runs, consents] = await Promise.all([loadFacts(db, [row.id], []), personTotals(db, row.id), openRuns(db, row.id), readConsents(db, [row.id])]);
   const reach = facts.get(row.id)!.reach.email;
@@ -53,13 +54,12 @@ export async function personView(db: Db, scope: string, id: string) {
     flows, createdAt: row.created_at.toISOString(), seenAt: row.seen_at.toISOString(),
   };
 }
-export type PersonView = Awaited<ReturnType<typeof personView>>;
 
 const KINDS = ['event', 'trace', 'send', 'consent'];
 const CURSOR = /^(\d{1,15})_(\d{1,9})_(\d{1,18})$/;
 
 /** One person's time line, newest first, a page at a time. */
-export async function personTimeline(db: Db, id: string, url: URL) {
+export async function personTimeline(db: Db, id: string, url: URL): Promise<TimelineView> {
   const row = await person(db, id);
   const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
   const cursor = url.searchParams.get('before');
@@ -76,13 +76,12 @@ export async function personTimeline(db: Db, id: string, url: URL) {
     person: publicId(row),
     items: page.map((r) => ({
       at: new Date(Number(r.at_ms)).toISOString(), kind: r.kind, type: r.type, says: r.title,
-      ...(r.flow_key && { flow: { key: r.flow_key, name: r.flow_name } }), ...(r.step_id && { step: r.step_id }), ...(r.run_id && { run: r.run_id }),
+      ...(r.flow_key && { flow: { key: r.flow_key, name: r.flow_name! } }), ...(r.step_id && { step: r.step_id }), ...(r.run_id && { run: r.run_id }),
       ...(r.because && { because: r.because }), ...(r.detail && { detail: r.detail }),
     })),
     next: rows.length > limit && last ? `${last.at_ms}_${last.rank}_${last.id}` : null,
   };
 }
-export type TimelineView = Awaited<ReturnType<typeof personTimeline>>;
 
 /** Reads the filter of a list of people from an address: words, a rule as JSON, a flow. */
 function filterOf(url: URL, now: Instant, zone: string) {
@@ -118,7 +117,7 @@ function readRule(text: string): Rule {
 }
 
 /** People who match a search, a rule and a flow: a page of them, and how many there are. */
-export async function directory(db: Db, url: URL) {
+export async function directory(db: Db, url: URL): Promise<DirectoryView> {
   const store = await readStore(db);
   const { filter, says } = filterOf(url, store.now, store.zone);
   const sort = (url.searchParams.get('sort') ?? 'seen') as Sort;
@@ -135,7 +134,6 @@ export async function directory(db: Db, url: URL) {
     })),
   };
 }
-export type DirectoryView = Awaited<ReturnType<typeof directory>>;
 
 const putSchema = z.strictObject({ attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(), phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: z.strictObject({ email: z.boolean() }).optional() });
 

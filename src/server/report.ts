@@ -1,7 +1,7 @@
 import { DAY, startOfDay, type Instant, parseInstant } from '@/core/time';
-import { eachStep, type Arm, type Step } from '@/core/flows';
+import type { FlowReport, RevenueReport, StepReport } from '@/core/api';
+import { eachStep, planOf, type Arm } from '@/core/flows';
 import { CREDIT_MODELS, type CreditModel } from '@/core/revenue';
-import type { Money } from '@/core/money';
 import type { Db } from '@/data/db';
 import { findFlow, readVersion } from '@/data/flows';
 import { armCounts, creditByStep, runCounts, sendCounts, waitingCounts } from '@/data/reports';
@@ -34,45 +34,6 @@ export function periodOf(url: URL, now: Instant, zone: string): Period {
     throw new Problem(400, 'Not a model', `There is no credit model "${model.slice(0, 40)}".`, [{ field: 'model', wrong: 'is not a credit model', right: CREDIT_MODELS.join(', ') }]);
   }
   return { from, to, model: model as CreditModel };
-}
-
-export interface StepReport {
-  readonly id: string;
-  readonly kind: Step['kind'];
-  readonly name: string | null;
-  /** people who wait here now */
-  readonly waiting: number;
-  readonly sent: number;
-  readonly delivered: number;
-  readonly bounced: number;
-  readonly opened: number;
-  readonly clicked: number;
-  readonly skipped: number;
-  readonly failed: number;
-  readonly orders: number;
-  readonly revenue: Money;
-  readonly arms?: readonly { readonly id: string; readonly name: string; readonly people: number }[];
-}
-
-export interface FlowReport {
-  readonly from: string;
-  readonly to: string;
-  readonly model: CreditModel;
-  readonly entered: number;
-  readonly inside: number;
-  readonly completed: number;
-  readonly left: { readonly goal: number; readonly stayRule: number; readonly notEntered: number };
-  readonly goalReached: number;
-  readonly sent: number;
-  readonly delivered: number;
-  readonly bounced: number;
-  readonly opened: number;
-  readonly clicked: number;
-  readonly orders: number;
-  readonly revenue: Money;
-  /** credit of orders in other currencies than the store's, never added to `revenue` */
-  readonly otherRevenue: readonly Money[];
-  readonly steps: readonly StepReport[];
 }
 
 /** The figures of a flow over a period, as a whole and by step. */
@@ -114,7 +75,7 @@ export async function flowReport(db: Db, scope: string, key: string, url: URL): 
 }
 
 /** Takings, credited and uncredited revenue, by flow and message and by day, in minor units. */
-export async function revenueReport(db: Db, url: URL) {
+export async function revenueReport(db: Db, scope: string, url: URL): Promise<RevenueReport> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store.now, store.zone);
   const [totals, sources, days] = await Promise.all([
@@ -125,12 +86,14 @@ export async function revenueReport(db: Db, url: URL) {
     const credited = Number(row?.credited ?? 0);
     return { currency, orders: row?.orders ?? 0, takings, credited, uncredited: takings - credited };
   };
-  const flows = new Map<string, { key: string; name: string; currency: string; minor: number; orders: number; messages: { stepId: string; minor: number; orders: number }[] }>();
+  const flows = new Map<string, { key: string; name: string; currency: string; minor: number; orders: number; messages: { stepId: string; name: string; minor: number; orders: number }[] }>();
   for (const row of sources.filter((one) => one.currency === store.currency)) {
     const flow = flows.get(row.flow_key) ?? { key: row.flow_key, name: row.flow_name, currency: row.currency, minor: 0, orders: 0, messages: [] };
     flow.minor += Number(row.minor);
     flow.orders += row.orders;
-    flow.messages.push({ stepId: row.step_id, minor: Number(row.minor), orders: row.orders });
+    const found = await findFlow(db, row.flow_key);
+    const step = found?.version ? planOf(await readVersion(db, scope, found.id, found.version)).steps.get(row.step_id) : undefined;
+    flow.messages.push({ stepId: row.step_id, name: step?.kind === 'send' ? step.name : row.step_id, minor: Number(row.minor), orders: row.orders });
     flows.set(row.flow_key, flow);
   }
   return {
@@ -141,5 +104,3 @@ export async function revenueReport(db: Db, url: URL) {
     days: days.map((day) => ({ day: day.day, takings: Number(day.takings), credited: Number(day.credited) })),
   };
 }
-
-export type RevenueReport = Awaited<ReturnType<typeof revenueReport>>;

@@ -6,3 +6,4 @@ export * from './advance';
 export * from './layout';
 export * from './preflight';
 export * from './diff';
+export * from './edit';

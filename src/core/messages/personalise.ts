@@ -12,6 +12,13 @@ export interface Personal {
 // a placeholder can only read: no files, no loops that never end, nothing inherited
 const liquid = new Liquid({ ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
 liquid.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
+liquid.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
+  // adds a parameter to an address, whether it has some already or not
+  if (typeof value !== 'string' || !URL.canParse(value)) return value ?? '';
+  const url = new URL(value);
+  url.searchParams.set(String(name), String(content));
+  return url.href;
+});
 liquid.registerFilter('money', (value: unknown, currency: unknown) =>
   typeof value === 'number' && typeof currency === 'string' && isCurrency(currency) ? sayMoney({ currency, minor: toMinor(value, currency) }) : '',
 );

@@ -1,0 +1,7 @@
+'use client';
+
+import { Failed } from '@/ui/kit/states';
+
+export default function ErrorPage({ error, reset }: { error: Error; reset: () => void }) {
+  return <Failed error={new Error(error.message || 'Something went wrong on our side.')} retry={reset} />;
+}

@@ -1,0 +1,13 @@
+import { redirect } from 'next/navigation';
+import { env } from '@/server/env';
+import { signedIn } from '@/server/session';
+import { SignIn } from '@/ui/SignIn';
+import { signIn } from './actions';
+
+export const metadata = { title: 'Sign in' };
+export const dynamic = 'force-dynamic';
+
+export default async function SignInPage() {
+  if (await signedIn()) redirect('/flows');
+  return <SignIn signIn={signIn} demo={env().isDemo ? { email: 'marla@quillfin.example', password: 'tanks-and-trains' } : null} />;
+}

@@ -1,0 +1,193 @@
+import type { Change, Finding, FlowDocument } from '../flows';
+import type { Money } from '../money';
+import type { Because, Value } from '../rules';
+
+/** The answers of the public interface, as types: the server gives them, the screens take them. Times are RFC 3339. */
+export type FlowState = 'draft' | 'on' | 'paused' | 'archived';
+
+export interface FlowView {
+  readonly key: string;
+  readonly name: string;
+  readonly state: FlowState;
+  /** the version that new runs follow, or null before the first publishing */
+  readonly version: number | null;
+  readonly revision: number;
+  readonly draft: FlowDocument;
+  readonly published: FlowDocument | null;
+  /** what publishing the draft would change */
+  readonly changes: readonly Change[];
+  readonly preflight: readonly Finding[];
+  readonly inside: number;
+  readonly armed: number;
+}
+
+export interface FlowListItem {
+  readonly key: string;
+  readonly name: string;
+  readonly state: FlowState;
+  readonly version: number | null;
+  readonly trigger: string;
+  readonly hasChanges: boolean;
+  readonly inside: number;
+  readonly sent24h: number;
+  /** people who entered in the last 30 days */
+  readonly entered: number;
+  /** credited in the last 30 days */
+  readonly revenue: Money;
+  /** the same by day, minor units, oldest first */
+  readonly daily: readonly number[];
+}
+export interface FlowListView {
+  readonly flows: readonly FlowListItem[];
+}
+
+export interface StepReport {
+  readonly id: string;
+  readonly kind: string;
+  readonly name: string | null;
+  /** people who wait here now */
+  readonly waiting: number;
+  readonly sent: number;
+  readonly delivered: number;
+  readonly bounced: number;
+  readonly opened: number;
+  readonly clicked: number;
+  readonly skipped: number;
+  readonly failed: number;
+  readonly orders: number;
+  readonly revenue: Money;
+  readonly arms?: readonly { readonly id: string; readonly name: string; readonly people: number }[];
+}
+
+export interface FlowReport {
+  readonly from: string;
+  readonly to: string;
+  readonly model: string;
+  readonly entered: number;
+  readonly inside: number;
+  readonly completed: number;
+  readonly left: { readonly goal: number; readonly stayRule: number; readonly notEntered: number };
+  readonly goalReached: number;
+  readonly sent: number;
+  readonly delivered: number;
+  readonly bounced: number;
+  readonly opened: number;
+  readonly clicked: number;
+  readonly orders: number;
+  readonly revenue: Money;
+  /** credit of orders in other currencies than the store's, never added to `revenue` */
+  readonly otherRevenue: readonly Money[];
+  readonly steps: readonly StepReport[];
+}
+
+export interface PersonFlow {
+  readonly flow: string;
+  readonly name: string;
+  readonly version: number;
+  readonly key: string;
+  readonly phase: string;
+  readonly enteredAt: string | null;
+  readonly nextAt: string | null;
+  readonly at: string | null;
+  readonly next: string | null;
+}
+
+export interface PersonView {
+  readonly id: string;
+  readonly externalId: string | null;
+  readonly email: string | null;
+  readonly attributes: { readonly [name: string]: Value };
+  readonly consent: { readonly email: { readonly state: 'given' | 'withdrawn' | 'unknown'; readonly at: string | null; readonly suppressed: string | null; readonly reachable: boolean; readonly because: string | null } };
+  readonly orders: { readonly count: number; readonly firstAt: string | null; readonly lastAt: string | null; readonly totals: readonly Money[] };
+  readonly flows: readonly PersonFlow[];
+  readonly createdAt: string;
+  readonly seenAt: string;
+}
+
+export interface TimelineItem {
+  readonly at: string;
+  readonly kind: 'event' | 'trace' | 'send' | 'consent';
+  readonly type: string;
+  readonly says: string;
+  readonly flow?: { readonly key: string; readonly name: string };
+  readonly step?: string;
+  readonly run?: string;
+  readonly because?: Because;
+  readonly detail?: { readonly [name: string]: Value };
+}
+export interface TimelineView {
+  readonly person: string;
+  readonly items: readonly TimelineItem[];
+  readonly next: string | null;
+}
+
+export interface DirectoryItem {
+  readonly id: string;
+  readonly email: string | null;
+  readonly name: string | null;
+  readonly country: string | null;
+  readonly orders: number;
+  readonly value: Money;
+  readonly seenAt: string;
+  readonly createdAt: string;
+  /** why no marketing mail can go out, or null when it can */
+  readonly unreachable: string | null;
+}
+export interface DirectoryView {
+  readonly total: number;
+  readonly offset: number;
+  /** the rule as a sentence */
+  readonly rule: string | null;
+  readonly people: readonly DirectoryItem[];
+}
+
+export interface RevenueTotals {
+  readonly currency: string;
+  readonly orders: number;
+  readonly takings: number;
+  readonly credited: number;
+  readonly uncredited: number;
+}
+export interface RevenueReport extends RevenueTotals {
+  readonly from: string;
+  readonly to: string;
+  readonly model: string;
+  /** orders in other currencies, never added up with the store's */
+  readonly others: readonly RevenueTotals[];
+  readonly flows: readonly { readonly key: string; readonly name: string; readonly currency: string; readonly minor: number; readonly orders: number; readonly messages: readonly { readonly stepId: string; readonly name: string; readonly minor: number; readonly orders: number }[] }[];
+  readonly days: readonly { readonly day: string; readonly takings: number; readonly credited: number }[];
+}
+
+export interface LedgerItem {
+  readonly orderId: string;
+  readonly person: string;
+  readonly email: string | null;
+  readonly placedAt: string;
+  readonly currency: string;
+  readonly net: number;
+  readonly value: number;
+  readonly refunded: number;
+  readonly isCancelled: boolean;
+  readonly credited: number;
+  readonly flow?: { readonly key: string; readonly name: string };
+  readonly step?: string | null;
+  readonly because?: string | null;
+}
+export interface LedgerView {
+  readonly orders: readonly LedgerItem[];
+  readonly next: string | null;
+}
+
+export interface ClockView {
+  readonly now: string;
+  readonly zone: string;
+  readonly offsetMs: number;
+}
+
+/** Problem details (RFC 9457), with the fields that were wrong. */
+export interface ProblemView {
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly errors?: readonly { readonly field: string; readonly wrong: string; readonly right: string }[];
+}

@@ -1,0 +1,33 @@
+import { clsx } from 'clsx';
+import type { ButtonHTMLAttributes, ReactNode } from 'react';
+
+export const inputClass = 'h-8 w-full min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
+
+/** A labelled field with its unit or hint and its problem. */
+export function Field({ label, hint, problem, children }: { label: string; hint?: ReactNode; problem?: string | null; children: ReactNode }) {
+  return (
+    <label className="grid gap-1">
+      <span className="text-xs font-semibold text-soft">{label}</span>
+      {children}
+      {hint && !problem && <span className="text-xs text-soft">{hint}</span>}
+      {problem && <span role="alert" className="text-xs text-stop">{problem}</span>}
+    </label>
+  );
+}
+
+/** A button: `primary` for the one act of a place, `plain` for the others, `quiet` inside tables and bars. */
+export function Button({ kind = 'plain', className, ...rest }: { kind?: 'primary' | 'plain' | 'quiet' } & ButtonHTMLAttributes<HTMLButtonElement>) {
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={clsx(
+        'inline-flex h-8 items-center justify-center gap-2 whitespace-nowrap rounded-md px-3 font-semibold disabled:opacity-50',
+        kind === 'primary' && 'bg-accent text-on-accent hover:opacity-90',
+        kind === 'plain' && 'border border-line bg-panel text-ink hover:bg-wash',
+        kind === 'quiet' && 'text-ink hover:bg-wash',
+        className,
+      )}
+    />
+  );
+}
