@@ -15,7 +15,7 @@ export async function createKey(sql: Sql, key: { name: string; hash: string; hin
 }
 
 /** The name of a key that is valid, or null; notes its use at most once a minute. */
-export async function useKey(sql: Sql, hash: string): Promise<string | null> {
+export async function nameOfKey(sql: Sql, hash: string): Promise<string | null> {
   const row = await queryOne<{ name: string; id: string; is_stale: boolean }>(
     sql,
     `select id, name, last_used_at is null or last_used_at < now() - interval '1 minute' as is_stale from api_keys where hash = :hash and revoked_at is null`,

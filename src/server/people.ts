@@ -135,11 +135,11 @@ export async function directory(db: Db, url: URL): Promise<DirectoryView> {
   };
 }
 
-const putSchema = z.strictObject({ attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(), phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: z.strictObject({ email: z.boolean() }).optional() });
+export const putPersonSchema = z.strictObject({ attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(), phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: z.strictObject({ email: z.boolean() }).optional() });
 
 /** Creates or updates a person, by way of an event, so that identity, merging and waking are the same as for any other. */
 export async function putPerson(db: Db, scope: string, externalId: string, body: unknown): Promise<void> {
-  const parsed = putSchema.safeParse(body);
+  const parsed = putPersonSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a person', 'The person was not stored.', problemsOf(parsed.error));
   const { attributes, ...known } = parsed.data;
   const answer = await ingest(db, scope, { id: crypto.randomUUID(), source: 'api/people', type: 'person.updated', subject: externalId, data: { person: { ...attributes, ...known } } });

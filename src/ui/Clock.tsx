@@ -10,7 +10,7 @@ import type { ClockView } from '@/core/api';
 import { DURATION_UNITS, joinDuration, sayDuration, type DurationUnit } from '@/core/time';
 import { api } from './api';
 import { sayShort } from './format';
-import { Button, inputClass } from './kit/form';
+import { Button, fieldClass, inputClass } from './kit/form';
 
 export const MOVES: readonly string[] = ['PT10M', 'PT1H', 'PT6H', 'P1D', 'P7D'];
 
@@ -86,7 +86,7 @@ export function Clock({ initial, canMove }: { initial: ClockView; canMove: boole
               if (isSound) void move(joinDuration(wish, unit));
             }}
           >
-            <input aria-label="How much" inputMode="numeric" value={amount} onChange={(event) => setAmount(event.target.value)} className={`${inputClass} w-16`} />
+            <input aria-label="How much" inputMode="numeric" value={amount} onChange={(event) => setAmount(event.target.value)} className={`${fieldClass} w-16`} />
             <select aria-label="Unit" value={unit} onChange={(event) => setUnit(event.target.value as DurationUnit)} className={inputClass}>
               {DURATION_UNITS.map((one) => <option key={one}>{one}</option>)}
             </select>

@@ -8,7 +8,7 @@ import type { FlowListItem, FlowListView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { api } from './api';
 import { plural, sayCount } from './format';
-import { inputClass } from './kit/form';
+import { fieldClass } from './kit/form';
 import { SortHead, type Sorting } from './kit/SortHead';
 import { Spark } from './kit/Spark';
 import { Empty, Failed, NotKnown, StateSignal } from './kit/states';
@@ -50,15 +50,15 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
   return (
     <div className="mx-auto max-w-[1280px] px-6 py-5">
       <div className="mb-4 flex items-end gap-6">
-        <div>
+        <div className="min-w-0">
           <h1 className="text-xl font-semibold">Flows</h1>
           <p className="text-soft">
             {plural(data.flows.filter((flow) => flow.state === 'on').length, 'flow is', 'flows are')} on. In the last 30 days they were credited with {sayMoney({ currency: data.flows[0]?.revenue.currency ?? 'EUR', minor: total })}.
           </p>
         </div>
         <div className="flex-1" />
-        <input type="search" aria-label="Filter by words" placeholder="Filter by name or trigger" value={words} onChange={(event) => setWords(event.target.value)} className={`${inputClass} w-60`} />
-        <select aria-label="Filter by state" value={state} onChange={(event) => setState(event.target.value)} className={`${inputClass} w-36`}>
+        <input type="search" aria-label="Filter by words" placeholder="Filter by name or trigger" value={words} onChange={(event) => setWords(event.target.value)} className={`${fieldClass} w-60`} />
+        <select aria-label="Filter by state" value={state} onChange={(event) => setState(event.target.value)} className={`${fieldClass} w-36`}>
           <option value="">Every state</option>
           <option value="on">On</option>
           <option value="paused">Paused</option>
@@ -88,11 +88,11 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
                   {flow.hasChanges && <span className="ml-2 text-xs text-caution">draft differs</span>}
                   <div className="max-w-[380px] text-xs text-soft">{flow.trigger}</div>
                 </td>
-                <td className="num px-3 py-3 align-top">{flow.version === null ? <NotKnown what="never on" /> : plural(flow.inside, 'person', 'people')}</td>
-                <td className="num px-3 py-3 align-top">{flow.version === null ? '' : plural(flow.sent24h, 'message', 'messages')}</td>
-                <td className="num px-3 py-3 align-top">{flow.version === null ? '' : sayCount(flow.entered)}</td>
-                <td className="num px-3 py-3 align-top font-semibold">{flow.version === null ? '' : sayMoney(flow.revenue)}</td>
-                <td className="num px-3 py-3 align-top">{flow.version === null ? '' : flow.entered ? sayMoney({ ...flow.revenue, minor: Math.round(flow.revenue.minor / flow.entered) }) : <NotKnown what="nobody entered" />}</td>
+                <td className="num whitespace-nowrap px-3 py-3 align-top">{flow.version === null ? <NotKnown what="never on" /> : plural(flow.inside, 'person', 'people')}</td>
+                <td className="num whitespace-nowrap px-3 py-3 align-top">{flow.version === null ? '' : plural(flow.sent24h, 'message', 'messages')}</td>
+                <td className="num whitespace-nowrap px-3 py-3 align-top">{flow.version === null ? '' : sayCount(flow.entered)}</td>
+                <td className="num whitespace-nowrap px-3 py-3 align-top font-semibold">{flow.version === null ? '' : sayMoney(flow.revenue)}</td>
+                <td className="num whitespace-nowrap px-3 py-3 align-top">{flow.version === null ? '' : flow.entered ? sayMoney({ ...flow.revenue, minor: Math.round(flow.revenue.minor / flow.entered) }) : <NotKnown what="nobody entered" />}</td>
                 <td className="px-4 py-2">{flow.version !== null && <Spark values={flow.daily} label={`Revenue of ${flow.name} by day, last 30 days`} say={(value) => sayMoney({ ...flow.revenue, minor: value })} />}</td>
               </tr>
             ))}

@@ -10,15 +10,8 @@ import { Toaster } from 'sonner';
 import type { ClockView } from '@/core/api';
 import { Clock } from './Clock';
 import { SearchAndDo } from './SearchAndDo';
+import { SECTIONS } from './sections';
 import { StoreProvider, type StoreInfo } from './store';
-
-/** The sections that stand in the bar. */
-export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
-  { href: '/flows', name: 'Flows' },
-  { href: '/people', name: 'People' },
-  { href: '/revenue', name: 'Revenue' },
-  { href: '/outside', name: 'Outside', demoOnly: true },
-];
 
 /** The frame of every screen: sections, search-and-do, store time, the signed-in person. */
 export function Frame({ user, store, clock, signOut, children }: { user: { name: string; email: string }; store: StoreInfo; clock: ClockView; signOut: () => Promise<void>; children: ReactNode }) {

@@ -11,7 +11,7 @@ import { sayMoney } from '@/core/money';
 import type { Rule } from '@/core/rules';
 import { api } from './api';
 import { plural, sayDate } from './format';
-import { inputClass } from './kit/form';
+import { fieldClass } from './kit/form';
 import { Empty, Failed, NotKnown } from './kit/states';
 import { useStore } from './store';
 
@@ -88,21 +88,21 @@ export function PeopleTable({ rule, words: startWords, inside: startInside }: { 
           <p className="text-soft" role="status" data-testid="people-count">{list.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${says || asked || inside ? ' match' : ' on file'}`}</p>
         </div>
         <div className="flex-1" />
-        <input type="search" aria-label="Search people" placeholder="Name, email or id" value={words} onChange={(event) => setWords(event.target.value)} className={`${inputClass} w-52`} />
-        <select aria-label="Can be emailed" value={reach} onChange={(event) => setReach(event.target.value)} className={`${inputClass} w-40`}>
+        <input type="search" aria-label="Search people" placeholder="Name, email or id" value={words} onChange={(event) => setWords(event.target.value)} className={`${fieldClass} w-52`} />
+        <select aria-label="Can be emailed" value={reach} onChange={(event) => setReach(event.target.value)} className={`${fieldClass} w-40`}>
           <option value="">emailed or not</option>
           <option value="yes">can be emailed</option>
           <option value="no">cannot be emailed</option>
         </select>
-        <select aria-label="Orders" value={ordered} onChange={(event) => setOrdered(event.target.value)} className={`${inputClass} w-52`}>
+        <select aria-label="Orders" value={ordered} onChange={(event) => setOrdered(event.target.value)} className={`${fieldClass} w-52`}>
           <option value="">whatever they ordered</option>
           {Object.entries(ORDERED).map(([key, { name }]) => <option key={key} value={key}>{name}</option>)}
         </select>
-        <select aria-label="Inside a flow" value={inside} onChange={(event) => setInside(event.target.value)} className={`${inputClass} w-44`}>
+        <select aria-label="Inside a flow" value={inside} onChange={(event) => setInside(event.target.value)} className={`${fieldClass} w-44`}>
           <option value="">in any flow or none</option>
           {flows.data?.flows.filter((flow) => flow.version !== null).map((flow) => <option key={flow.key} value={flow.key}>inside “{flow.name}”</option>)}
         </select>
-        <select aria-label="Sort by" value={sort} onChange={(event) => setSort(event.target.value)} className={`${inputClass} w-32`}>
+        <select aria-label="Sort by" value={sort} onChange={(event) => setSort(event.target.value)} className={`${fieldClass} w-32`}>
           {SORTS.map(([key, name]) => <option key={key} value={key}>{name}</option>)}
         </select>
       </div>
@@ -135,8 +135,8 @@ export function PeopleTable({ rule, words: startWords, inside: startInside }: { 
                     <td className="truncate">{person.email ?? <NotKnown />}</td>
                     <td className="truncate">{person.country ?? <NotKnown />}</td>
                     <td className={`truncate ${person.unreachable ? 'text-soft' : 'text-good'}`} title={person.unreachable ?? undefined}>{person.unreachable ? `no: ${person.unreachable}` : 'yes'}</td>
-                    <td className="num">{person.orders}</td>
-                    <td className="num">{sayMoney(person.value)}</td>
+                    <td className={person.orders ? 'num' : 'num text-soft'}>{person.orders}</td>
+                    <td className={person.orders ? 'num' : 'num text-soft'}>{sayMoney(person.value)}</td>
                     <td className="num">{sayDate(person.seenAt, store.zone)}</td>
                   </tr>
                 );

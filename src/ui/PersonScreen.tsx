@@ -9,7 +9,7 @@ import { sayMoney } from '@/core/money';
 import { sayName, sayValue, type Because, type Value } from '@/core/rules';
 import { api } from './api';
 import { plural, sayDay, sayMoment, sayShort, sayTime } from './format';
-import { Button, inputClass } from './kit/form';
+import { Button, fieldClass } from './kit/form';
 import { Empty, Failed, NotKnown } from './kit/states';
 import { useStore } from './store';
 
@@ -115,14 +115,14 @@ function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
   return (
     <section aria-label="Time line" className="min-w-0 rounded-md border border-line bg-panel">
       <div className="flex items-center gap-2 border-b border-line px-4 py-2">
-        <h2 className="mr-2 font-semibold">Time line</h2>
+        <h2 className="mr-2 whitespace-nowrap font-semibold">Time line</h2>
         <div role="group" aria-label="What to show" className="flex">
           {KINDS.map(([key, label]) => (
             <button key={key} type="button" aria-pressed={kind === key} onClick={() => setKind(key)} className={`h-8 rounded-md px-2.5 ${kind === key ? 'bg-wash font-semibold text-accent' : 'hover:bg-wash'}`}>{label}</button>
           ))}
         </div>
         <div className="flex-1" />
-        <input type="search" aria-label="Search the time line" placeholder="Search" value={words} onChange={(event) => setWords(event.target.value)} className={`${inputClass} w-44`} />
+        <input type="search" aria-label="Search the time line" placeholder="Search" value={words} onChange={(event) => setWords(event.target.value)} className={`${fieldClass} w-44`} />
       </div>
       {story.error ? <Failed error={story.error} retry={() => void story.refetch()} /> : story.isPending ? <Empty title="Loading…" /> : !items.length ? (
         <Empty title={query ? 'Nothing matches' : 'Nothing has happened yet'}>{query ? 'Show everything, or search for something else.' : 'Events of this person will stand here, with what each set off.'}</Empty>

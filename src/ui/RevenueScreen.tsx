@@ -8,7 +8,7 @@ import { sayMoney } from '@/core/money';
 import { api } from './api';
 import { plural, sayMoment, sayShare } from './format';
 import { DayChart } from './DayChart';
-import { Button, inputClass } from './kit/form';
+import { Button, fieldClass } from './kit/form';
 import { Empty, Failed } from './kit/states';
 import { useStore } from './store';
 
@@ -40,7 +40,7 @@ export function RevenueScreen() {
           <p className="text-soft">Last click within 7 days before the order, else last opened within 2 days. Cancellations and refunds take credit back.</p>
         </div>
         <div className="flex-1" />
-        <select aria-label="Period" value={days} onChange={(event) => setDays(event.target.value)} className={`${inputClass} w-40`}>
+        <select aria-label="Period" value={days} onChange={(event) => setDays(event.target.value)} className={`${fieldClass} w-40`}>
           {PERIODS.map(([key, name]) => <option key={key} value={key}>{name}</option>)}
         </select>
       </div>

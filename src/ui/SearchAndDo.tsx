@@ -9,7 +9,7 @@ import type { DirectoryView, FlowListView } from '@/core/api';
 import { sayDuration } from '@/core/time';
 import { api } from './api';
 import { MOVES, useMoveClock } from './Clock';
-import { SECTIONS } from './Frame';
+import { SECTIONS } from './sections';
 import { useStore } from './store';
 
 const groupClass = '[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pb-1 [&_[cmdk-group-heading]]:pt-3 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:font-semibold [&_[cmdk-group-heading]]:text-soft';

@@ -117,7 +117,8 @@ class Passage {
     if (!goal || enteredAt === null || goalAt !== null) return false;
     const deadline = addDuration(enteredAt, goal.within, this.flow.zone);
     const met = this.facts.events.find(
-      (event) => event.type === goal.event && event.time >= enteredAt && event.time <= this.now && event.time < deadline && matches(event, goal.where),
+      // what started the run does not fulfil it: the order that begins a first-order flow is not its goal
+      (event) => event.id !== this.run.triggerId && event.type === goal.event && event.time >= enteredAt && event.time <= this.now && event.time < deadline && matches(event, goal.where),
     );
     if (!met) return false;
     this.run = { ...this.run, goalAt: met.time };

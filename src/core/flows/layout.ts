@@ -71,7 +71,8 @@ export function layout(flow: FlowDocument): LineMap {
       const ends: Arrival[] = [];
       step.arms.forEach((arm, index) => {
         const lane = index === 0 ? here.lane : lanes++;
-        const end = walk(arm.steps, { ...here, lane, armId: arm.id }, step.id);
+        // a place is left free after a junction, for the arms' names
+        const end = walk(arm.steps, { ...here, rank: here.rank + 1, lane, armId: arm.id }, step.id);
         if (end) ends.push(end);
       });
       if (!ends.length) return null;

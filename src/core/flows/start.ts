@@ -77,6 +77,7 @@ export function triggerState(trigger: Trigger, key: string, facts: Facts, now: I
 /** Says a trigger as the beginning of a sentence. */
 export function sayTrigger(trigger: Trigger): string {
   const noun = trigger.event.split('.')[0];
-  if (trigger.kind === 'event') return `A person ${sayEvent(trigger.event).replace(/^did /, 'does ')}`;
-  return `${sayDuration(trigger.after)} of silence after ${trigger.event}${trigger.unless ? `, without ${trigger.unless.event}${trigger.key ? ` for the same ${noun}` : ''}` : ''}`;
+  if (trigger.kind === 'event') return `A person ${sayEvent(trigger.event)}`;
+  const unless = trigger.unless ? `, unless they ${sayEvent(trigger.unless.event)}${trigger.key ? ` for the same ${noun}` : ''}` : '';
+  return `${sayDuration(trigger.after)} of silence after a person ${sayEvent(trigger.event)}${unless}`;
 }

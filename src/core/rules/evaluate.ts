@@ -85,6 +85,8 @@ function evaluateEvents(test: Extract<Test, { test: 'did' | 'didNot' }>, facts: 
     }
     // "since entering" takes in the moment of entry itself; a sliding window has just let go of its far edge
     if (last ? event.time <= from : event.time < from) continue;
+    // what started the run came before entering, even where both bear the same moment
+    if (test.since === 'entry' && event.id === view.trigger?.id) continue;
     if (matches(event, test.where)) seen.push(event.time);
   }
   const did = seen.length >= times;

@@ -1,5 +1,5 @@
 import type { Db } from '@/data/db';
-import { useKey } from '@/data/access';
+import { nameOfKey } from '@/data/access';
 import { database } from '../database';
 import { env } from '../env';
 import { log } from '../log';
@@ -41,7 +41,7 @@ async function callerOf(request: Request, db: Db): Promise<Caller> {
       const hash = hashKey(key);
       const recent = recentKeys.get(hash);
       if (recent && recent.until > Date.now()) return { name: `key ${recent.name}`, isKey: true };
-      const name = await useKey(db, hash);
+      const name = await nameOfKey(db, hash);
       if (name) {
         if (recentKeys.size > 1000) recentKeys.clear();
         recentKeys.set(hash, { name, until: Date.now() + 5000 });

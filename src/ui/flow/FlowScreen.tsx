@@ -148,7 +148,7 @@ function Figures({ report, error }: { report: FlowReport | undefined; error: Err
     ['Inside now', plural(report.inside, 'person', 'people'), null],
     ['Sent', sayCount(report.sent), `${sayShare(report.opened, report.sent) ?? '–'} opened`],
     ['Clicked', sayCount(report.clicked), sayShare(report.clicked, report.sent)],
-    ['Reached the goal', plural(report.goalReached, 'person', 'people'), sayShare(report.goalReached, report.entered)],
+    ['Goal reached', plural(report.goalReached, 'person', 'people'), sayShare(report.goalReached, report.entered)],
     ['Revenue', sayMoney(report.revenue), plural(report.orders, 'order', 'orders')],
   ];
   return (

@@ -9,9 +9,10 @@ import { sayDuration, sayElapsed } from '@/core/time';
 import { plural, sayCount, sayShare } from '../format';
 import { laneColour, StopIcon } from './marks';
 
-const GAP = 92;
-const LANE_HEIGHT = 132;
-const TOP = 96;
+const GAP = 80;
+const TOP = 108;
+const LEAST_LANE = 136;
+const MOST_LANE = 208;
 const SIDE = 52;
 
 interface Props {
@@ -38,20 +39,23 @@ function nameOf(stop: Stop, document: FlowDocument): string {
 /** A flow drawn against the time since entry, like lines on a map of a railway. Arrow keys walk its stops. */
 export function LineMap({ document, selected, onSelect, onOpen, report, troubled }: Props) {
   const frame = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState(640);
+  const [{ room, high }, setRoom] = useState({ room: 640, high: 560 });
   useEffect(() => {
     const element = frame.current;
     if (!element) return;
-    const observer = new ResizeObserver(([entry]) => entry && setRoom(entry.contentRect.width));
+    const observer = new ResizeObserver(([entry]) => entry && setRoom({ room: entry.contentRect.width, high: entry.contentRect.height }));
     observer.observe(element);
     return () => observer.disconnect();
   }, []);
 
   const map = useMemo(() => layout(document), [document]);
   const scale = useMemo(() => axis(map, room - 2 * SIDE, GAP), [map, room]);
-  const placed = useMemo(() => new Map(map.stops.map((stop) => [stop.id, { stop, x: SIDE + scale.x(stop.at, stop.rank), y: TOP + stop.lane * LANE_HEIGHT }])), [map, scale]);
+  // lanes share the height there is; figures below the stops need more of it
+  const laneHeight = Math.max(report ? 184 : LEAST_LANE, Math.min(MOST_LANE, (high - TOP - 110) / Math.max(1, map.lanes - 1)));
+  const laneY = (lane: number) => TOP + lane * laneHeight;
+  const placed = useMemo(() => new Map(map.stops.map((stop) => [stop.id, { stop, x: SIDE + scale.x(stop.at, stop.rank), y: TOP + stop.lane * laneHeight }])), [map, scale, laneHeight]);
   const width = Math.max(room, scale.width + 2 * SIDE);
-  const height = TOP + (map.lanes - 1) * LANE_HEIGHT + 110;
+  const height = Math.max(high, laneY(map.lanes - 1) + 130);
   const ticks = useMemo(() => ticksFor(map.moments, (ms) => SIDE + scale.x(ms)), [map, scale]);
   const people = useMemo(() => armPeople(report), [report]);
 
@@ -84,12 +88,12 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
         <svg width={width} height={height} className="absolute inset-0" aria-hidden="true">
           {ticks.map((tick) => (
             <g key={tick.at}>
-              <line x1={tick.x} x2={tick.x} y1={34} y2={height - 24} stroke="var(--line)" strokeDasharray={tick.at === 0 ? undefined : '2 4'} />
-              <text x={tick.x} y={26} textAnchor="middle" className="fill-soft font-mono" fontSize={11}>{tick.at === 0 ? 'entry' : sayElapsed(tick.at)}</text>
+              <line x1={tick.x} x2={tick.x} y1={44} y2={height - 12} stroke="var(--line)" strokeDasharray={tick.at === 0 ? undefined : '2 4'} />
+              <text x={tick.x} y={37} textAnchor="middle" className="fill-soft font-mono" fontSize={11}>{tick.at === 0 ? 'entry' : sayElapsed(tick.at)}</text>
             </g>
           ))}
           {map.stretches.map((stretch) => (
-            <path key={`${stretch.from}>${stretch.to}`} d={pathOf(stretch, placed)} fill="none" stroke={laneColour(stretch.lane)} strokeWidth={widthOf(stretch, people, report)} strokeLinecap="round" strokeDasharray={stretch.wait === 'trigger' ? '1 9' : undefined} />
+            <path key={`${stretch.from}>${stretch.to}`} d={pathOf(stretch, placed, laneY(stretch.lane))} fill="none" stroke={laneColour(stretch.lane)} strokeWidth={widthOf(stretch, map.stretches, people, report)} strokeLinecap="round" strokeDasharray={stretch.wait === 'trigger' ? '1 9' : undefined} />
           ))}
         </svg>
         <span className="absolute left-2 top-1 text-xs text-soft">Time since entry</span>
@@ -98,7 +102,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
           const from = placed.get(stretch.from)!;
           const to = placed.get(stretch.to)!;
           const wait = stretch.wait!;
-          const y = TOP + stretch.lane * LANE_HEIGHT;
+          const y = laneY(stretch.lane);
           const duration = wait === 'trigger' ? (document.trigger.kind === 'silence' ? document.trigger.after : '') : waitOf(document, wait);
           const waiting = report?.steps.find((step) => step.id === wait)?.waiting;
           return (
@@ -123,7 +127,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
           const from = placed.get(stretch.from)!;
           if (!arm) return null;
           return (
-            <span key={stretch.armId} className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap bg-panel px-1 text-xs font-semibold" style={{ left: (from.x + to.x) / 2 + (stretch.lane === from.stop.lane ? 0 : 6), top: TOP + stretch.lane * LANE_HEIGHT + (stretch.lane === from.stop.lane ? 10 : 12), color: laneColour(stretch.lane) }}>
+            <span key={stretch.armId} className="pointer-events-none absolute whitespace-nowrap text-xs font-semibold" style={{ left: from.x + (stretch.lane === from.stop.lane ? 30 : 36), top: laneY(stretch.lane) + 8, maxWidth: to.x - from.x - 40, color: laneColour(stretch.lane) }}>
               {arm}
               {report && <span className="block font-normal tabular text-ink">{plural(people.get(stretch.armId!) ?? 0, 'person', 'people')}</span>}
             </span>
@@ -153,7 +157,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
               >
                 <StopIcon kind={stop.kind} isOff={isOff} />
               </button>
-              <span className={clsx('pointer-events-none absolute grid -translate-x-1/2 content-end text-center text-xs leading-[14px]', isSelected && 'font-semibold')} style={{ left: x, bottom: height - y + 19, width: GAP - 8 }}>
+              <span className={clsx('pointer-events-none absolute grid -translate-x-1/2 content-end text-center text-xs leading-[14px]', isSelected && 'font-semibold')} style={{ left: x, bottom: height - y + 19, width: GAP - 4 }}>
                 <span className="line-clamp-3">{name}</span>
               </span>
               {report && (
@@ -184,10 +188,9 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
 type Placed = ReadonlyMap<string, { stop: Stop; x: number; y: number }>;
 
 /** A stretch runs along its own lane; where lanes part or join it bends within half a gap. */
-function pathOf(stretch: Stretch, placed: Placed): string {
+function pathOf(stretch: Stretch, placed: Placed, y: number): string {
   const from = placed.get(stretch.from)!;
   const to = placed.get(stretch.to)!;
-  const y = TOP + stretch.lane * LANE_HEIGHT;
   const turn = Math.min(34, (to.x - from.x) / 2);
   const start = from.y === y ? `M${from.x} ${from.y}` : `M${from.x} ${from.y}C${from.x + turn} ${from.y} ${from.x} ${y} ${from.x + turn} ${y}`;
   const end = to.y === y ? `L${to.x} ${to.y}` : `L${to.x - turn} ${y}C${to.x} ${y} ${to.x - turn} ${to.y} ${to.x} ${to.y}`;
@@ -213,9 +216,11 @@ function armPeople(report: FlowReport | null): Map<string, number> {
 }
 
 /** In the Results lens a lane is as wide as the share of people who took it. */
-function widthOf(stretch: Stretch, people: ReadonlyMap<string, number>, report: FlowReport | null): number {
-  if (!report || !stretch.armId || !report.entered) return report ? 5 : 4;
-  return 2 + 8 * Math.min(1, (people.get(stretch.armId) ?? 0) / report.entered);
+function widthOf(stretch: Stretch, all: readonly Stretch[], people: ReadonlyMap<string, number>, report: FlowReport | null): number {
+  // a lane of its own belongs to one arm all along
+  const armId = stretch.armId ?? (stretch.lane > 0 ? all.find((one) => one.lane === stretch.lane && one.armId)?.armId : null);
+  if (!report || !armId || !report.entered) return report ? 5 : 4;
+  return 2 + 8 * Math.min(1, (people.get(armId) ?? 0) / report.entered);
 }
 
 /** Ticks that have room: entry and the moments at which something stands come first. */
@@ -225,7 +230,7 @@ function ticksFor(moments: readonly { at: number }[], x: (ms: number) => number)
   const chosen: { at: number; x: number }[] = [];
   const offer = (at: number) => {
     const place = { at, x: x(at) };
-    if (chosen.every((one) => Math.abs(one.x - place.x) > 58)) chosen.push(place);
+    if (chosen.every((one) => Math.abs(one.x - place.x) > 72)) chosen.push(place);
   };
   offer(0);
   for (const { at } of moments) offer(at);

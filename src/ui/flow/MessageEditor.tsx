@@ -7,7 +7,7 @@ import { placeholderProblem, renderMessage, withoutFallback, type Block, type Me
 import type { SendStep } from '@/core/flows';
 import type { Value } from '@/core/rules';
 import { api } from '../api';
-import { Field, inputClass } from '../kit/form';
+import { Field, fieldClass, inputClass } from '../kit/form';
 import { useStore } from '../store';
 
 const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
@@ -95,7 +95,7 @@ function MessagePreview({ message, triggerType }: { message: Message; triggerTyp
         <select aria-label="As whom" value={index} onChange={(event) => setIndex(Number(event.target.value))} className={inputClass}>
           {samples.data.map((one, i) => <option key={i} value={i}>{one.name}</option>)}
         </select>
-        <select aria-label="Which part" value={asText ? 'text' : 'html'} onChange={(event) => setAsText(event.target.value === 'text')} className={`${inputClass} w-28`}>
+        <select aria-label="Which part" value={asText ? 'text' : 'html'} onChange={(event) => setAsText(event.target.value === 'text')} className={`${fieldClass} w-28`}>
           <option value="html">Designed</option>
           <option value="text">Plain text</option>
         </select>

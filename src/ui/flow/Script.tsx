@@ -15,7 +15,7 @@ export function Script({ document, currency, selected, onSelect, troubled }: { d
 
   const line = (id: string, content: ReactNode, key = id) => (
     <li key={key}>
-      <button type="button" aria-current={selected === id ? 'true' : undefined} onClick={() => onSelect(id)} className={clsx('w-full rounded-md px-2 py-1 text-left hover:bg-wash', selected === id && 'bg-wash font-semibold text-accent', troubled.has(id) && 'outline outline-1 outline-caution')}>
+      <button type="button" aria-current={selected === id && key === id ? 'true' : undefined} onClick={() => onSelect(id)} className={clsx('w-full rounded-md px-2 py-1 text-left hover:bg-wash', selected === id && key === id && 'bg-wash font-semibold text-accent', troubled.has(id) && 'outline outline-1 outline-caution')}>
         {content}
       </button>
     </li>

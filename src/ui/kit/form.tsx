@@ -1,7 +1,10 @@
 import { clsx } from 'clsx';
 import type { ButtonHTMLAttributes, ReactNode } from 'react';
 
-export const inputClass = 'h-8 w-full min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
+/** The looks of a field, without its width. */
+export const fieldClass = 'h-8 min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
+/** A field as wide as its place. */
+export const inputClass = `${fieldClass} w-full`;
 
 /** A labelled field with its unit or hint and its problem. */
 export function Field({ label, hint, problem, children }: { label: string; hint?: ReactNode; problem?: string | null; children: ReactNode }) {

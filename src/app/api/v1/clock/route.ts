@@ -1,13 +1,12 @@
-import { z } from 'zod';
 import { readStore } from '@/data/store';
 import { advanceClock } from '@/server/clock';
 import { env } from '@/server/env';
+import { moveSchema } from '@/server/http/bodies';
 import { Problem, problemsOf } from '@/server/http/problem';
 import { readJson } from '@/server/http/read';
 import { json, route } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
-const schema = z.strictObject({ advance: z.string().max(40) });
 
 export const GET = route(async ({ db }) => {
   const store = await readStore(db);
@@ -16,7 +15,7 @@ export const GET = route(async ({ db }) => {
 
 export const POST = route(async ({ db, scope, request, caller }) => {
   if (!env().isDemo) throw new Problem(403, 'Clock stands', 'Store time can only be moved in the demo and in tests.');
-  const body = schema.safeParse(await readJson(request, 10_000));
+  const body = moveSchema.safeParse(await readJson(request, 10_000));
   if (!body.success) throw new Problem(422, 'Not a move', 'Say by how much store time moves.', problemsOf(body.error));
   const { now, moved } = await advanceClock(db, scope, body.data.advance, caller.name);
   return json({ now: new Date(now).toISOString(), moved });
