@@ -141,7 +141,6 @@ class Passage {
       }
       const step = this.run.step === null ? undefined : this.plan.steps.get(this.run.step);
       if (!step || step.kind === 'end') return this.complete(step ?? null);
-      if (!this.flow.isOn) return { at: stayUntil, on: this.plan.wakesInside };
       if (step.kind === 'wait') {
         const waitUntil = this.run.waitUntil ?? addDuration(this.now, step.for, this.flow.zone);
         if (this.run.waitUntil === null) {
@@ -150,6 +149,8 @@ class Passage {
         }
         if (waitUntil > this.now) return { at: earliest([waitUntil, stayUntil])!, on: this.plan.wakesInside };
       }
+      // a wait runs on during a pause; what comes after it stands still
+      else if (!this.flow.isOn) return { at: stayUntil, on: this.plan.wakesInside };
       this.take(step);
     }
   }

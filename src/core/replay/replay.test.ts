@@ -1,0 +1,72 @@
+import { describe, expect, it } from 'vitest';
+import { cartLeftBehind } from '../../demo/flows';
+import { makeHistory, HISTORY_DAYS } from '../../demo/history';
+import type { FactEvent, Reach } from '../rules';
+import { DAY, HOUR, MINUTE } from '../time';
+import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
+
+const START = Date.parse('2026-11-01T08:00:00Z');
+const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null };
+const flow: ReplayFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', currency: 'EUR', from: START - DAY };
+const cart = (id: string, time: number, cartId = 'c1', value = 60): FactEvent => ({ id, type: 'cart.updated', time, properties: { cartId, value, currency: 'EUR' } });
+const counter = () => {
+  let n = 100;
+  return () => String(++n);
+};
+const replay = (events: FactEvent[], until = START + 20 * DAY, react?: Parameters<typeof replayPerson>[5]) => replayPerson([flow], { id: '1', attributes: {}, reach: OPEN }, events, until, counter(), react);
+
+describe('replay on a virtual clock', () => {
+  it('five additions to one cart are one run; a second cart is a second run', () => {
+    const five = [0, 5, 10, 15, 20].map((m) => cart(`e${m}`, START + m * MINUTE));
+    const { runs, sends } = replay([...five, cart('f', START + 3 * HOUR, 'c2')]);
+    expect(runs.map((one) => one.run.key)).toEqual(['c1', 'c2']);
+    expect(sends.map((one) => one.at - START)).toEqual([80 * MINUTE, 4 * HOUR, 80 * MINUTE + 23 * HOUR, 27 * HOUR]);
+  });
+
+  it('what the world does in answer to a message takes part: an order after the first mail stops the second', () => {
+    const { sends, runs, events } = replay([cart('a', START)], undefined, (send) => [{ id: `o${send.id}`, type: 'order.placed', time: send.at + 10 * MINUTE, properties: { orderId: 'x', cartId: 'c1', value: 60 } }]);
+    expect(sends).toHaveLength(1);
+    expect(runs[0]!.run).toMatchObject({ outcome: 'goal' });
+    expect(events.map((event) => event.type)).toEqual(['cart.updated', 'order.placed']);
+  });
+
+  it('leaving for good on the way is heard: the next message is skipped', () => {
+    const { sends, reach } = replay([cart('a', START)], undefined, (send) => [{ id: `u${send.id}`, type: 'consent.changed', time: send.at + MINUTE, properties: { channel: 'email', state: 'withdrawn' } }]);
+    expect(sends).toHaveLength(1);
+    expect(reach.state).toBe('withdrawn');
+  });
+
+  it('stops at its horizon with the run waiting where it is', () => {
+    const { runs } = replay([cart('a', START)], START + 2 * HOUR);
+    expect(runs[0]).toMatchObject({ run: { phase: 'inside', step: 'a-day' }, wakeAt: START + 24 * HOUR });
+    expect(replayNeeds([flow])).toContain('order.placed');
+  });
+});
+
+describe('Quillfin’s history', () => {
+  const end = Date.parse('2026-11-24T09:00:00Z');
+  const made = [...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] })];
+
+  it('is the same each time it is made', () => {
+    const again = [...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] })];
+    expect(JSON.stringify(again)).toBe(JSON.stringify(made));
+  });
+
+  it('lies within its 180 days, in order, and nothing of it is in the future', () => {
+    for (const { replayed } of made) {
+      const times = replayed.events.map((event) => event.time);
+      expect([...times].sort((a, b) => a - b)).toEqual(times);
+      for (const time of times) expect(time >= end - (HISTORY_DAYS + 1) * DAY && time <= end).toBe(true);
+    }
+  });
+
+  it('has a weekly rhythm: more visits on a Sunday than on a Tuesday', () => {
+    const visits = made.flatMap(({ replayed }) => replayed.events.filter((event) => event.type === 'product.viewed').map((event) => new Date(event.time).getUTCDay()));
+    expect(visits.filter((day) => day === 0).length).toBeGreaterThan(visits.filter((day) => day === 2).length);
+  });
+
+  it('nobody gets mail who did not agree to it', () => {
+    for (const { person, replayed } of made) if (person.consent !== 'given') expect(replayed.sends).toEqual([]);
+    expect(made.some(({ replayed }) => replayed.sends.length > 0)).toBe(true);
+  });
+});
