@@ -64,6 +64,8 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
     onData(stream, session, done) {
       const chunks: Buffer[] = [];
       stream.on('data', (chunk: Buffer) => chunks.push(chunk));
+      // whoever was sending is gone: the mail was not taken
+      stream.on('error', () => done(new Error('cut off')));
       stream.on('end', () => {
         void (async () => {
           const raw = Buffer.concat(chunks);

@@ -4,12 +4,13 @@ import { query, type Db } from '@/data/db';
 import { dispatch, giveUp, type Dispatch } from './dispatch';
 import { log } from './log';
 
-/** Says how a job library's own messages go to our log. */
-export async function startJobs(context: Dispatch, pool: Pool, concurrency: number, onWorker: (jobWorkerId: string) => void): Promise<Runner> {
+/** Starts carrying jobs out; `onPool` hears the id under which this process takes them. */
+export async function startJobs(context: Dispatch, pool: Pool, concurrency: number, onPool: (poolId: string) => void): Promise<Runner> {
   const { EventEmitter } = await import('node:events');
   const { Logger } = await import('graphile-worker');
   const events = new EventEmitter();
-  events.on('worker:create', ({ worker }: { worker: { workerId: string } }) => onWorker(worker.workerId));
+  // jobs in hand are marked with the id of the pool that took them
+  events.on('pool:create', ({ workerPool }: { workerPool: { id: string } }) => onPool(workerPool.id));
   return run({
     pgPool: pool,
     concurrency,

@@ -23,6 +23,7 @@ async function main(): Promise<void> {
   const db = connect(config.databaseUrl, 8);
   const pool = new Pool({ connectionString: config.databaseUrl, max: 6 });
   pool.on('error', (error) => log.warn({ pool: error.message }));
+  pool.on('connect', (client) => client.on('error', (error) => log.warn({ connection: error.message })));
   const alive = new Client({ connectionString: config.databaseUrl });
   await alive.connect();
   let isStopping = false;
@@ -36,12 +37,12 @@ async function main(): Promise<void> {
   await releaseDead(alive, number);
 
   const mailer = openMailer(config.smtpUrl);
-  const jobWorkers: string[] = [];
+  const pools: string[] = [];
   const scope = config.databaseUrl;
   const runner = await startJobs({ db, scope, mailer, url: config.url, secret: config.secret }, pool, 3, (id) => {
-    jobWorkers.push(id);
+    pools.push(id);
   });
-  await alive.query('update workers set job_workers = $2 where number = $1', [number, jobWorkers]);
+  await alive.query('update workers set job_pools = $2 where number = $1', [number, pools]);
 
   const housekeeping = setInterval(() => {
     void releaseDead(alive, number).catch((error: Error) => log.warn({ housekeeping: error.message }));
@@ -80,16 +81,22 @@ async function main(): Promise<void> {
 
 /** Gives back the jobs of workers that are gone: their advisory lock is free. */
 async function releaseDead(alive: Client, own: number): Promise<void> {
-  const { rows } = await alive.query<{ number: string; job_workers: string[] }>(
-    `select number, job_workers from workers where number <> $1 and pg_try_advisory_lock($2, number::int)`,
+  const { rows } = await alive.query<{ number: string }>(
+    `select number from workers where number <> $1 and pg_try_advisory_lock($2, number::int)`,
     [own, ALIVE],
   );
   for (const row of rows) {
-    if (row.job_workers.length) await alive.query('select graphile_worker.force_unlock_workers($1)', [row.job_workers]);
     await alive.query('delete from workers where number = $1', [row.number]);
     await alive.query('select pg_advisory_unlock($1, $2)', [ALIVE, Number(row.number)]);
-    log.warn({ worker: Number(row.number) }, 'gave back the jobs of a worker that is gone');
+    log.warn({ worker: Number(row.number) }, 'a worker is gone');
   }
+  // jobs in the hands of nobody who lives; a job carried out twice is harmless, for each send is held while it goes out
+  const freed = await alive.query<{ pool: string }>(
+    `select distinct locked_by as pool from graphile_worker.jobs where locked_by is not null
+       and locked_by not in (select unnest(job_pools) from workers) and (locked_at < now() - interval '10 seconds' or $1)`,
+    [rows.length > 0],
+  );
+  if (freed.rows.length) await alive.query('select graphile_worker.force_unlock_workers($1)', [freed.rows.map((row) => row.pool)]);
 }
 
 main().catch((error: Error) => {

@@ -134,7 +134,7 @@ describe('the schema', () => {
     [{ test: 'did', event: 'order.placed', since: { last: 'a month' } }, 'a duration'],
     [{ all: [], any: [] }, 'two groups at once'],
     [Array.from({ length: 12 }).reduce<Rule>((inner) => ({ all: [inner] }), { all: [] }), 'endless nesting'],
-  ])('refuses %j (%s)', (rule) => {
+  ] as [unknown, string][])('refuses %j (%s)', (rule) => {
     expect(ruleSchema.safeParse(rule).success).toBe(false);
   });
 });

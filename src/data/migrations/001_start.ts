@@ -239,7 +239,7 @@ export async function up(knex: Knex): Promise<void> {
     -- workers that are alive hold an advisory lock on their number; see src/server/worker.ts
     create table workers (
       number bigint generated always as identity primary key,
-      job_workers text[] not null default '{}',
+      job_pools text[] not null default '{}',
       started_at timestamptz not null default now()
     );
   `);

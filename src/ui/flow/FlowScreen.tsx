@@ -152,15 +152,17 @@ function Figures({ report, error }: { report: FlowReport | undefined; error: Err
     ['Revenue', sayMoney(report.revenue), plural(report.orders, 'order', 'orders')],
   ];
   return (
-    <dl className="grid grid-cols-6 border-t border-line" aria-label="Figures of the last 30 days">
-      {facts.map(([term, value, more]) => (
-        <div key={term} className="border-r border-line px-3 py-2 last:border-0">
-          <dt className="text-xs text-soft">{term}</dt>
-          <dd className="font-semibold tabular" data-testid={`figure-${term.toLowerCase().replaceAll(' ', '-')}`}>{value}</dd>
-          <dd className="text-xs text-soft tabular">{more ?? ' '}</dd>
-        </div>
-      ))}
-      <p className="col-span-6 border-t border-line px-3 py-1 text-xs text-soft">The last 30 days. Revenue by last click within 7 days, else last opened within 2 days.</p>
-    </dl>
+    <div className="border-t border-line">
+      <dl className="grid grid-cols-6" aria-label="Figures of the last 30 days">
+        {facts.map(([term, value, more]) => (
+          <div key={term} className="border-r border-line px-3 py-2 last:border-0">
+            <dt className="text-xs text-soft">{term}</dt>
+            <dd className="font-semibold tabular" data-testid={`figure-${term.toLowerCase().replaceAll(' ', '-')}`}>{value}</dd>
+            <dd className="text-xs text-soft tabular">{more ?? ' '}</dd>
+          </div>
+        ))}
+      </dl>
+      <p className="border-t border-line px-3 py-1 text-xs text-soft">The last 30 days. Revenue by last click within 7 days, else last opened within 2 days.</p>
+    </div>
   );
 }

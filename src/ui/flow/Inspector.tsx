@@ -108,7 +108,7 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
   return (
     <Part title="Start and rules">
       <Field label="Name of the flow"><input value={document.name} maxLength={80} onChange={(event) => edit({ ...document, name: event.target.value }, 'name')} className={inputClass} /></Field>
-      <dl className="grid gap-2">
+      <div className="grid gap-2">
         <Fact term="Trigger">{sayTrigger(trigger)}</Fact>
         {trigger.kind === 'silence' && <DurationField label="Silence before somebody enters" value={trigger.after} onChange={(after) => edit({ ...document, trigger: { ...trigger, after } }, 'trigger.after')} />}
         <Fact term="Enters who">{document.entry ? sayRule(document.entry, wording) : 'anyone'}<Audience rule={document.entry} /></Fact>
@@ -116,7 +116,7 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
         <Fact term="May start">{times[document.reentry]}</Fact>
         <Fact term="Goal">{goal ? `${sayEvent(goal.event)} within ${sayDuration(goal.within)} of entering${goal.ends ? '; that ends the run' : ''}` : 'none'}</Fact>
         {goal && <DurationField label="Window of the goal" value={goal.within} onChange={(within) => edit({ ...document, goal: { ...goal, within } }, 'goal.within')} />}
-      </dl>
+      </div>
     </Part>
   );
 }
@@ -124,8 +124,8 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
 function Fact({ term, children }: { term: string; children: ReactNode }) {
   return (
     <div>
-      <dt className="text-xs font-semibold text-soft">{term}</dt>
-      <dd>{children}</dd>
+      <h3 className="text-xs font-semibold text-soft">{term}</h3>
+      <div>{children}</div>
     </div>
   );
 }

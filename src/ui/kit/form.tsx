@@ -9,12 +9,14 @@ export const inputClass = `${fieldClass} w-full`;
 /** A labelled field with its unit or hint and its problem. */
 export function Field({ label, hint, problem, children }: { label: string; hint?: ReactNode; problem?: string | null; children: ReactNode }) {
   return (
-    <label className="grid gap-1">
-      <span className="text-xs font-semibold text-soft">{label}</span>
-      {children}
+    <div className="grid gap-1">
+      <label className="grid gap-1">
+        <span className="text-xs font-semibold text-soft">{label}</span>
+        {children}
+      </label>
       {hint && !problem && <span className="text-xs text-soft">{hint}</span>}
       {problem && <span role="alert" className="text-xs text-stop">{problem}</span>}
-    </label>
+    </div>
   );
 }
 

@@ -1,0 +1,138 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from '@playwright/test';
+import { api, base, signIn, someone } from './kit';
+
+test('waits, thresholds, labels and texts are edited, saved to the draft, undone, published as a new version', async ({ page, request }) => {
+  await signIn(page);
+  await page.goto(`${base()}/flows/cart-left-behind`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+
+  await script.getByRole('button', { name: 'Wait 23 hours' }).click();
+  await page.getByLabel('How long people wait here, amount').fill('22');
+  await expect(script.getByRole('button', { name: 'Wait 22 hours' })).toBeVisible();
+  await expect(page.getByText('Draft saved, 1 change not published')).toBeVisible();
+  await page.getByLabel('How long people wait here, amount').fill('0');
+  await expect(page.getByText('A whole number above nothing')).toBeVisible();
+  await page.getByLabel('How long people wait here, amount').fill('22');
+
+  await script.getByRole('button', { name: 'Branch “By cart value”' }).click();
+  await page.getByLabel('Threshold of 100 and up').fill('150');
+  await expect(script.getByText('when cart value is at least €150.00')).toBeVisible();
+  await page.getByLabel('Label').first().fill('150 and up');
+  await expect(page.getByTestId('line-map').getByText('150 and up')).toBeVisible();
+
+  await script.getByRole('button', { name: 'Send “Reminder”' }).click();
+  await page.getByLabel('Subject').fill('Still thinking about {{ it');
+  await expect(page.getByText(/the placeholder cannot be read/)).toBeVisible();
+  await page.getByLabel('Subject').fill('Still thinking about it?');
+  await page.getByRole('textbox', { name: 'Text', exact: true }).first().fill('Here it is, {{ person.firstName }}:');
+  await expect(page.getByText('person.firstName has no fallback')).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(page.getByText('person.firstName has no fallback')).toBeHidden();
+  await page.keyboard.press('Control+Shift+z');
+  await expect(page.getByText('person.firstName has no fallback')).toBeVisible();
+  await expect(page.getByText(/Draft saved, 5 changes not published/)).toBeVisible();
+
+  // it is in the draft, not in what runs
+  await page.reload();
+  await expect(script.getByRole('button', { name: 'Wait 22 hours' })).toBeVisible();
+  type Flow = { version: number; published: { steps: { for?: string }[] } };
+  expect((await api<Flow>(request, 'GET', '/flows/cart-left-behind')).body.published.steps[1]!.for).toBe('PT23H');
+
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByText('Wait: 23 hours becomes 22 hours')).toBeVisible();
+  await expect(dialog.getByText(/cart value is at least €150.00 \(was: cart value is at least €100.00\)/)).toBeVisible();
+  await expect(dialog.getByText('has no fallback')).toBeVisible();
+  await dialog.getByRole('button', { name: 'Publish version 2' }).click();
+  await expect(page.getByText('Version 2', { exact: true })).toBeVisible();
+  expect((await api<Flow>(request, 'GET', '/flows/cart-left-behind')).body).toMatchObject({ version: 2, published: { steps: [{}, { for: 'PT22H' }, {}, {}] } });
+});
+
+test('pause stops, resume goes on; the keyboard walks the stops; results stand at them', async ({ page, request }) => {
+  await signIn(page);
+  await page.goto(`${base()}/flows/first-order`);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await expect(page.getByText('Paused', { exact: true })).toBeVisible();
+  expect((await api<{ state: string }>(request, 'GET', '/flows/first-order')).body.state).toBe('paused');
+  await page.getByRole('button', { name: 'Resume' }).click();
+  await expect(page.getByRole('button', { name: 'Pause' })).toBeVisible();
+
+  const map = page.getByTestId('line-map');
+  await map.getByRole('button', { name: /The first three weeks/ }).click();
+  await page.keyboard.press('ArrowRight');
+  await expect(map.getByRole('button', { name: /By order value/ })).toBeFocused();
+  await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('ArrowDown');
+  await expect(map.getByRole('button', { name: /Running low/ })).toBeFocused();
+  await page.keyboard.press('Enter');
+  await expect(page.getByLabel('Name of this message')).toHaveValue('Running low?');
+  await expect(page.getByLabel('Name of this message')).toBeFocused();
+
+  await page.getByRole('tab', { name: 'Results' }).click();
+  await expect(map.getByText(/\d+ sent/).first()).toBeVisible();
+  await expect(map.getByText(/people/).first()).toBeVisible();
+});
+
+test('a message is seen as somebody, by the code that sends it', async ({ page, request }) => {
+  const address = someone('kim');
+  await api(request, 'POST', '/events', { id: address, source: 'e2e', type: 'cart.updated', data: { cartId: address, currency: 'EUR', value: 20, items: [{ name: 'Moss ball', quantity: 2, price: 10 }], checkoutUrl: 'http://shop.example/c', person: { email: address, firstName: 'Kim' } } });
+  await signIn(page);
+  await page.goto(`${base()}/flows/cart-left-behind`);
+  await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “You left something in your cart”' }).click();
+  await page.getByRole('tab', { name: 'See it as somebody' }).click();
+  await page.getByLabel('As whom').selectOption({ label: 'Kim' });
+  await expect(page.frameLocator('iframe[title="The message"]').getByText('Moss ball')).toBeVisible();
+  await page.getByLabel('Which part').selectOption('text');
+  await expect(page.getByText('- 2 × Moss ball, €10.00 each')).toBeVisible();
+});
+
+test('two who edit the same draft: the second is told, and nothing is overwritten', async ({ page, request }) => {
+  await signIn(page);
+  await page.goto(`${base()}/flows/quiet-for-ninety-days`);
+  const { body } = await api<{ draft: { name: string } }>(request, 'GET', '/flows/quiet-for-ninety-days');
+  await api(request, 'PUT', '/flows/quiet-for-ninety-days', { ...body.draft, name: 'Theirs' });
+  await page.getByLabel('Name of the flow').fill('Mine');
+  await expect(page.getByText(/Somebody else has changed this draft/)).toBeVisible();
+  await page.getByRole('button', { name: 'Load it again' }).click();
+  await expect(page.getByLabel('Name of the flow')).toHaveValue('Theirs');
+});
+
+test('search-and-do finds a person and a flow, and does things', async ({ page }) => {
+  await signIn(page);
+  await page.keyboard.press('Control+k');
+  await page.getByPlaceholder(/A screen, a flow/).fill('revenue');
+  await page.getByRole('option', { name: 'Revenue', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'Revenue' })).toBeVisible();
+  await page.keyboard.press('Control+k');
+  await page.getByPlaceholder(/A screen, a flow/).fill('example.org');
+  await page.getByRole('option').first().click();
+  await expect(page.getByRole('heading', { name: 'Time line' })).toBeVisible();
+});
+
+test('people are filtered by rule, and the rule is said', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/people`);
+  const count = page.getByTestId('people-count');
+  await expect(count).toContainText(/1,\d{3} people on file/);
+  await page.getByLabel('Can be emailed').selectOption('yes');
+  await page.getByLabel('Orders', { exact: true }).selectOption('twice');
+  await expect(page.getByText('can be emailed and has placed an order at least twice')).toBeVisible();
+  await expect(count).toContainText(/^\d+ people match/);
+  await page.getByLabel('Search people').fill('nobody is called this');
+  await expect(page.getByText('Nobody matches')).toBeVisible();
+});
+
+test('every main view in both themes has no accessibility violation of WCAG 2.2 AA that axe can find', async ({ page }) => {
+  await signIn(page);
+  for (const theme of ['light', 'dark']) {
+    for (const path of ['/flows', '/flows/cart-left-behind', '/people', '/revenue', '/outside']) {
+      await page.goto(base() + path);
+      await page.getByRole('main').waitFor();
+      await page.waitForTimeout(700);
+      if ((await page.locator('html').getAttribute('data-theme')) !== theme) await page.getByRole('button', { name: `Switch to the ${theme} theme` }).click();
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+      expect(violations.map((v) => `${theme} ${path} ${v.id}: ${v.nodes.map((node) => node.target.join(' ')).slice(0, 3).join(', ')}`)).toEqual([]);
+    }
+  }
+});

@@ -1,0 +1,16 @@
+import { defineConfig } from '@playwright/test';
+
+export default defineConfig({
+  testDir: 'e2e',
+  globalSetup: './e2e/setup.ts',
+  // one store for all: the files move its clock
+  workers: 1,
+  timeout: 60_000,
+  expect: { timeout: 15_000 },
+  reporter: process.env.VIATIC_TEST_REPORT ? [['line'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['line']],
+  use: {
+    viewport: { width: 1280, height: 800 },
+    trace: 'off',
+    launchOptions: { executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] },
+  },
+});
