@@ -33,7 +33,7 @@ const overHttp = async (batch: object[]) => {
 const raw = async (batch: object[]) => {
   const rows = (batch as ReturnType<typeof makeEvent>[]).map((event, i) => ({ person_id: 1_000_000 + (i % people), type: event.type, source: event.source, event_id: event.id, properties: event.data }));
   await query(db, `insert into bench_events (person_id, type, time, source, event_id, properties, received_at)
-    select person_id, type, now(), source, event_id, properties, now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, type text, source text, event_id text, properties jsonb)`, { rows: asRows(rows) });
+    select person_id, type, now(), source, event_id, properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, source text, event_id text, properties jsonb)`, { rows: asRows(rows) });
 };
 
 async function main(): Promise<void> {

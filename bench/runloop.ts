@@ -28,9 +28,9 @@ async function bareTick(): Promise<number> {
     if (!due.length) return 0;
     const rows = JSON.stringify(due);
     await query(trx, `select e.properties from events e where person_id = any(cast(:ids as bigint[]))`, { ids: due.map((row) => row.person_id) });
-    await query(trx, `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null, wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, id bigint) where t.person_id = r.person_id and t.id = r.id`, { rows });
-    await query(trx, `insert into traces (person_id, run_id, seq, at, step_id, kind, says) select person_id, id, seq, now(), 'reminder', 'sending', 'Queued “Reminder” to go out' from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, id bigint), generate_series(4, 5) seq`, { rows });
-    await query(trx, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) select person_id, id, 1, 1, 'reminder', 1, id, 'queued', now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, id bigint)`, { rows });
+    await query(trx, `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null, wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint) where t.person_id = r.person_id and t.id = r.id`, { rows });
+    await query(trx, `insert into traces (person_id, run_id, seq, at, step_id, kind, says) select person_id, id, seq, now(), 'reminder', 'sending', 'Queued “Reminder” to go out' from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint), generate_series(4, 5) seq`, { rows });
+    await query(trx, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) select person_id, id, 1, 1, 'reminder', 1, id, 'queued', now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint)`, { rows });
     return due.length;
   });
 }

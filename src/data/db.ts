@@ -41,7 +41,7 @@ export async function queryOne<Row>(sql: Sql, statement: string, bindings: Recor
   return (await query<Row>(sql, statement, bindings))[0] ?? null;
 }
 
-/** Rows as one JSON parameter, for `jsonb_to_recordset(:rows)`: one statement writes any number of them. */
+/** Rows as one JSON parameter, for `json_to_recordset(:rows)`: one statement writes any number of them. */
 export function asRows(rows: readonly object[]): string {
   return JSON.stringify(rows);
 }

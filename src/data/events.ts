@@ -28,7 +28,7 @@ export async function insertEvents(sql: Sql, events: readonly NewEvent[], receiv
     sql,
     `insert into events (person_id, type, time, source, event_id, properties, received_at)
      select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz)
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb)
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb)
      returning id`,
     {
       rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties }))),

@@ -59,7 +59,7 @@ export async function addIdentifiers(sql: Sql, rows: readonly (Identifier & { pe
   await query(
     sql,
     `insert into identifiers (kind, value, person_id)
-     select kind, value, person_id from jsonb_to_recordset(cast(:rows as jsonb)) as r(kind text, value text, person_id bigint) order by kind, value`,
+     select kind, value, person_id from json_to_recordset(cast(:rows as json)) as r(kind text, value text, person_id bigint) order by kind, value`,
     { rows: asRows(rows.map((row) => ({ kind: row.kind, value: row.value, person_id: row.personId }))) },
   );
 }
@@ -79,7 +79,7 @@ export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Pr
     sql,
     `update people p set external_id = r.external_id, attributes = r.attributes, stamped = r.stamped,
        created_at = least(p.created_at, r.first_seen), seen_at = greatest(p.seen_at, r.last_seen)
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(id bigint, external_id text, attributes jsonb, stamped jsonb, first_seen timestamptz, last_seen timestamptz)
+     from json_to_recordset(cast(:rows as json)) as r(id bigint, external_id text, attributes jsonb, stamped jsonb, first_seen timestamptz, last_seen timestamptz)
      where p.id = r.id`,
     {
       rows: asRows(changes.map((c) => ({
@@ -113,7 +113,7 @@ export async function saveConsents(sql: Sql, changes: readonly ConsentChange[]):
   await query(
     sql,
     `with changed as (
-       select * from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, state text, at timestamptz, how text, wording text)
+       select * from json_to_recordset(cast(:rows as json)) as r(person_id bigint, state text, at timestamptz, how text, wording text)
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, wording) select person_id, 'email', state, at, how, wording from changed
      )

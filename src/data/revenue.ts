@@ -9,7 +9,7 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
     sql,
     `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at)
      select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text, cart_id text, currency text, value_minor bigint, discount_minor bigint, refunded_minor bigint, is_cancelled boolean, placed_at timestamptz)
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text, cart_id text, currency text, value_minor bigint, discount_minor bigint, refunded_minor bigint, is_cancelled boolean, placed_at timestamptz)
      on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
        discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled, placed_at = excluded.placed_at`,
     {
@@ -32,7 +32,7 @@ export async function replaceCredits(sql: Sql, model: string, rows: readonly Ord
   if (!rows.length) return;
   await query(
     sql,
-    `delete from credits c using jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text)
+    `delete from credits c using json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text)
      where c.person_id = r.person_id and c.order_id = r.order_id and c.model = :model`,
     { rows: asRows(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
   );
@@ -45,7 +45,7 @@ export async function replaceCredits(sql: Sql, model: string, rows: readonly Ord
     sql,
     `insert into credits (person_id, order_id, send_id, model, flow_id, step_id, because, minor, currency, placed_at)
      select person_id, order_id, send_id, :model, flow_id, step_id, because, minor, currency, placed_at
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, order_id text, send_id bigint, flow_id int, step_id text, because text, minor bigint, currency text, placed_at timestamptz)`,
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text, send_id bigint, flow_id int, step_id text, because text, minor bigint, currency text, placed_at timestamptz)`,
     { rows: asRows(credits), model },
   );
 }

@@ -47,12 +47,12 @@ it('the rule in memory and the rule as SQL pick the same people, for any people,
   await fc.assert(fc.asyncProperty(fc.array(person, { minLength: 4, maxLength: 8 }), fc.array(rule, { minLength: 6, maxLength: 6 }), async (people, rules) => {
     await query(lab.db, 'truncate people, identifiers, consents, suppressions, events cascade');
     const rows = people.map((one, index) => ({ ...one, id: index + 1, email: `p${index}@example.com` }));
-    await query(lab.db, `insert into people (id, attributes, created_at, seen_at) select id, attributes, now(), now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(id bigint, attributes jsonb)`, {
+    await query(lab.db, `insert into people (id, attributes, created_at, seen_at) select id, attributes, now(), now() from json_to_recordset(cast(:rows as json)) as r(id bigint, attributes jsonb)`, {
       rows: asRows(rows.map((one) => ({ id: one.id, attributes: { ...one.attributes, ...(one.hasEmail && { email: one.email }) } }))),
     });
-    await query(lab.db, `insert into consents (person_id, channel, state, at) select id, 'email', consent, now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(id bigint, consent text) where consent is not null`, { rows: asRows(rows.map((one) => ({ id: one.id, consent: one.consent }))) });
-    await query(lab.db, `insert into suppressions (channel, address, reason, at) select 'email', email, 'bounced', now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(email text)`, { rows: asRows(rows.filter((one) => one.suppressed).map((one) => ({ email: one.email }))) });
-    await query(lab.db, `insert into events (person_id, type, time, source, event_id, properties, received_at) select person_id, type, time, 't', 'e', properties, now() from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, type text, time timestamptz, properties jsonb)`, {
+    await query(lab.db, `insert into consents (person_id, channel, state, at) select id, 'email', consent, now() from json_to_recordset(cast(:rows as json)) as r(id bigint, consent text) where consent is not null`, { rows: asRows(rows.map((one) => ({ id: one.id, consent: one.consent }))) });
+    await query(lab.db, `insert into suppressions (channel, address, reason, at) select 'email', email, 'bounced', now() from json_to_recordset(cast(:rows as json)) as r(email text)`, { rows: asRows(rows.filter((one) => one.suppressed).map((one) => ({ email: one.email }))) });
+    await query(lab.db, `insert into events (person_id, type, time, source, event_id, properties, received_at) select person_id, type, time, 't', 'e', properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time timestamptz, properties jsonb)`, {
       rows: asRows(rows.flatMap((one) => one.events.map((e) => ({ person_id: one.id, type: e.type, time: new Date(NOW - e.ago), properties: e.properties })))),
     });
     const facts = await loadFacts(lab.db, rows.map((one) => String(one.id)), ['a.a', 'b.b']);

@@ -89,7 +89,7 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, trigger_id = r.trigger_id, step = r.step, wait_until = r.wait_until,
        goal_at = r.goal_at, outcome = r.outcome, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms,
        wakes_on = r.wakes_on, ended_at = coalesce(t.ended_at, r.ended_at)
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, id bigint, version int, phase text, entered_at timestamptz, trigger_id bigint, step text,
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint, version int, phase text, entered_at timestamptz, trigger_id bigint, step text,
        wait_until timestamptz, goal_at timestamptz, outcome text, seq int, wake_at timestamptz, wakes_on text[], arms text[], ended_at timestamptz)
      where t.person_id = r.person_id and t.id = r.id`,
     {
@@ -108,7 +108,7 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     sql,
     `insert into traces (person_id, run_id, seq, at, step_id, kind, says, because)
      select person_id, run_id, seq, at, step_id, kind, says, because
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, run_id bigint, seq int, at timestamptz, step_id text, kind text, says text, because jsonb)`,
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, run_id bigint, seq int, at timestamptz, step_id text, kind text, says text, because jsonb)`,
     { rows: asRows(entries) },
   );
 }
@@ -133,7 +133,7 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
     sql,
     `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at)
      select person_id, run_id, flow_id, version, step_id, visit, trigger_id, 'queued', at
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, run_id bigint, flow_id int, version int, step_id text, visit int, trigger_id bigint, at timestamptz)
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, run_id bigint, flow_id int, version int, step_id text, visit int, trigger_id bigint, at timestamptz)
      on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id`,
     {
       rows: asRows(sends.map(({ run, flowId, version, effect, at }) => ({
@@ -151,7 +151,7 @@ export async function armRuns(sql: Sql, rows: readonly { personId: string; flowI
     sql,
     `insert into runs (person_id, flow_id, version, key, phase, armed_at, wake_at)
      select person_id, flow_id, version, key, 'armed', armed_at, wake_at
-     from jsonb_to_recordset(cast(:rows as jsonb)) as r(person_id bigint, flow_id int, version int, key text, armed_at timestamptz, wake_at timestamptz)
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, flow_id int, version int, key text, armed_at timestamptz, wake_at timestamptz)
      on conflict (person_id, flow_id, key) where phase = 'armed' do update set wake_at = least(runs.wake_at, excluded.wake_at)`,
     { rows: asRows(rows.map((r) => ({ person_id: r.personId, flow_id: r.flowId, version: r.version, key: r.key, armed_at: new Date(r.armedAt), wake_at: new Date(r.wakeAt) }))) },
   );

@@ -63,7 +63,7 @@ export async function noteMessageEvents(sql: Sql, rows: readonly { personId: str
        select person_id, send_id,
          min(at) filter (where type = 'message.delivered') as delivered, min(at) filter (where type = 'message.opened') as opened,
          min(at) filter (where type = 'message.clicked') as clicked, min(at) filter (where type = 'message.bounced') as bounced
-       from jsonb_to_recordset(cast(:rows as jsonb)) as x(person_id bigint, send_id bigint, type text, at timestamptz) group by 1, 2
+       from json_to_recordset(cast(:rows as json)) as x(person_id bigint, send_id bigint, type text, at timestamptz) group by 1, 2
      ) r where s.person_id = r.person_id and s.id = r.send_id`,
     { rows: asRows(rows.map((r) => ({ person_id: r.personId, send_id: r.sendId, type: r.type, at: new Date(r.time) }))) },
   );

@@ -6,10 +6,11 @@ export interface Money {
   readonly minor: number;
 }
 
+const DIGITS = new Map(currencyCodes.data.map((currency) => [currency.code, currency.digits]));
+
 /** Number of digits after the point by ISO 4217 (JPY 0, EUR 2, KWD 3), or null for an unknown code. */
 export function currencyDigits(code: string): number | null {
-  const found = /^[A-Z]{3}$/.test(code) ? currencyCodes.code(code) : undefined;
-  return found ? found.digits : null;
+  return DIGITS.get(code) ?? null;
 }
 
 /** True for a currency code of ISO 4217, in capitals. */
@@ -41,13 +42,21 @@ export function toMajor(money: Money): number {
 
 /** Prints an amount in the reader's language: €129.90. */
 export function sayMoney(money: Money, locale = 'en-IE'): string {
-  const digits = currencyDigits(money.currency) ?? 2;
-  return new Intl.NumberFormat(locale, {
-    style: 'currency',
-    currency: money.currency,
-    minimumFractionDigits: digits,
-    maximumFractionDigits: digits,
-  }).format(toMajor(money));
+  return formatterOf(money.currency, locale).format(toMajor(money));
+}
+
+// making a formatter costs a thousand times what using it does
+const formatters = new Map<string, Intl.NumberFormat>();
+
+function formatterOf(currency: string, locale: string): Intl.NumberFormat {
+  const id = `${locale} ${currency}`;
+  let formatter = formatters.get(id);
+  if (!formatter) {
+    const digits = currencyDigits(currency) ?? 2;
+    formatter = new Intl.NumberFormat(locale, { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits });
+    formatters.set(id, formatter);
+  }
+  return formatter;
 }
 
 /**

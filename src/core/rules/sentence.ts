@@ -26,12 +26,14 @@ export function sayEvent(type: string): string {
   return EVENT_PHRASES[type]?.[0] ?? `did ${type}`;
 }
 
+const plainNumber = new Intl.NumberFormat('en-IE', { maximumFractionDigits: 6 });
+
 /** A value as it is read: texts in quotation marks, yes and no, amounts of money where the currency is known. */
 export function sayValue(value: Value | undefined, currency?: string): string {
   if (value === undefined || value === null) return 'not known';
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (typeof value === 'number') {
-    return currency ? sayMoney({ currency, minor: toMinor(value, currency) }) : new Intl.NumberFormat('en-IE', { maximumFractionDigits: 6 }).format(value);
+    return currency ? sayMoney({ currency, minor: toMinor(value, currency) }) : plainNumber.format(value);
   }
   if (typeof value === 'string') return `“${value}”`;
   return Array.isArray(value) ? `${value.length} ${value.length === 1 ? 'entry' : 'entries'}` : 'a group of values';
@@ -97,6 +99,18 @@ export function sayTriggerProperty(property: string, wording: Wording): string {
 
 /** Says a rule as a sentence without its subject: "can be emailed and has not placed an order since entering". */
 export function sayRule(rule: Rule, wording: Wording = {}): string {
+  // a rule that is looked at for a million people is said once
+  const id = `${wording.triggerType ?? ''} ${wording.currency ?? ''}`;
+  let known = said.get(rule);
+  if (!known) said.set(rule, (known = new Map()));
+  let sentence = known.get(id);
+  if (sentence === undefined) known.set(id, (sentence = compose(rule, wording)));
+  return sentence;
+}
+
+const said = new WeakMap<Rule, Map<string, string>>();
+
+function compose(rule: Rule, wording: Wording): string {
   const parts = partsOf(rule);
   if (!parts) return sayTest(rule as Test, wording);
   if ('none' in rule) return parts.length ? `none of: ${parts.map((part) => nested(part, wording)).join('; ')}` : 'anyone';

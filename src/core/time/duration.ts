@@ -55,22 +55,41 @@ export function durationProblem(text: string): string | null {
  * makes the same distinction). A local time that does not exist moves forward, one that happens twice is the first.
  */
 export function addDuration(at: Instant, duration: string, zone: string): Instant {
-  const parsed = parse(duration);
-  if (!parsed.hasCalendarPart) return at + parsed.exactMs;
-  return Temporal.Instant.fromEpochMilliseconds(at)
-    .toZonedDateTimeISO(zone)
-    .add(parsed.duration)
-    .epochMilliseconds;
+  return shift(at, parse(duration), zone, 1);
 }
 
 /** Takes an ISO 8601 duration off an instant, with the same rules as {@link addDuration}. */
 export function subtractDuration(at: Instant, duration: string, zone: string): Instant {
-  const parsed = parse(duration);
-  if (!parsed.hasCalendarPart) return at - parsed.exactMs;
-  return Temporal.Instant.fromEpochMilliseconds(at)
-    .toZonedDateTimeISO(zone)
-    .subtract(parsed.duration)
-    .epochMilliseconds;
+  return shift(at, parse(duration), zone, -1);
+}
+
+function shift(at: Instant, parsed: Parsed, zone: string, sign: 1 | -1): Instant {
+  if (!parsed.hasCalendarPart) return at + sign * parsed.exactMs;
+  const { duration } = parsed;
+  if (duration.years === 0 && duration.months === 0) {
+    // where the clocks do not change between here and a day either side of there, days are 24 hours
+    const there = at + sign * ((duration.weeks * 7 + duration.days) * DAY + parsed.exactMs);
+    const offset = offsetAt(at, zone);
+    if (offset === offsetAt(there - DAY, zone) && offset === offsetAt(there, zone) && offset === offsetAt(there + DAY, zone)) return there;
+  }
+  const zoned = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone);
+  return (sign > 0 ? zoned.add(duration) : zoned.subtract(duration)).epochMilliseconds;
+}
+
+// all changes of clocks since 1970 in the IANA database fall on a quarter of an hour, so one look serves a quarter
+const QUARTER = 15 * MINUTE;
+const offsets = new Map<string, Map<number, number>>();
+
+function offsetAt(at: Instant, zone: string): number {
+  let known = offsets.get(zone);
+  if (!known || known.size > 50_000) offsets.set(zone, (known = new Map()));
+  const quarter = Math.floor(at / QUARTER);
+  let offset = known.get(quarter);
+  if (offset === undefined) {
+    offset = Temporal.Instant.fromEpochMilliseconds(quarter * QUARTER).toZonedDateTimeISO(zone).offsetNanoseconds / 1e6;
+    known.set(quarter, offset);
+  }
+  return offset;
 }
 
 /** The length in milliseconds with a day of 24 hours, a month of 30 days and a year of 365: for drawing and limits. */

@@ -69,3 +69,15 @@ describe('instants (RFC 3339)', () => {
     expect(localDate(at('2026-11-24T23:30:00Z'), 'Europe/Amsterdam')).toBe('2026-11-25');
   });
 });
+
+describe('the short way over days', () => {
+  it('comes to the same as the calendar, in zones of every kind and over every change of the clocks (checked against Temporal)', async () => {
+    const { Temporal } = await import('temporal-polyfill');
+    const fc = (await import('fast-check')).default;
+    fc.assert(fc.property(fc.integer({ min: Date.UTC(2020, 0, 1), max: Date.UTC(2030, 0, 1) }), fc.constantFrom('Europe/Amsterdam', 'America/New_York', 'Australia/Lord_Howe', 'Asia/Kathmandu', 'Africa/Casablanca', 'Pacific/Apia'), fc.constantFrom('P1D', 'P7D', 'P2W', 'P1DT5H', 'P180D'), fc.boolean(), (from, zone, duration, isForward) => {
+      const zoned = Temporal.Instant.fromEpochMilliseconds(from).toZonedDateTimeISO(zone);
+      const expected = (isForward ? zoned.add(duration) : zoned.subtract(duration)).epochMilliseconds;
+      expect((isForward ? addDuration : subtractDuration)(from, duration, zone)).toBe(expected);
+    }), { numRuns: 3000 });
+  });
+});
