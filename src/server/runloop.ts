@@ -7,9 +7,9 @@ import { claimDue, earlierRuns, insertSends, saveRuns, toRun, type NewSend, type
 import { readStore } from '@/data/store';
 
 /** How many due runs one transaction takes. */
-export const BATCH = 300;
+export const BATCH = 500;
 /** How many sends one dispatch job carries out. */
-const SENDS_PER_JOB = 20;
+const SENDS_PER_JOB = 50;
 
 interface FlowNow { id: number; state: FlowState; version: number | null }
 

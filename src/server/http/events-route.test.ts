@@ -62,13 +62,13 @@ it('10,000 random bodies: never a 5xx, never a half-written event', async () => 
   const deep = fc.anything({ key: fc.oneof(fc.string(), fc.constantFrom('__proto__', 'person', 'email', 'consent', 'items', 'value', 'constructor')), values: [odd], maxDepth: 3, maxKeys: 5 });
   const field = fc.oneof(odd, deep);
   // mostly sound, so that a good many get past the door with just one thing wrong, or nothing
-  const mostly = (...sound: unknown[]) => fc.oneof({ weight: 12, arbitrary: fc.constantFrom(...sound) }, { weight: 1, arbitrary: field });
+  const mostly = (...sound: unknown[]) => fc.oneof({ weight: 40, arbitrary: fc.constantFrom(...sound) }, { weight: 1, arbitrary: field });
   const event = fc.record({
     id: fc.oneof({ weight: 9, arbitrary: fc.uuid() as fc.Arbitrary<unknown> }, { weight: 1, arbitrary: field }), source: mostly('s'), subject: mostly('s1', 's2', undefined), time: mostly(undefined, '2026-11-20T10:00:00Z'),
     type: mostly('cart.updated', 'order.placed', 'order.cancelled', 'order.refunded', 'consent.changed', 'app.x'),
     data: fc.oneof({ weight: 1, arbitrary: deep }, { weight: 6, arbitrary: fc.record({
       cartId: mostly('c'), orderId: mostly('o', 'p'), currency: mostly('EUR', 'JPY'), value: mostly(5, 120.5), items: mostly([], undefined), channel: mostly('email'), state: mostly('given', 'withdrawn'),
-      person: fc.record({ email: mostly('r@example.com', 'q@example.com', 't@example.com'), consent: mostly({ email: true }, undefined), firstName: mostly('Robin'), zone: mostly('Europe/Paris'), more: field }),
+      person: fc.record({ email: mostly('r@example.com', 'q@example.com', 't@example.com'), consent: mostly({ email: true }, undefined), firstName: mostly('Robin'), zone: mostly('Europe/Paris'), more: mostly('x', 1, { deep: [true] }) }),
     }) }),
   });
   const body = fc.oneof({ weight: 6, arbitrary: event.map((one) => JSON.stringify(one) ?? '') }, { weight: 2, arbitrary: fc.array(event, { maxLength: 4 }).map((list) => JSON.stringify(list) ?? '') }, { weight: 1, arbitrary: fc.string({ unit: 'binary' }) }, { weight: 1, arbitrary: fc.json() });
