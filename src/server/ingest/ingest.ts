@@ -41,92 +41,26 @@ export async function ingest(db: Db, scope: string, body: unknown): Promise<Inge
   });
   if (!events.length) return { accepted: 0, duplicates: 0, rejected };
 
-  const { accepted, ownerless } = await gather(db, scope, { events, store });
+  const { accepted, ownerless } = await inTransaction(db, (trx) => write(trx, scope, events, store));
   rejected.push(...ownerless.map((index) => ({ index, problems: [{ field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' }] })));
   rejected.sort((a, b) => a.index - b.index);
   return { accepted, duplicates: inputs.length - accepted - rejected.length, rejected };
 }
 
-type StoreNow = { readonly now: Instant; readonly currency: string; readonly zone: string };
-
-/** The sound events of one request, with their places in it. */
-interface Delivery {
-  readonly events: readonly { readonly index: number; readonly event: ParsedEvent }[];
-  readonly store: StoreNow;
-}
-
-interface Written {
-  accepted: number;
-  readonly ownerless: number[];
-}
-
-/** Requests that wait for a transaction of this process, by database. */
-interface Gate {
-  running: number;
-  readonly waiting: { delivery: Delivery; resolve: (written: Written) => void; reject: (error: unknown) => void }[];
-}
-
-const gates = new Map<string, Gate>();
-const TRANSACTIONS_AT_ONCE = 2;
-
-/**
- * Writes a delivery, together with whatever else is waiting: under load one transaction takes the events of several
- * requests, so that its fixed cost is shared. One that fails as a group is tried request by request.
- */
-function gather(db: Db, scope: string, delivery: Delivery): Promise<Written> {
-  let gate = gates.get(scope);
-  if (!gate) gates.set(scope, (gate = { running: 0, waiting: [] }));
-  const own = gate;
-  return new Promise((resolve, reject) => {
-    own.waiting.push({ delivery, resolve, reject });
-    pump(db, scope, own);
-  });
-}
-
-function pump(db: Db, scope: string, gate: Gate): void {
-  while (gate.running < TRANSACTIONS_AT_ONCE && gate.waiting.length) {
-    let size = 0;
-    let take = 0;
-    while (take < gate.waiting.length && (take === 0 || size + gate.waiting[take]!.delivery.events.length <= MOST_EVENTS)) size += gate.waiting[take++]!.delivery.events.length;
-    const group = gate.waiting.splice(0, take);
-    gate.running += 1;
-    void (async () => {
-      try {
-        const written = await inTransaction(db, (trx) => write(trx, scope, group.map((one) => one.delivery)));
-        group.forEach((one, index) => one.resolve(written[index]!));
-      } catch (error) {
-        if (group.length === 1) group[0]!.reject(error);
-        else for (const one of group) await inTransaction(db, (trx) => write(trx, scope, [one.delivery])).then(([written]) => one.resolve(written!), one.reject);
-      } finally {
-        gate.running -= 1;
-        pump(db, scope, gate);
-      }
-    })();
-  }
-}
-
-async function write(trx: Sql, scope: string, deliveries: readonly Delivery[]): Promise<Written[]> {
-  const { store } = deliveries.at(-1)!;
-  const orderOwners = await ownersOfOrders(trx, deliveries.flatMap(({ events }) => events.map(({ event }) => event)));
+async function write(trx: Sql, scope: string, events: readonly { index: number; event: ParsedEvent }[], store: { now: Instant; currency: string; zone: string }): Promise<{ accepted: number; ownerless: number[] }> {
+  const orderOwners = await ownersOfOrders(trx, events.map(({ event }) => event));
   const isOwned = (event: ParsedEvent) => event.externalId || event.email || orderOwners.has(String(event.properties.orderId));
-  const results: Written[] = deliveries.map(({ events }) => ({ accepted: 0, ownerless: events.filter(({ event }) => !isOwned(event)).map(({ index }) => index) }));
+  const ownerless = events.filter(({ event }) => !isOwned(event)).map(({ index }) => index);
+  const owned = events.filter(({ event }) => isOwned(event));
 
-  const byKey = new Map<string, { event: ParsedEvent; result: Written }>();
-  deliveries.forEach(({ events }, place) => {
-    for (const { event } of events) {
-      if (!isOwned(event)) continue;
-      const key = eventKey(event.source, event.id);
-      if (!byKey.has(key)) byKey.set(key, { event, result: results[place]! });
-    }
-  });
-  const fresh = byKey.size ? await claimEventKeys(trx, [...byKey.keys()]) : new Set<string>();
-  const accepted: ParsedEvent[] = [];
-  for (const [key, { event, result }] of byKey) {
-    if (!fresh.has(key)) continue;
-    accepted.push(event);
-    result.accepted += 1;
+  const byKey = new Map<string, ParsedEvent>();
+  for (const { event } of owned) {
+    const key = eventKey(event.source, event.id);
+    if (!byKey.has(key)) byKey.set(key, event);
   }
-  if (!accepted.length) return results;
+  const fresh = byKey.size ? await claimEventKeys(trx, [...byKey.keys()]) : new Set<string>();
+  const accepted = [...byKey].filter(([key]) => fresh.has(key)).map(([, event]) => event);
+  if (!accepted.length) return { accepted: 0, ownerless };
 
   const { people, ownerOf } = await identify(trx, accepted, orderOwners, store.now);
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
@@ -159,7 +93,7 @@ async function write(trx: Sql, scope: string, deliveries: readonly Delivery[]): 
   const rows = accepted.map((event) => ({ personId: ownerOf(event)!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties }));
   const extra = [...(hasLearned ? [PERSON_CHANGED] : []), ...(consents.length ? [CONSENT_CHANGED] : [])];
   await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.hasMerged).map((p) => p.id), extra, store);
-  return results;
+  return { accepted: accepted.length, ownerless };
 }
 
 /** One change of consent a person: what the batch as a whole has changed. */
@@ -184,7 +118,7 @@ interface StoredEvent {
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
-async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: StoreNow): Promise<void> {
+async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }): Promise<void> {
   const ids = await insertEvents(trx, rows, store.now);
   const dirty = new Set(mergedIds);
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
