@@ -52,6 +52,8 @@ export function SearchAndDo({ isOpen, onOpenChange, signOut }: { isOpen: boolean
       open={isOpen}
       onOpenChange={onOpenChange}
       label="Search and do"
+      // words as they are typed: loose matching puts flows above the person looked for
+      filter={(value, search) => (value.toLowerCase().includes(search.trim().toLowerCase()) ? 1 : 0)}
       overlayClassName="fixed inset-0 z-40 bg-black/30"
       contentClassName="fixed left-1/2 top-[12vh] z-50 w-[560px] max-w-[92vw] -translate-x-1/2 rounded-md border border-line bg-panel"
     >

@@ -59,6 +59,8 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
   const ticks = useMemo(() => ticksFor(map.moments, (ms) => SIDE + scale.x(ms)), [map, scale]);
   const people = useMemo(() => armPeople(report), [report]);
 
+  /** Whether the label of the wait before a stop comes close to the stop's own. */
+  const isTight = (id: string) => map.stretches.some((stretch) => stretch.to === id && stretch.wait && placed.get(id)!.x - placed.get(stretch.from)!.x < 150);
   const walkable = map.stops.filter((stop) => stop.kind !== 'join');
   const onKey = (event: KeyboardEvent, id: string) => {
     const here = placed.get(id);
@@ -174,8 +176,8 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                   )}
                 </span>
               )}
-              {!report && stop.kind !== 'entry' && stop.kind !== 'trigger' && stop.at > 0 && (
-                <span className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap font-mono text-[11px] text-soft" style={{ left: x, top: y + 17 }}>{sayElapsed(stop.at)}</span>
+              {!report && stop.kind !== 'entry' && stop.kind !== 'trigger' && stop.kind !== 'branch' && stop.at > 0 && (
+                <span className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap font-mono text-[11px] text-soft" style={{ left: x, top: y + (isTight(stop.id) ? 31 : 17) }}>{sayElapsed(stop.at)}</span>
               )}
             </Fragment>
           );
