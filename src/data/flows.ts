@@ -104,6 +104,12 @@ export async function publishedFlows(sql: Sql): Promise<{ id: number; key: strin
   return query(sql, `select id, key, state, version, trigger_event from flows where version is not null and state in ('on', 'paused')`);
 }
 
+/** The state and version of flows as they are now, by id. */
+export async function flowsNow(sql: Sql, flowIds: readonly number[]): Promise<Map<number, { state: FlowState; version: number | null }>> {
+  const rows = await query<{ id: number; state: FlowState; version: number | null }>(sql, 'select id, state, version from flows where id = any(cast(:flowIds as int[]))', { flowIds });
+  return new Map(rows.map((row) => [row.id, row]));
+}
+
 export interface FlowListRow {
   key: string;
   name: string;

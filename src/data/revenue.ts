@@ -119,3 +119,9 @@ export async function ledger(sql: Sql, from: Instant, to: Instant, model: string
     { from: new Date(from), to: new Date(to), model, limit, beforeAt: before ? new Date(before.at) : null, beforeId: before?.orderId ?? null },
   );
 }
+
+/** Who placed orders, by order id. */
+export async function ownersOf(sql: Sql, orderIds: readonly string[]): Promise<Map<string, string>> {
+  const rows = await query<{ order_id: string; person_id: string }>(sql, 'select order_id, person_id from orders where order_id = any(cast(:orderIds as text[]))', { orderIds });
+  return new Map(rows.map((row) => [row.order_id, row.person_id]));
+}

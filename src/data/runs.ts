@@ -173,3 +173,9 @@ export async function nextDue(sql: Sql): Promise<Instant | null> {
   const [row] = await query<{ ms: string | null }>(sql, `select (extract(epoch from min(wake_at)) * 1000)::bigint as ms from runs where wake_at is not null`);
   return row?.ms ? Number(row.ms) : null;
 }
+
+/** True when something is due at this moment of store time. */
+export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
+  const [row] = await query<{ due: boolean }>(sql, 'select exists (select 1 from runs where wake_at <= :now) as due', { now: new Date(now) });
+  return row!.due;
+}

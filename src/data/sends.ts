@@ -74,3 +74,17 @@ export async function placesOfSends(sql: Sql, personIds: readonly string[]): Pro
   const rows = await query<{ id: string; flow_id: number; step_id: string }>(sql, `select id, flow_id, step_id from sends where person_id = any(cast(:personIds as bigint[]))`, { personIds });
   return new Map(rows.map((row) => [row.id, { flowId: row.flow_id, stepId: row.step_id }]));
 }
+
+/** True while a mail handed over within the last seconds of real time has not been reported on by the mail server. */
+export async function isDeliveryOpen(sql: Sql): Promise<boolean> {
+  const row = await queryOne<{ waiting: boolean }>(
+    sql,
+    `select exists (select 1 from sends s, store where s.state = 'sent' and s.sent_at > now() + store.clock_offset_ms * interval '1 millisecond' - interval '3 seconds') as waiting`,
+  );
+  return row!.waiting;
+}
+
+/** Whose send it is, or null when there is none with this number. */
+export async function personOfSend(sql: Sql, sendId: string): Promise<string | null> {
+  return (await queryOne<{ person_id: string }>(sql, 'select person_id from sends where id = :sendId', { sendId }))?.person_id ?? null;
+}

@@ -29,6 +29,11 @@ export async function moveClockTo(sql: Sql, now: Instant): Promise<void> {
   await query(sql, 'update store set clock_offset_ms = greatest(clock_offset_ms, :offset)', { offset: Math.round(now - Date.now()) });
 }
 
+/** Takes the right to move the clock for this transaction; false when somebody else has it. */
+export async function holdClock(sql: Sql): Promise<boolean> {
+  return (await queryOne<{ ok: boolean }>(sql, 'select pg_try_advisory_xact_lock(744501) as ok'))!.ok;
+}
+
 /** Writes down who did what. */
 export async function recordAct(sql: Sql, at: Instant, actor: string, what: string, detail: object = {}): Promise<void> {
   await query(sql, 'insert into acts (at, actor, what, detail) values (:at, :actor, :what, :detail)', { at: new Date(at), actor, what, detail: JSON.stringify(detail) });

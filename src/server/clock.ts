@@ -1,12 +1,12 @@
 import { addDuration, durationProblem, MINUTE, type Instant } from '@/core/time';
-import { query, type Db } from '@/data/db';
-import { nextDue } from '@/data/runs';
-import { moveClockTo, readStore, recordAct } from '@/data/store';
+import type { Db } from '@/data/db';
+import { openJobs } from '@/data/jobs';
+import { isAnythingDue, nextDue } from '@/data/runs';
+import { isDeliveryOpen } from '@/data/sends';
+import { holdClock, moveClockTo, readStore, recordAct } from '@/data/store';
 import { Problem } from './http/problem';
-import { openJobs } from './jobs';
-import { drain, isAnythingDue } from './runloop';
+import { drain } from './runloop';
 
-const CLOCK_LOCK = 744_501;
 const PATIENCE_MS = 45_000;
 /** In how many strides at most the clock crosses the time it is moved by. */
 const STRIDES = 480;
@@ -19,8 +19,7 @@ export async function advanceClock(db: Db, scope: string, duration: string, acto
   const problem = durationProblem(duration);
   if (problem) throw new Problem(400, 'Not a duration', `"${duration.slice(0, 40)}" ${problem}.`, [{ field: 'advance', wrong: problem, right: 'an ISO 8601 duration such as PT1H or P1D' }]);
   return db.transaction(async (lock) => {
-    const [held] = await query<{ ok: boolean }>(lock, `select pg_try_advisory_xact_lock(${CLOCK_LOCK}) as ok`);
-    if (!held!.ok) throw new Problem(409, 'Clock is moving', 'Store time is being moved already; wait until that is done.');
+    if (!(await holdClock(lock))) throw new Problem(409, 'Clock is moving', 'Store time is being moved already; wait until that is done.');
     const store = await readStore(db);
     const target = addDuration(store.now, duration, store.zone);
     if (target - store.now > 370 * 86_400_000) throw new Problem(400, 'Too far', 'Store time moves by at most a year at once.', [{ field: 'advance', wrong: 'is more than a year', right: 'at most P1Y' }]);
@@ -46,7 +45,7 @@ async function settle(db: Db, scope: string, until: Instant): Promise<number> {
   for (let quiet = 0; ; ) {
     const count = await drain(db, scope);
     moved += count;
-    if (count || (await openJobs(db)) || (await isAnythingDue(db, until)) || (await undelivered(db))) {
+    if (count || (await openJobs(db)) || (await isAnythingDue(db, until)) || (await isDeliveryOpen(db))) {
       if (Date.now() > deadline) throw new Problem(503, 'Worker does not answer', 'Store time has moved, but what fell due has not all been carried out; see whether the worker is running.');
       if (!count) await new Promise((resolve) => setTimeout(resolve, 25));
       quiet = 0;
@@ -54,13 +53,4 @@ async function settle(db: Db, scope: string, until: Instant): Promise<number> {
     }
     if (!moved || quiet++ > 0) return moved;
   }
-}
-
-/** True while a mail handed over within the last seconds of real time has not been reported on by the mail server. */
-async function undelivered(db: Db): Promise<boolean> {
-  const [row] = await query<{ waiting: boolean }>(
-    db,
-    `select exists (select 1 from sends s, store where s.state = 'sent' and s.sent_at > now() + store.clock_offset_ms * interval '1 millisecond' - interval '3 seconds') as waiting`,
-  );
-  return row!.waiting;
 }

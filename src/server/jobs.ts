@@ -1,6 +1,5 @@
 import { run, type Runner } from 'graphile-worker';
 import type { Pool } from 'pg';
-import { query, type Db } from '@/data/db';
 import { dispatch, giveUp, type Dispatch } from './dispatch';
 import { log } from './log';
 
@@ -32,10 +31,4 @@ export async function startJobs(context: Dispatch, pool: Pool, concurrency: numb
       },
     },
   });
-}
-
-/** How many jobs wait to be carried out now, not counting those put off for a later attempt. */
-export async function openJobs(db: Db): Promise<number> {
-  const [row] = await query<{ count: number }>(db, `select count(*)::int as count from graphile_worker.jobs where run_at <= now() and attempts < max_attempts`);
-  return row!.count;
 }

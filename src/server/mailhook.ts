@@ -1,6 +1,7 @@
 import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
-import { queryOne, type Db } from '@/data/db';
+import type { Db } from '@/data/db';
+import { personOfSend } from '@/data/sends';
 import { sendOfMessageId } from './dispatch';
 import { env } from './env';
 import { Problem, problemsOf } from './http/problem';
@@ -21,9 +22,9 @@ export async function mailReport(db: Db, scope: string, headers: Headers, raw: s
   if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
   const { type, messageId, reason } = report.data;
   const sendId = sendOfMessageId(messageId);
-  const send = sendId ? await queryOne<{ person_id: string }>(db, 'select person_id from sends where id = :sendId', { sendId }) : null;
-  if (!sendId || !send) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
-  await recordOwn(db, scope, { personId: send.person_id, type, eventId: `${type}/${sendId}`, properties: { sendId, ...(reason && { reason }) } });
-  if (type === 'message.bounced') await suppressPerson(db, send.person_id, 'bounced');
-  if (type === 'message.complained') await suppressPerson(db, send.person_id, 'complained');
+  const personId = sendId ? await personOfSend(db, sendId) : null;
+  if (!sendId || !personId) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
+  await recordOwn(db, scope, { personId, type, eventId: `${type}/${sendId}`, properties: { sendId, ...(reason && { reason }) } });
+  if (type === 'message.bounced') await suppressPerson(db, personId, 'bounced');
+  if (type === 'message.complained') await suppressPerson(db, personId, 'complained');
 }

@@ -1,8 +1,8 @@
-import type { Instant } from '@/core/time';
 import { advance, planOf, type RunningFlow } from '@/core/flows';
-import { inTransaction, query, type Db, type Sql } from '@/data/db';
+import { inTransaction, type Db, type Sql } from '@/data/db';
 import { loadFacts } from '@/data/facts';
-import { readVersion, type FlowState } from '@/data/flows';
+import { flowsNow, readVersion } from '@/data/flows';
+import { addJobs } from '@/data/jobs';
 import { claimDue, earlierRuns, insertSends, saveRuns, toRun, type NewSend, type RunChange, type SendRef } from '@/data/runs';
 import { readStore } from '@/data/store';
 
@@ -10,8 +10,6 @@ import { readStore } from '@/data/store';
 export const BATCH = 500;
 /** How many sends one dispatch job carries out. */
 const SENDS_PER_JOB = 50;
-
-interface FlowNow { id: number; state: FlowState; version: number | null }
 
 /**
  * Claims a batch of due runs, moves each as far as it goes, and stores state, trace and effects in one transaction,
@@ -26,7 +24,7 @@ export async function tick(db: Db, scope: string, limit = BATCH): Promise<number
     if (!due.length) return 0;
 
     const flowIds = [...new Set(due.map((row) => row.flow_id))];
-    const flows = new Map((await query<FlowNow>(trx, 'select id, state, version from flows where id = any(cast(:flowIds as int[]))', { flowIds })).map((flow) => [flow.id, flow]));
+    const flows = await flowsNow(trx, flowIds);
     const running = new Map<string, RunningFlow>();
     const needs = new Set<string>();
     const versionOf = (row: (typeof due)[number]) => (row.phase === 'armed' ? (flows.get(row.flow_id)?.version ?? row.version) : row.version);
@@ -66,14 +64,9 @@ export async function tick(db: Db, scope: string, limit = BATCH): Promise<number
 
 /** Adds the jobs that carry sends out, in the transaction that decided on them. */
 export async function queueDispatch(trx: Sql, sends: readonly SendRef[]): Promise<void> {
-  const jobs: { sends: [string, string][] }[] = [];
+  const jobs: { sends: string[][] }[] = [];
   for (let i = 0; i < sends.length; i += SENDS_PER_JOB) jobs.push({ sends: sends.slice(i, i + SENDS_PER_JOB).map((send) => [send.personId, send.id]) });
-  if (!jobs.length) return;
-  await query(
-    trx,
-    `select graphile_worker.add_job('dispatch', payload := job, max_attempts := 15) from json_array_elements(cast(:jobs as json)) as job`,
-    { jobs: JSON.stringify(jobs) },
-  );
+  await addJobs(trx, 'dispatch', jobs, 15);
 }
 
 /** Moves everything that is due, batch after batch. */
@@ -84,10 +77,4 @@ export async function drain(db: Db, scope: string): Promise<number> {
     if (!count) return moved;
     moved += count;
   }
-}
-
-/** True when something is due at this moment of store time. */
-export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
-  const [row] = await query<{ due: boolean }>(sql, 'select exists (select 1 from runs where wake_at <= :now) as due', { now: new Date(now) });
-  return row!.due;
 }

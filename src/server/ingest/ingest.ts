@@ -3,9 +3,10 @@ import { HOUR, type Instant } from '@/core/time';
 import { LEDGER_EVENTS } from '@/core/orders';
 import { laterConsent, learn } from '@/core/people';
 import { CONSENT_CHANGED, PERSON_CHANGED, type FactEvent, type Value } from '@/core/rules';
-import { inTransaction, query, type Db, type Sql } from '@/data/db';
+import { inTransaction, type Db, type Sql } from '@/data/db';
 import { claimEventKeys, insertEvents } from '@/data/events';
 import { lockPeople, saveConsents, savePeople, type ConsentChange, type PersonChange } from '@/data/people';
+import { ownersOf } from '@/data/revenue';
 import { wakeRuns } from '@/data/runs';
 import { noteMessageEvents } from '@/data/sends';
 import { readStore } from '@/data/store';
@@ -133,8 +134,7 @@ async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[],
 async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise<Map<string, string>> {
   const orderIds = events.filter((event) => !event.externalId && !event.email).map((event) => String(event.properties.orderId));
   if (!orderIds.length) return new Map();
-  const rows = await query<{ order_id: string; person_id: string }>(trx, 'select order_id, person_id from orders where order_id = any(cast(:orderIds as text[]))', { orderIds });
-  return new Map(rows.map((row) => [row.order_id, row.person_id]));
+  return ownersOf(trx, orderIds);
 }
 
 /** Records an event of our own (a message opened, say) for a person who is known. One with a known id is left out. */

@@ -1,4 +1,4 @@
-import { query } from '@/data/db';
+import { livingWorkers } from '@/data/workers';
 import { json, route } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
@@ -8,8 +8,7 @@ export const GET = route(async ({ db }) => {
   let workers = 0;
   let database = 'ok';
   try {
-    const [row] = await query<{ workers: number }>(db, `select count(*)::int as workers from pg_locks where locktype = 'advisory' and classid = 7445 and granted and database = (select oid from pg_database where datname = current_database())`);
-    workers = row!.workers;
+    workers = await livingWorkers(db);
   } catch {
     database = 'does not answer';
   }
