@@ -124,6 +124,8 @@ test('people are filtered by rule, and the rule is said', async ({ page }) => {
 });
 
 test('every main view in both themes has no accessibility violation of WCAG 2.2 AA that axe can find', async ({ page }) => {
+  // ten views, each looked through whole
+  test.setTimeout(240_000);
   await signIn(page);
   for (const theme of ['light', 'dark']) {
     for (const path of ['/flows', '/flows/cart-left-behind', '/people', '/revenue', '/outside']) {
