@@ -1,14 +1,14 @@
 import { cartLeftBehind } from '../src/demo/flows';
 import { advance, armedRun, type RunningFlow } from '../src/core/flows';
-import type { Facts } from '../src/core/rules';
+import { factsOf, type Facts } from '../src/core/rules';
 import { addDuration, DAY, HOUR } from '../src/core/time';
 
 /** How many runs a second go from the cart to the end of the flow, in memory; floor: the same facts walked by a bare loop. */
 const START = Date.parse('2026-11-24T12:00:00Z');
 const RUNS = 100_000;
 const flow: RunningFlow = { document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', currency: 'EUR' };
-const facts: Facts[] = Array.from({ length: 1000 }, (_, i) => ({
-  personId: String(i), attributes: {}, reach: { email: { hasAddress: true, state: 'given', suppressed: null } },
+const facts: Facts[] = Array.from({ length: 1000 }, (_, i) => factsOf(String(i), {
+  reach: { email: { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null } },
   events: Array.from({ length: 1 + (i % 5) }, (_x, n) => ({ id: `${i}-${n}`, type: 'cart.updated', time: START + n * 1000, properties: { cartId: 'c', value: 20 + (i % 200), currency: 'EUR' } })),
 }));
 let sends = 0;

@@ -1,12 +1,16 @@
 import { DAY, startOfDay } from '../src/core/time';
 import { makeHistory, demoFlows, HISTORY_DAYS, type DemoHistory } from '../src/demo';
+import { countryCode } from '../src/core/people';
 import { CREDIT_MODELS } from '../src/core/revenue';
 import { ledgerOf } from '../src/core/orders';
 import { planOf } from '../src/core/flows';
 import { personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
-import { createKey, createUser } from '../src/data/access';
+import { createUser } from '../src/data/access';
+import { createKey } from '../src/data/sources';
 import { copyInto, passCounters } from '../src/data/copy';
+import { rebuildCatalogue } from '../src/data/catalogue';
+import { saveStanding } from '../src/data/revenue';
 import { connect, migrate, query, queryOne, type Db } from '../src/data/db';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { createStore } from '../src/data/store';
@@ -14,8 +18,11 @@ import { hashKey, hashPassword } from '../src/server/passwords';
 
 /** Makes the database, brings it to the newest shape and, when it is new, loads Quillfin. */
 const STORE = { name: 'Quillfin', address: 'Quillfin, Sluiskade 14, 1000 AA Waterstad', fromEmail: 'hello@quillfin.example', currency: 'EUR', zone: 'Europe/Amsterdam' };
+const CHECKOUT_WORDING = 'Yes, write to me about what I left in my cart and about news from Quillfin. I can stop at any time.';
 const URL_ = process.env.VIATIC_DATABASE_URL!;
 const BASE = process.env.VIATIC_URL!;
+/** the source of what the shop sent */
+let shopSource = 0;
 const peopleWanted = Number(process.argv[process.argv.indexOf('--people') + 1] ?? 20_000);
 
 async function main(): Promise<void> {
@@ -38,12 +45,14 @@ async function main(): Promise<void> {
 }
 
 async function clear(db: Db): Promise<void> {
-  await query(db, 'truncate users, api_keys, acts, people, identifiers, consents, consent_log, suppressions, event_keys, events, orders, flows, flow_versions, runs, traces, sends, credits, merges restart identity cascade');
+  await query(db, 'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, event_keys, events, orders, flows, flow_versions, runs, traces, sends, credits, merges, person_tags, lists, topics, attributes, forms, files restart identity cascade');
+  // the two sources that every store has stay
+  await query(db, 'delete from sources where id >= 10');
 }
 
 async function load(db: Db): Promise<{ people: number; events: number; runs: number; sends: number }> {
   await createUser(db, { email: 'marla@quillfin.example', name: 'Marla Quist', passwordHash: await hashPassword('tanks-and-trains') });
-  await createKey(db, { name: 'demo', hash: hashKey('demo-key'), hint: 'demo…' });
+  shopSource = await createKey(db, { name: 'Quillfin shop', hash: hashKey('demo-key'), hint: 'demo…', by: 'Marla Quist' });
   const end = Date.now();
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
   const flows = demoFlows(BASE);
@@ -76,17 +85,22 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   }
   await flush();
   await passCounters(db, ['people', 'events', 'runs', 'sends']);
+  await saveStanding(db, null, STORE.currency);
+  await rebuildCatalogue(db);
   await query(db, 'analyze');
   return counts;
 }
 
 async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap<string, number>, documents: ReadonlyMap<string, ReplayFlow['document']>): Promise<void> {
   const at = (ms: number | null) => (ms === null ? null : new Date(ms));
-  await copyInto(db, 'people', ['id', 'external_id', 'attributes', 'stamped', 'created_at', 'seen_at'], batch.map(({ person, replayed }) => [
-    person.id, person.externalId, person.attributes, Object.fromEntries(Object.keys(person.attributes).map((name) => [name, Math.round(person.createdAt)])), at(person.createdAt),
+  await copyInto(db, 'people', ['id', 'external_id', 'external_at', 'attributes', 'stamped', 'created_at', 'seen_at'], batch.map(({ person, replayed }) => [
+    person.id, person.externalId, at(person.createdAt), person.attributes, Object.fromEntries(Object.keys(person.attributes).map((name) => [name, Math.round(person.createdAt)])), at(person.createdAt),
     at(replayed.events.filter((event) => !event.type.startsWith('message.')).at(-1)?.time ?? person.createdAt),
   ]));
-  await copyInto(db, 'identifiers', ['kind', 'value', 'person_id'], batch.flatMap(({ person }) => [['external', person.externalId, person.id], ['email', String(person.attributes.email), person.id]]));
+  await copyInto(db, 'identifiers', ['kind', 'value', 'person_id', 'first_at'], batch.flatMap(({ person }) => [
+    ['external', person.externalId, person.id, at(person.createdAt)], ['email', String(person.attributes.email), person.id, at(person.createdAt)],
+    ...(person.attributes.phone ? [['phone', String(person.attributes.phone), person.id, at(person.createdAt)]] : []),
+  ]));
 
   const consents: (string | Date | null)[][] = [];
   const log: (string | Date | null)[][] = [];
@@ -94,26 +108,30 @@ async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap
   for (const { person, replayed } of batch) {
     let state = person.consent;
     let since = person.createdAt;
-    if (state) log.push([person.id, 'email', state, at(since), state === 'given' ? 'checkout, box not ticked beforehand' : 'asked by mail to be left alone']);
+    const address = String(person.attributes.email);
+    const first = state === 'given' ? ['checkout', CHECKOUT_WORDING, 'unticked', countryCode(String(person.attributes.country))] : ['asked by mail to be left alone', null, null, null];
+    let last: (string | null)[] = first;
+    if (state) log.push([person.id, 'email', state, at(since), ...first, address]);
     for (const event of replayed.events) {
       if (event.type !== 'consent.changed') continue;
       suppressions.push(['email', String(person.attributes.email), String(event.properties.how), at(event.time)]);
       if (event.properties.how === 'bounced') continue;
       state = 'withdrawn';
       since = event.time;
-      log.push([person.id, 'email', state, at(since), 'unsubscribe link in a message']);
+      last = ['unsubscribe link in a message', null, null, null];
+      log.push([person.id, 'email', state, at(since), ...last, address]);
     }
-    if (state) consents.push([person.id, 'email', state, at(since)]);
+    if (state) consents.push([person.id, 'email', state, at(since), ...last]);
   }
-  await copyInto(db, 'consents', ['person_id', 'channel', 'state', 'at'], consents);
-  await copyInto(db, 'consent_log', ['person_id', 'channel', 'state', 'at', 'how'], log);
+  await copyInto(db, 'consents', ['person_id', 'channel', 'state', 'at', 'how', 'wording', 'box', 'country'], consents);
+  await copyInto(db, 'consent_log', ['person_id', 'channel', 'state', 'at', 'how', 'wording', 'box', 'country', 'address'], log);
   await copyInto(db, 'suppressions', ['channel', 'address', 'reason', 'at'], dedupe(suppressions));
 
-  await copyInto(db, 'events', ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at'], (function* () {
+  await copyInto(db, 'events', ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at', 'source_id'], (function* () {
     for (const { person, replayed } of batch) {
       for (const event of replayed.events) {
         if (event.type === 'consent.changed') continue;
-        yield [event.id, person.id, event.type, at(event.time), event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop', event.id, event.properties, at(event.time)];
+        yield [event.id, person.id, event.type, at(event.time), event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop', event.id, event.properties, at(event.time), event.type.startsWith('message.') ? 1 : shopSource];
       }
     }
   })());

@@ -10,17 +10,24 @@ export async function createUser(sql: Sql, user: { email: string; name: string; 
   await query(sql, 'insert into users (email, name, password_hash) values (lower(:email), :name, :passwordHash)', user);
 }
 
-export async function createKey(sql: Sql, key: { name: string; hash: string; hint: string }): Promise<void> {
-  await query(sql, 'insert into api_keys (name, hash, hint) values (:name, :hash, :hint)', key);
+/** A name for one more view of the people table. */
+export async function saveView(sql: Sql, view: { name: string; query: string; by: string; at: Date }): Promise<void> {
+  await query(sql, 'insert into views (name, query, by, at) values (:name, :query, :by, :at)', view);
 }
 
-/** The name of a key that is valid, or null; notes its use at most once a minute. */
-export async function nameOfKey(sql: Sql, hash: string): Promise<string | null> {
-  const row = await queryOne<{ name: string; id: string; is_stale: boolean }>(
-    sql,
-    `select id, name, last_used_at is null or last_used_at < now() - interval '1 minute' as is_stale from api_keys where hash = :hash and revoked_at is null`,
-    { hash },
-  );
-  if (row?.is_stale) await query(sql, 'update api_keys set last_used_at = now() where id = :id', { id: row.id });
-  return row?.name ?? null;
+export async function listViews(sql: Sql): Promise<{ id: number; name: string; query: string; by: string }[]> {
+  return query(sql, 'select id, name, query, by from views order by lower(name), id');
+}
+
+export async function deleteView(sql: Sql, id: number): Promise<boolean> {
+  return (await query(sql, 'delete from views where id = :id returning id', { id })).length > 0;
+}
+
+/** A setting of the store, or null when it was never set. */
+export async function readSetting<T>(sql: Sql, name: string): Promise<T | null> {
+  return (await queryOne<{ value: T }>(sql, 'select value from settings where name = :name', { name }))?.value ?? null;
+}
+
+export async function writeSetting(sql: Sql, name: string, value: unknown): Promise<void> {
+  await query(sql, 'insert into settings (name, value) values (:name, :value) on conflict (name) do update set value = excluded.value', { name, value: JSON.stringify(value) });
 }

@@ -1,6 +1,7 @@
 import knex, { type Knex } from 'knex';
 import { runMigrations } from 'graphile-worker';
 import * as start from './migrations/001_start';
+import * as peopleAndData from './migrations/002_people_and_data';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -16,7 +17,7 @@ export function connect(url: string, size = 10): Db {
   });
 }
 
-const migrations: Record<string, Knex.Migration> = { '001_start': start };
+const migrations: Record<string, Knex.Migration> = { '001_start': start, '002_people_and_data': peopleAndData };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */
 export async function migrate(db: Db, url: string): Promise<void> {

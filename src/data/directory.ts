@@ -1,5 +1,6 @@
-import type { Value } from '@/core/rules';
+import type { Facts, Value } from '@/core/rules';
 import { query, type Sql } from './db';
+import { reachOf, REACH_COLUMNS } from './facts';
 import type { Compiled } from './rules';
 
 export interface DirectoryRow {
@@ -9,28 +10,40 @@ export interface DirectoryRow {
   attributes: Record<string, Value>;
   seen_at: Date;
   created_at: Date;
-  consent: 'given' | 'withdrawn' | null;
-  suppressed: string | null;
+  is_known: boolean;
+  reach: Facts['reach'];
   orders: number;
   minor: string;
+  last_order_at: Date | null;
+  tags: string[];
 }
 
-export const SORTS = { seen: 'p.seen_at desc, p.id desc', created: 'p.created_at desc, p.id desc', name: `lower(coalesce(p.attributes->>'lastName', p.attributes->>'firstName', p.email, p.external_id)) asc nulls last, p.id`, value: 'coalesce(o.minor, 0) desc, p.id desc', orders: 'coalesce(o.orders, 0) desc, p.id desc' } as const;
-export type Sort = keyof typeof SORTS;
+/** Columns by which people can be sorted, and `attribute:NAME` for any attribute. */
+export const SORTS = ['seen', 'created', 'name', 'email', 'id', 'orders', 'value', 'lastOrder'] as const;
+export type Sort = (typeof SORTS)[number] | `attribute:${string}`;
+
+const EXPRESSIONS: Record<'seen' | 'created' | 'name' | 'email' | 'id', string> = {
+  seen: 'p.seen_at', created: 'p.created_at', name: `lower(coalesce(p.attributes->>'lastName', p.attributes->>'firstName', p.email, p.external_id))`, email: 'p.email', id: 'p.external_id',
+};
+const STANDING: Record<string, string> = { orders: 'o.orders', value: 'o.net_minor', lastOrder: 'o.last_at' };
 
 export interface Filter {
   readonly words: string | null;
   readonly rule: Compiled | null;
   readonly insideFlow: string | null;
+  /** just these people, by our own numbers */
+  readonly ids?: readonly string[] | null;
 }
 
-function where(filter: Filter): { condition: string; bindings: Record<string, unknown> } {
-  const conditions: string[] = [];
+/** The condition over `people p` that a filter stands for. */
+export function filterToSql(filter: Filter): Compiled {
+  const conditions: string[] = ['p.erased_at is null'];
   const bindings: Record<string, unknown> = {};
-  if (filter.words) {
-    conditions.push(`(p.email ilike :words or p.external_id ilike :words or (coalesce(p.attributes->>'firstName', '') || ' ' || coalesce(p.attributes->>'lastName', '')) ilike :words)`);
-    bindings.words = `%${filter.words.replace(/[\\%_]/g, '\\$&')}%`;
-  }
+  // each word must be found: "lotte dorn" is a first and a last name
+  filter.words?.toLowerCase().split(/\s+/).filter(Boolean).slice(0, 6).forEach((word, index) => {
+    conditions.push(`p.search like :word${index}`);
+    bindings[`word${index}`] = `%${word.replace(/[\\%_]/g, '\\$&')}%`;
+  });
   if (filter.rule) {
     conditions.push(filter.rule.condition);
     Object.assign(bindings, filter.rule.bindings);
@@ -39,33 +52,60 @@ function where(filter: Filter): { condition: string; bindings: Record<string, un
     conditions.push(`exists (select 1 from runs r join flows f on f.id = r.flow_id where r.person_id = p.id and r.phase = 'inside' and f.key = :insideFlow)`);
     bindings.insideFlow = filter.insideFlow;
   }
-  return { condition: conditions.length ? conditions.join(' and ') : 'true', bindings };
+  if (filter.ids) {
+    conditions.push('p.id = any(cast(:chosenIds as bigint[]))');
+    bindings.chosenIds = filter.ids;
+  }
+  return { condition: conditions.join(' and '), bindings };
 }
 
 /** How many people match. */
 export async function countPeople(sql: Sql, filter: Filter): Promise<number> {
-  const { condition, bindings } = where(filter);
+  const { condition, bindings } = filterToSql(filter);
   const [row] = await query<{ count: number }>(sql, `select count(*)::int as count from people p where ${condition}`, bindings);
   return row!.count;
 }
 
 /** A page of people who match, with their orders and what those came to in the store's currency. */
-export async function listPeople(sql: Sql, filter: Filter, sort: Sort, currency: string, limit: number, offset: number): Promise<DirectoryRow[]> {
-  const { condition, bindings } = where(filter);
-  const totals = `select person_id, count(*)::int as orders, sum(case when is_cancelled or currency <> :currency then 0 else greatest(0, value_minor - refunded_minor) end) as minor from orders where placed_at is not null`;
-  const needsTotals = sort === 'value' || sort === 'orders';
-  // totals are computed for the page's people alone, unless it is sorted by them
-  return query<DirectoryRow>(
+export async function listPeople(sql: Sql, filter: Filter, sort: Sort, isDown: boolean, limit: number, offset: number): Promise<DirectoryRow[]> {
+  const { condition, bindings } = filterToSql(filter);
+  const down = isDown ? 'desc' : 'asc';
+  const standing = STANDING[sort];
+  if (!standing) {
+    // a person's number breaks ties, so that no page repeats another; who lacks the value comes last either way
+    const isAttribute = sort.startsWith('attribute:');
+    const expression = isAttribute ? 'p.attributes->:sortName' : EXPRESSIONS[sort as keyof typeof EXPRESSIONS];
+    const order = sort === 'seen' || sort === 'created' ? `${expression} ${down}, p.id ${down}` : `${expression} ${down} nulls last, p.id ${down}`;
+    return pageOf(sql, `select p.id from people p where ${condition} order by ${order} limit :limit offset :offset`, { ...bindings, limit, offset, ...(isAttribute && { sortName: sort.slice(10) }) });
+  }
+  // those who have ordered stand in an index of their own; the others come after them, or before
+  const ordered = `select p.id from standing o join people p on p.id = o.person_id where ${condition}`;
+  const others = `select p.id from people p where ${condition} and not exists (select 1 from standing o where o.person_id = p.id)`;
+  const parts = [{ from: ordered, order: `${standing} ${down}, o.person_id ${down}` }, { from: others, order: `p.id ${down}` }];
+  if (!isDown) parts.reverse();
+  const rows: DirectoryRow[] = [];
+  let skip = offset;
+  for (const { from, order } of parts) {
+    if (rows.length >= limit) break;
+    const found = await pageOf(sql, `${from} order by ${order} limit :limit offset :offset`, { ...bindings, limit: limit - rows.length, offset: skip });
+    if (!found.length && skip > 0) {
+      const [count] = await query<{ count: number }>(sql, `select count(*)::int as count from (${from}) x`, bindings);
+      skip = Math.max(0, skip - count!.count);
+    } else skip = 0;
+    rows.push(...found);
+  }
+  return rows;
+}
+
+async function pageOf(sql: Sql, page: string, bindings: Record<string, unknown>): Promise<DirectoryRow[]> {
+  const rows = await query<Omit<DirectoryRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    `with page as (
-       select p.* ${needsTotals ? ', o.orders, o.minor' : ''} from people p ${needsTotals ? `left join (${totals} group by 1) o on o.person_id = p.id` : ''}
-       where ${condition} order by ${SORTS[sort]} limit :limit offset :offset
-     )
-     select p.id, p.external_id, p.email, p.attributes, p.seen_at, p.created_at, c.state as consent, s.reason as suppressed, coalesce(o.orders, 0) as orders, coalesce(o.minor, 0) as minor
-     from page p left join consents c on c.person_id = p.id and c.channel = 'email'
-     left join suppressions s on s.channel = 'email' and s.address = p.email
-     left join lateral (${totals} and person_id = p.id group by 1) o on true
-     order by ${SORTS[sort]}`,
-    { ...bindings, currency, limit, offset },
+    `with page as materialized (select id, row_number() over () as place from (${page}) x)
+     select p.id, p.external_id, p.email, p.attributes, p.seen_at, p.created_at, p.is_known, ${REACH_COLUMNS},
+       coalesce(o.orders, 0) as orders, coalesce(o.net_minor, 0) as minor, o.last_at as last_order_at,
+       array(select t.tag from person_tags t where t.person_id = p.id order by t.tag) as tags
+     from page join people p using (id) left join standing o on o.person_id = p.id order by page.place`,
+    bindings,
   );
+  return rows.map((row) => ({ ...row, reach: reachOf(row) }));
 }

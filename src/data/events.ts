@@ -9,6 +9,8 @@ export interface NewEvent {
   readonly source: string;
   readonly eventId: string;
   readonly properties: { readonly [name: string]: Value };
+  /** the phone or device by which alone the event found its owner */
+  readonly via?: string | null;
 }
 
 /** Claims the keys of events and answers with those that are new: an event sent twice counts once. */
@@ -22,16 +24,17 @@ export async function claimEventKeys(sql: Sql, keys: readonly string[]): Promise
 }
 
 /** Writes events with one statement and answers with their ids, in the order given. */
-export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant): Promise<string[]> {
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, sourceId: number): Promise<string[]> {
   if (!events.length) return [];
   const rows = await query<{ id: string }>(
     sql,
-    `insert into events (person_id, type, time, source, event_id, properties, received_at)
-     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz)
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb)
+    `insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
+     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz), :sourceId, via
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, via text)
      returning id`,
     {
-      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties }))),
+      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties, ...(e.via && { via: e.via }) }))),
+      sourceId,
       receivedAt: new Date(receivedAt),
     },
   );

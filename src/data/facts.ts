@@ -1,13 +1,28 @@
-import type { FactEvent, Facts, Reach, Value } from '@/core/rules';
+import type { Channel, FactEvent, Facts, Reach, Value } from '@/core/rules';
 import { query, type Sql } from './db';
 
 interface FactRow {
   id: string;
   attributes: Record<string, Value>;
-  email: string | null;
-  consent: 'given' | 'withdrawn' | null;
-  suppressed: string | null;
+  paused_ms: string | null;
+  consents: { [channel in Channel]?: 'given' | 'withdrawn' } | null;
+  suppressed: { [channel in Channel]?: string } | null;
+  lists: string[];
+  tags: string[];
+  declined: string[];
 }
+
+/** The address of a person on each channel. */
+export const ADDRESS: { readonly [channel in Channel]: (attributes: { readonly [name: string]: Value }) => string | null } = {
+  email: ({ email }) => (typeof email === 'string' && email ? email : null),
+  sms: ({ phone }) => (typeof phone === 'string' && phone ? phone : null),
+  push: ({ pushToken }) => (typeof pushToken === 'string' && pushToken ? pushToken : null),
+};
+
+/** Selects, for `people p`, what stands between us and each of their addresses. */
+export const REACH_COLUMNS = `(extract(epoch from p.paused_until) * 1000)::bigint as paused_ms,
+  (select jsonb_object_agg(c.channel, c.state) from consents c where c.person_id = p.id) as consents,
+  (select jsonb_object_agg(s.channel, s.reason) from suppressions s where (s.channel, s.address) in (('email', p.email), ('sms', p.attributes->>'phone'), ('push', p.attributes->>'pushToken'))) as suppressed`;
 
 interface EventRow {
   person_id: string;
@@ -23,28 +38,28 @@ export async function loadFacts(sql: Sql, personIds: readonly string[], eventTyp
   if (!personIds.length) return facts;
   const people = await query<FactRow>(
     sql,
-    `select p.id, p.attributes, p.email, c.state as consent, s.reason as suppressed
-     from people p
-     left join consents c on c.person_id = p.id and c.channel = 'email'
-     left join suppressions s on s.channel = 'email' and s.address = p.email
-     where p.id = any(cast(:personIds as bigint[]))`,
+    `select p.id, p.attributes, ${REACH_COLUMNS},
+       array(select l.key from list_members m join lists l on l.id = m.list_id where m.person_id = p.id) as lists,
+       array(select t.tag from person_tags t where t.person_id = p.id) as tags,
+       array(select d.topic from declined_topics d where d.person_id = p.id) as declined
+     from people p where p.id = any(cast(:personIds as bigint[]))`,
     { personIds },
   );
   const events = eventTypes.length ? await loadEvents(sql, personIds, eventTypes) : new Map<string, FactEvent[]>();
   for (const person of people) {
-    facts.set(person.id, {
-      personId: person.id,
-      attributes: person.attributes,
-      reach: { email: reachOf(person.email, person.consent, person.suppressed) },
-      events: events.get(person.id) ?? [],
-    });
+    const { lists, tags, declined, attributes } = person;
+    facts.set(person.id, { personId: person.id, attributes, reach: reachOf(person), events: events.get(person.id) ?? [], lists, tags, declined });
   }
   return facts;
 }
 
-/** What stands between us and an email address. */
-export function reachOf(email: string | null, consent: 'given' | 'withdrawn' | null, suppressed: string | null): Reach {
-  return { hasAddress: email !== null, state: consent ?? 'unknown', suppressed };
+/** What stands between us and each address of a person, from the columns of {@link REACH_COLUMNS}. */
+export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consents' | 'suppressed'>): Facts['reach'] {
+  const of = (channel: Channel): Reach => ({
+    hasAddress: ADDRESS[channel](row.attributes) !== null, state: row.consents?.[channel] ?? 'unknown', suppressed: row.suppressed?.[channel] ?? null,
+    pausedUntil: row.paused_ms === null ? null : Number(row.paused_ms),
+  });
+  return { email: of('email'), sms: of('sms'), push: of('push') };
 }
 
 /** The events of some types of several people, ascending by time and id. */

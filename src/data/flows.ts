@@ -142,3 +142,8 @@ export async function listFlows(sql: Sql, now: Instant, from: Instant, currency:
     { now: new Date(now), from: new Date(from), currency, zone },
   );
 }
+
+/** What each flow does now: its published document, or its draft when it has never been on. */
+export async function documentsNow(sql: Sql): Promise<{ key: string; name: string; document: FlowDocument }[]> {
+  return query(sql, `select f.key, f.name, coalesce(v.document, f.draft) as document from flows f left join flow_versions v on v.flow_id = f.id and v.version = f.version where f.state <> 'archived' order by f.name`);
+}

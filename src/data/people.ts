@@ -1,110 +1,182 @@
 import type { Instant } from '@/core/time';
-import type { Value } from '@/core/rules';
-import type { ConsentState, Profile } from '@/core/people';
+import { CHANNELS, type Channel, type Value } from '@/core/rules';
+import { identifierKey, identifierOf, type ConsentDetail, type ConsentState, type Identifier, type Profile } from '@/core/people';
 import { asRows, query, queryOne, type Sql } from './db';
 
-export interface Identifier {
-  readonly kind: 'external' | 'email';
-  readonly value: string;
-}
+export type { Identifier };
 
 export interface PersonRow {
   id: string;
   external_id: string | null;
+  external_at: Date | null;
   email: string | null;
   attributes: Record<string, Value>;
   stamped: Record<string, Instant>;
+  is_known: boolean;
   created_at: Date;
   seen_at: Date;
+  paused_until: Date | null;
+  erased_at: Date | null;
 }
 
-/** Finds whom identifiers belong to; keys of the answer are `kind:value`. */
-export async function findByIdentifiers(sql: Sql, identifiers: readonly Identifier[]): Promise<Map<string, string>> {
-  if (!identifiers.length) return new Map();
-  const rows = await query<{ kind: string; value: string; person_id: string }>(
+export interface FoundIdentifier { readonly personId: string; readonly firstAt: Instant }
+
+/** Finds whom identifiers belong to and since when; keys of the answer are `kind:value`. */
+export async function findByIdentifiers(sql: Sql, keys: readonly string[]): Promise<Map<string, FoundIdentifier>> {
+  if (!keys.length) return new Map();
+  const identifiers = keys.map(identifierOf);
+  const rows = await query<{ kind: string; value: string; person_id: string; first_ms: string | null }>(
     sql,
-    `select i.kind, i.value, i.person_id from identifiers i
+    `select i.kind, i.value, i.person_id, case when i.first_at = '-infinity' then null else (extract(epoch from i.first_at) * 1000)::bigint end as first_ms from identifiers i
      join unnest(cast(:kinds as text[]), cast(:values as text[])) as wanted(kind, value) using (kind, value)`,
     { kinds: identifiers.map((i) => i.kind), values: identifiers.map((i) => i.value) },
   );
-  return new Map(rows.map((row) => [`${row.kind}:${row.value}`, row.person_id]));
+  return new Map(rows.map((row) => [`${row.kind}:${row.value}`, { personId: row.person_id, firstAt: row.first_ms === null ? -Infinity : Number(row.first_ms) }]));
 }
 
-/** Locks people for this transaction, in order of id so that two transactions cannot wait for each other. */
-export async function lockPeople(sql: Sql, ids: readonly string[]): Promise<Map<string, PersonRow>> {
-  if (!ids.length) return new Map();
-  const rows = await query<PersonRow>(
+export interface WeakClaimRow { identifier: string; claimed_by: string; person_id: string; first_ms: string }
+
+/** Who claims phones and devices, and since when. */
+export async function findWeakClaims(sql: Sql, keys: readonly string[]): Promise<WeakClaimRow[]> {
+  if (!keys.length) return [];
+  return query<WeakClaimRow>(
     sql,
-    `select id, external_id, email, attributes, stamped, created_at, seen_at from people
-     where id = any(cast(:ids as bigint[])) order by id for no key update`,
-    { ids },
+    `select identifier, claimed_by, person_id, (extract(epoch from first_at) * 1000)::bigint as first_ms from weak_claims where identifier = any(cast(:keys as text[]))`,
+    { keys },
   );
-  return new Map(rows.map((row) => [row.id, row]));
 }
 
-/** Creates people without identifiers and answers with their ids, in the order asked for. */
-export async function createPeople(sql: Sql, count: number, at: Instant): Promise<string[]> {
-  if (!count) return [];
-  const rows = await query<{ id: string }>(
-    sql,
-    `insert into people (created_at, seen_at) select cast(:at as timestamptz), cast(:at as timestamptz) from generate_series(1, :count) returning id`,
-    { at: new Date(at), count },
-  );
-  return rows.map((row) => row.id).sort((a, b) => Number(BigInt(a) - BigInt(b)));
-}
-
-/** Gives identifiers to people. One that is taken already raises a unique violation, upon which the caller starts over. */
-export async function addIdentifiers(sql: Sql, rows: readonly (Identifier & { personId: string })[]): Promise<void> {
+export async function saveWeakClaims(sql: Sql, rows: readonly { identifier: string; by: string; personId: string; firstAt: Instant }[]): Promise<void> {
   if (!rows.length) return;
   await query(
     sql,
-    `insert into identifiers (kind, value, person_id)
-     select kind, value, person_id from json_to_recordset(cast(:rows as json)) as r(kind text, value text, person_id bigint) order by kind, value`,
-    { rows: asRows(rows.map((row) => ({ kind: row.kind, value: row.value, person_id: row.personId }))) },
+    `insert into weak_claims (identifier, claimed_by, person_id, first_at)
+     select identifier, claimed_by, person_id, first_at from json_to_recordset(cast(:rows as json)) as r(identifier text, claimed_by text, person_id bigint, first_at timestamptz) order by 1, 2
+     on conflict (identifier, claimed_by) do update set first_at = least(weak_claims.first_at, excluded.first_at), person_id = excluded.person_id`,
+    { rows: asRows(rows.map((row) => ({ identifier: row.identifier, claimed_by: row.by, person_id: row.personId, first_at: new Date(row.firstAt) }))) },
   );
+}
+
+/** Which of these identifiers several people share by decision: they join nobody. */
+export async function findShared(sql: Sql, keys: readonly string[]): Promise<Set<string>> {
+  if (!keys.length) return new Set();
+  const rows = await query<{ key: string }>(sql, `select kind || ':' || value as key from shared_identifiers where kind || ':' || value = any(cast(:keys as text[]))`, { keys });
+  return new Set(rows.map((row) => row.key));
+}
+
+export async function markShared(sql: Sql, identifiers: readonly Identifier[], why: string, by: string, at: Instant): Promise<void> {
+  if (!identifiers.length) return;
+  await query(
+    sql,
+    `insert into shared_identifiers (kind, value, why, at, by)
+     select kind, value, :why, :at, :by from json_to_recordset(cast(:rows as json)) as r(kind text, value text) on conflict do nothing`,
+    { rows: asRows(identifiers), why, by, at: new Date(at) },
+  );
+}
+
+type LockedRow = PersonRow & { consents: { channel: Channel; state: 'given' | 'withdrawn'; at_ms: number }[] | null };
+export interface LockedPerson { readonly row: PersonRow; readonly consents: ReadonlyMap<Channel, ConsentState> }
+
+/** Locks people for this transaction, in order of id so that two transactions cannot wait for each other, and reads their consent. */
+export async function lockPeople(sql: Sql, ids: readonly string[]): Promise<Map<string, LockedPerson>> {
+  if (!ids.length) return new Map();
+  const rows = await query<LockedRow>(
+    sql,
+    `select p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at,
+       (select jsonb_agg(jsonb_build_object('channel', c.channel, 'state', c.state, 'at_ms', (extract(epoch from c.at) * 1000)::bigint)) from consents c where c.person_id = p.id) as consents
+     from people p where p.id = any(cast(:ids as bigint[])) order by p.id for no key update of p`,
+    { ids },
+  );
+  return new Map(rows.map(({ consents, ...row }) => [row.id, { row, consents: new Map((consents ?? []).map((c) => [c.channel, { state: c.state, at: c.at_ms }])) }]));
+}
+
+/** Reserves numbers for people who are about to be stored. */
+export async function nextPersonIds(sql: Sql, count: number): Promise<string[]> {
+  if (!count) return [];
+  const rows = await query<{ id: string }>(sql, `select nextval(pg_get_serial_sequence('people', 'id')) as id from generate_series(1, :count)`, { count });
+  return rows.map((row) => row.id);
+}
+
+/** Gives identifiers to people. One that is taken already raises a unique violation, upon which the caller starts over. */
+export async function addIdentifiers(sql: Sql, rows: readonly { key: string; personId: string; firstAt: Instant }[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `insert into identifiers (kind, value, person_id, first_at)
+     select kind, value, person_id, first_at from json_to_recordset(cast(:rows as json)) as r(kind text, value text, person_id bigint, first_at timestamptz) order by kind, value`,
+    { rows: asRows(rows.map(({ key, personId, firstAt }) => ({ ...identifierOf(key), person_id: personId, first_at: new Date(firstAt) }))) },
+  );
+}
+
+/** Notes that identifiers were in use earlier than we knew. */
+export async function ageIdentifiers(sql: Sql, rows: readonly { key: string; firstAt: Instant }[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `update identifiers i set first_at = r.first_at from json_to_recordset(cast(:rows as json)) as r(kind text, value text, first_at timestamptz)
+     where i.kind = r.kind and i.value = r.value and i.first_at > r.first_at`,
+    { rows: asRows(rows.map(({ key, firstAt }) => ({ ...identifierOf(key), first_at: new Date(firstAt) }))) },
+  );
+}
+
+/** Gives an identifier to somebody else. */
+export async function reassignIdentifier(sql: Sql, key: string, personId: string): Promise<void> {
+  await query(sql, 'update identifiers set person_id = :personId where kind = :kind and value = :value', { ...identifierOf(key), personId });
 }
 
 export interface PersonChange {
   readonly id: string;
+  readonly isNew: boolean;
   readonly externalId: string | null;
+  readonly externalAt: Instant | null;
+  readonly isKnown: boolean;
   readonly profile: Profile;
   readonly firstSeen: Instant;
   readonly lastSeen: Instant;
 }
 
-/** Stores what was learned about people. */
+const CHANGE = `json_to_recordset(cast(:rows as json)) as r(id bigint, external_id text, external_at timestamptz, is_known boolean, attributes jsonb, stamped jsonb, first_seen timestamptz, last_seen timestamptz)`;
+
+/** Stores people who are new, and what was learned about those who are not. */
 export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Promise<void> {
-  if (!changes.length) return;
-  await query(
-    sql,
-    `update people p set external_id = r.external_id, attributes = r.attributes, stamped = r.stamped,
-       created_at = least(p.created_at, r.first_seen), seen_at = greatest(p.seen_at, r.last_seen)
-     from json_to_recordset(cast(:rows as json)) as r(id bigint, external_id text, attributes jsonb, stamped jsonb, first_seen timestamptz, last_seen timestamptz)
-     where p.id = r.id`,
-    {
-      rows: asRows(changes.map((c) => ({
-        id: c.id, external_id: c.externalId, attributes: c.profile.attributes, stamped: c.profile.stamped,
-        first_seen: new Date(c.firstSeen), last_seen: new Date(c.lastSeen),
-      }))),
-    },
-  );
+  const rows = (list: readonly PersonChange[]) => asRows(list.map((c) => ({
+    id: c.id, external_id: c.externalId, external_at: c.externalAt === null || !Number.isFinite(c.externalAt) ? null : new Date(c.externalAt), is_known: c.isKnown,
+    attributes: c.profile.attributes, stamped: c.profile.stamped, first_seen: new Date(c.firstSeen), last_seen: new Date(c.lastSeen),
+  })));
+  const fresh = changes.filter((change) => change.isNew);
+  const known = changes.filter((change) => !change.isNew);
+  if (fresh.length) {
+    await query(
+      sql,
+      `insert into people (id, external_id, external_at, is_known, attributes, stamped, created_at, seen_at)
+       select id, external_id, external_at, is_known, attributes, stamped, first_seen, last_seen from ${CHANGE}`,
+      { rows: rows(fresh) },
+    );
+  }
+  if (known.length) {
+    await query(
+      sql,
+      `update people p set external_id = r.external_id, external_at = coalesce(r.external_at, p.external_at), is_known = r.is_known, attributes = r.attributes, stamped = r.stamped,
+         created_at = least(p.created_at, r.first_seen), seen_at = greatest(p.seen_at, r.last_seen)
+       from ${CHANGE} where p.id = r.id`,
+      { rows: rows(known) },
+    );
+  }
 }
 
-export async function readConsents(sql: Sql, personIds: readonly string[]): Promise<Map<string, ConsentState>> {
-  if (!personIds.length) return new Map();
-  const rows = await query<{ person_id: string; state: 'given' | 'withdrawn'; at: Date }>(
-    sql,
-    `select person_id, state, at from consents where channel = 'email' and person_id = any(cast(:personIds as bigint[]))`,
-    { personIds },
-  );
-  return new Map(rows.map((row) => [row.person_id, { state: row.state, at: row.at.getTime() }]));
+export interface ConsentRow extends ConsentDetail { readonly channel: Channel; readonly state: 'given' | 'withdrawn'; readonly at: Instant }
+
+/** A person's consent to each channel as it now stands, with what it rests on. */
+export async function readConsents(sql: Sql, personId: string): Promise<ConsentRow[]> {
+  const rows = await query<Omit<ConsentRow, 'at'> & { at: Date }>(sql, `select channel, state, at, how, place, wording, actor, box, country from consents where person_id = :personId`, { personId });
+  return rows.map((row) => ({ ...row, at: row.at.getTime() })).sort((a, b) => CHANNELS.indexOf(a.channel) - CHANNELS.indexOf(b.channel));
 }
 
 export interface ConsentChange {
   readonly personId: string;
+  readonly channel: Channel;
   readonly state: ConsentState;
-  readonly how: string;
-  readonly wording: string | null;
+  readonly detail: ConsentDetail;
 }
 
 /** Stores consents as they now are, and adds a line for each to the log that is never edited. */
@@ -113,48 +185,55 @@ export async function saveConsents(sql: Sql, changes: readonly ConsentChange[]):
   await query(
     sql,
     `with changed as (
-       select * from json_to_recordset(cast(:rows as json)) as r(person_id bigint, state text, at timestamptz, how text, wording text)
+       select * from json_to_recordset(cast(:rows as json)) as r(person_id bigint, channel text, state text, at timestamptz, how text, place text, wording text, actor text, box text, country text)
      ), logged as (
-       insert into consent_log (person_id, channel, state, at, how, wording) select person_id, 'email', state, at, how, wording from changed
+       insert into consent_log (person_id, channel, state, at, how, place, wording, actor, box, country, address)
+       select c.person_id, c.channel, c.state, c.at, c.how, c.place, c.wording, c.actor, c.box, c.country,
+         case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end
+       from changed c join people p on p.id = c.person_id
      )
-     insert into consents (person_id, channel, state, at) select person_id, 'email', state, at from changed
-     on conflict (person_id, channel) do update set state = excluded.state, at = excluded.at`,
-    { rows: asRows(changes.map((c) => ({ person_id: c.personId, state: c.state.state, at: new Date(c.state.at), how: c.how, wording: c.wording }))) },
+     insert into consents (person_id, channel, state, at, how, place, wording, actor, box, country) select person_id, channel, state, at, how, place, wording, actor, box, country from changed
+     on conflict (person_id, channel) do update set state = excluded.state, at = excluded.at, how = excluded.how, place = excluded.place, wording = excluded.wording, actor = excluded.actor, box = excluded.box, country = excluded.country`,
+    { rows: asRows(changes.map((c) => ({ person_id: c.personId, channel: c.channel, state: c.state.state, at: new Date(c.state.at), ...c.detail }))) },
   );
 }
 
-/** Puts an address on the list of those never written to; the first reason stays. */
-export async function suppress(sql: Sql, address: string, reason: string, at: Instant): Promise<void> {
-  await query(
-    sql,
-    `insert into suppressions (channel, address, reason, at) values ('email', :address, :reason, :at) on conflict do nothing`,
-    { address, reason, at: new Date(at) },
-  );
+export interface ConsentLogRow extends ConsentDetail { readonly id: string; readonly channel: Channel; readonly state: string; readonly at: Date; readonly recorded_at: Date; readonly address: string | null }
+
+/** All that was ever said on consent by one person, newest first. */
+export async function consentLog(sql: Sql, personId: string): Promise<ConsentLogRow[]> {
+  return query<ConsentLogRow>(sql, `select id, channel, state, at, recorded_at, how, place, wording, actor, box, country, address from consent_log where person_id = :personId order by at desc, id desc`, { personId });
 }
 
-/** Moves everything of one person to another: two that turned out to be one. The caller has locked both. */
-export async function moveToPerson(sql: Sql, loserId: string, winnerId: string, at: Instant): Promise<void> {
-  const ids = { loserId, winnerId, at: new Date(at) };
-  // an order that both have stays once, and so does a silence that both are waiting out
-  await query(sql, `delete from runs r where r.person_id = :loserId and r.phase = 'armed' and exists (
-    select 1 from runs w where w.person_id = :winnerId and w.flow_id = r.flow_id and w.key = r.key and w.phase = 'armed')`, ids);
-  await query(sql, `delete from orders o where o.person_id = :loserId and exists (select 1 from orders w where w.person_id = :winnerId and w.order_id = o.order_id)`, ids);
-  for (const table of ['events', 'runs', 'traces', 'sends', 'orders', 'consent_log', 'identifiers']) {
-    await query(sql, `update ${table} set person_id = :winnerId where person_id = :loserId`, ids);
-  }
-  await query(sql, `delete from credits where person_id = :loserId`, ids);
-  await query(sql, `delete from consents where person_id = :loserId`, ids);
-  await query(sql, `insert into merges (winner_id, loser_id, loser, at)
-    select cast(:winnerId as bigint), id, jsonb_build_object('externalId', external_id, 'attributes', attributes), :at from people where id = :loserId`, ids);
-  await query(sql, `delete from people where id = :loserId`, ids);
+/** Asks for no marketing until a moment; null ends the pause. */
+export async function setPause(sql: Sql, personId: string, until: Instant | null): Promise<void> {
+  await query(sql, 'update people set paused_until = :until where id = :personId', { personId, until: until === null ? null : new Date(until) });
 }
 
-/** One person by their external id, or by our own number. */
+/** One person by their external id (any that they have), or by our own number; also under the number of one merged into them. */
 export async function findPerson(sql: Sql, by: { externalId: string } | { id: string }): Promise<PersonRow | null> {
-  if ('id' in by) return /^\d{1,18}$/.test(by.id) ? queryOne<PersonRow>(sql, 'select * from people where id = :id', { id: by.id }) : null;
-  return queryOne<PersonRow>(
+  const columns = 'p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at';
+  if ('id' in by) {
+    if (!/^\d{1,18}$/.test(by.id)) return null;
+    return (
+      (await queryOne<PersonRow>(sql, `select ${columns} from people p where p.id = :id and p.erased_at is null`, { id: by.id })) ??
+      queryOne<PersonRow>(sql, `select ${columns} from merges m join people p on p.id = m.winner_id where m.loser_id = :id and m.undone_at is null and p.erased_at is null order by m.id desc limit 1`, { id: by.id })
+    );
+  }
+  return queryOne<PersonRow>(sql, `select ${columns} from identifiers i join people p on p.id = i.person_id where i.kind = 'external' and i.value = :externalId`, { externalId: by.externalId });
+}
+
+/** All that a person is told from others by. */
+export async function identifiersOf(sql: Sql, personId: string): Promise<(Identifier & { first_at: Date | null; is_shared: boolean })[]> {
+  return query(
     sql,
-    `select p.* from identifiers i join people p on p.id = i.person_id where i.kind = 'external' and i.value = :externalId`,
-    { externalId: by.externalId },
+    `select i.kind, i.value, case when i.first_at = '-infinity' then null else i.first_at end as first_at, s.value is not null as is_shared
+     from identifiers i left join shared_identifiers s using (kind, value) where i.person_id = :personId order by i.first_at, i.kind, i.value`,
+    { personId },
   );
+}
+
+/** Gives back by key what {@link findByIdentifiers} answers with: a convenience for single identifiers. */
+export async function ownerOfIdentifier(sql: Sql, identifier: Identifier): Promise<string | null> {
+  return (await findByIdentifiers(sql, [identifierKey(identifier)])).get(identifierKey(identifier))?.personId ?? null;
 }

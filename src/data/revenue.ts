@@ -3,6 +3,9 @@ import type { Order } from '@/core/orders';
 import type { Credit } from '@/core/revenue';
 import { asRows, query, type Sql } from './db';
 
+/** Net of orders: what was taken after refunds and cancellations. */
+const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
+
 export async function saveOrders(sql: Sql, orders: readonly { personId: string; order: Order }[]): Promise<void> {
   if (!orders.length) return;
   await query(
@@ -18,6 +21,20 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
         refunded_minor: order.refundedMinor, is_cancelled: order.isCancelled, placed_at: order.placedAt === null ? null : new Date(order.placedAt),
       }))),
     },
+  );
+}
+
+/** Computes what the orders of people come to, in the store's currency, from their orders as they now stand; null for everybody. */
+export async function saveStanding(sql: Sql, personIds: readonly string[] | null, currency: string): Promise<void> {
+  if (personIds && !personIds.length) return;
+  if (personIds) await query(sql, `delete from standing where person_id = any(cast(:personIds as bigint[])) and not exists (select 1 from orders o where o.person_id = standing.person_id and o.placed_at is not null)`, { personIds });
+  await query(
+    sql,
+    `insert into standing (person_id, orders, net_minor, first_at, last_at)
+     select o.person_id, count(*), sum(case when o.currency <> :currency then 0 else ${NET} end), min(o.placed_at), max(o.placed_at)
+     from orders o where (cast(:personIds as bigint[]) is null or o.person_id = any(cast(:personIds as bigint[]))) and o.placed_at is not null group by 1
+     on conflict (person_id) do update set orders = excluded.orders, net_minor = excluded.net_minor, first_at = excluded.first_at, last_at = excluded.last_at`,
+    { personIds, currency },
   );
 }
 
@@ -49,9 +66,6 @@ export async function replaceCredits(sql: Sql, model: string, rows: readonly Ord
     { rows: asRows(credits), model },
   );
 }
-
-/** Net of orders: what was taken after refunds and cancellations. */
-const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
 
 export interface RevenueRow { currency: string; takings: string; credited: string; orders: number }
 

@@ -65,10 +65,20 @@ export function ruleToSql(rule: Rule, now: Instant, zone: string): Compiled {
       case 'trigger':
         throw new NotForLists('the event that started a run is only known inside a flow');
       case 'consent': {
-        const reachable = `(p.email is not null
-          and not exists (select 1 from suppressions s where s.channel = 'email' and s.address = p.email)
-          and exists (select 1 from consents c where c.person_id = p.id and c.channel = 'email' and c.state = 'given'))`;
+        const address = { email: 'p.email', sms: `nullif(p.attributes->>'phone', '')`, push: `nullif(p.attributes->>'pushToken', '')` }[test.channel];
+        const channel = bind(test.channel);
+        const reachable = `(${address} is not null and (p.paused_until is null or p.paused_until <= ${nowSql})
+          and not exists (select 1 from suppressions s where s.channel = ${channel} and s.address = ${address})
+          and exists (select 1 from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given'))`;
         return test.reachable ? reachable : `(not ${reachable})`;
+      }
+      case 'list': {
+        const isOn = `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`;
+        return test.member ? isOn : `(not ${isOn})`;
+      }
+      case 'tag': {
+        const has = `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`;
+        return test.has ? has : `(not ${has})`;
       }
       case 'did':
       case 'didNot': {

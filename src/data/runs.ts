@@ -1,4 +1,5 @@
 import type { Instant } from '@/core/time';
+import type { Because } from '@/core/rules';
 import type { Effect, EarlierRun, Outcome, Phase, Run, TraceEntry } from '@/core/flows';
 import { asRows, query, type Sql } from './db';
 
@@ -178,4 +179,38 @@ export async function nextDue(sql: Sql): Promise<Instant | null> {
 export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
   const [row] = await query<{ due: boolean }>(sql, 'select exists (select 1 from runs where wake_at <= :now) as due', { now: new Date(now) });
   return row!.due;
+}
+
+/** What a flow decided about one person, newest first: the end of each run, refusals and messages that did not go out. */
+export async function runsOf(sql: Sql, personId: string, flowId: number): Promise<{ at: Date; says: string; because: Because | null }[]> {
+  return query(
+    sql,
+    `select t.at, t.says, t.because from traces t join runs r on r.person_id = t.person_id and r.id = t.run_id
+     where t.person_id = :personId and r.flow_id = :flowId order by t.at desc, t.run_id desc, t.seq desc limit 40`,
+    { personId, flowId },
+  );
+}
+
+/** Arms a run that was called directly: its event is given, and it is due at once. Answers with its number. */
+export async function armCalled(sql: Sql, run: { personId: string; flowId: number; version: number; key: string; triggerId: string; at: Instant }): Promise<void> {
+  await query(
+    sql,
+    `insert into runs (person_id, flow_id, version, key, phase, armed_at, trigger_id, wake_at)
+     values (:personId, :flowId, :version, :key, 'armed', :at, :triggerId, :at)
+     on conflict (person_id, flow_id, key) where phase = 'armed' do update set trigger_id = excluded.trigger_id, wake_at = excluded.wake_at`,
+    { ...run, at: new Date(run.at) },
+  );
+}
+
+/** Takes a person out of a run. Answers whether it was still under way. */
+export async function endRun(sql: Sql, personId: string, runId: string, by: string, at: Instant): Promise<boolean> {
+  const rows = await query<{ seq: number }>(
+    sql,
+    `update runs set phase = 'ended', outcome = coalesce(outcome, 'left'), step = null, wait_until = null, wake_at = null, wakes_on = '{}', ended_at = :at, seq = seq + 1
+     where person_id = :personId and id = :runId and phase <> 'ended' returning seq`,
+    { personId, runId, at: new Date(at) },
+  );
+  if (!rows.length) return false;
+  await query(sql, `insert into traces (person_id, run_id, seq, at, kind, says) values (:personId, :runId, :seq, :at, 'left', :says)`, { personId, runId, seq: rows[0]!.seq - 1, at: new Date(at), says: `Left: taken out by ${by}` });
+  return true;
 }

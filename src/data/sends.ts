@@ -1,6 +1,7 @@
 import type { Instant } from '@/core/time';
-import type { FactEvent, Value } from '@/core/rules';
+import type { FactEvent, Facts, Value } from '@/core/rules';
 import { asRows, query, queryOne, type Sql } from './db';
+import { reachOf, REACH_COLUMNS } from './facts';
 import type { SendRef } from './runs';
 
 export interface SendRow {
@@ -10,25 +11,24 @@ export interface SendRow {
   version: number;
   step_id: string;
   state: 'queued' | 'sent' | 'delivered' | 'bounced' | 'failed' | 'skipped';
-  email: string | null;
+  reach: Facts['reach'];
   attributes: Record<string, Value>;
-  consent: 'given' | 'withdrawn' | null;
-  suppressed: string | null;
+  declined: string[];
   trigger: FactEvent['properties'] | null;
 }
 
 /** Reads a queued send with all that its message needs, and holds it, so that no second worker takes it up. */
 export async function holdSend(sql: Sql, ref: SendRef): Promise<SendRow | null> {
-  return queryOne<SendRow>(
+  const row = await queryOne<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    `select s.person_id, s.id, s.flow_id, s.version, s.step_id, s.state, p.email, p.attributes, c.state as consent, x.reason as suppressed,
+    `select s.person_id, s.id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
+       array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
        (select e.properties from events e where e.person_id = s.person_id and e.id = s.trigger_id) as trigger
      from sends s join people p on p.id = s.person_id
-     left join consents c on c.person_id = p.id and c.channel = 'email'
-     left join suppressions x on x.channel = 'email' and x.address = p.email
      where s.id = :id and s.person_id = :personId and s.state = 'queued' for update of s skip locked`,
     { ...ref },
   );
+  return row && { ...row, reach: reachOf(row) };
 }
 
 /** Where a send stands that may have moved to another person since, by a merge: the person who has it now. */

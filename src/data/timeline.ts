@@ -3,7 +3,7 @@ import type { Because, Value } from '@/core/rules';
 import { query, type Sql } from './db';
 
 export interface TimelineRow {
-  kind: 'event' | 'trace' | 'send' | 'consent';
+  kind: 'event' | 'trace' | 'send' | 'consent' | 'note';
   at_ms: string;
   rank: number;
   id: string;
@@ -21,8 +21,8 @@ export interface TimelineRow {
  * One person's story, newest first: events, decisions of flows, sends that did not go out, changes of consent.
  * `before` continues after the last row seen. `words` looks in titles and contents.
  */
-export async function timeline(sql: Sql, personId: string, options: { limit: number; before: { at: Instant; rank: number; id: string } | null; kinds: readonly string[] | null; words: string | null }): Promise<TimelineRow[]> {
-  const { limit, before, kinds, words } = options;
+export async function timeline(sql: Sql, personId: string, options: { limit: number; before: { at: Instant; rank: number; id: string } | null; kinds: readonly string[] | null; words: string | null; type?: string | null }): Promise<TimelineRow[]> {
+  const { limit, before, kinds, words, type = null } = options;
   return query<TimelineRow>(
     sql,
     `with story as (
@@ -40,15 +40,27 @@ export async function timeline(sql: Sql, personId: string, options: { limit: num
        from sends s join flows f on f.id = s.flow_id where s.person_id = :personId
        union all
        select 'consent', c.at, 500000, c.id, 'Consent to ' || c.channel || ' ' || c.state, 'consent.' || c.state, null, null, null, null, null,
-         jsonb_strip_nulls(jsonb_build_object('how', c.how, 'wording', c.wording))
+         jsonb_strip_nulls(jsonb_build_object('how', c.how, 'place', c.place, 'wording', c.wording, 'box', c.box, 'country', c.country, 'enteredBy', c.actor, 'address', c.address))
        from consent_log c where c.person_id = :personId
+       union all
+       select 'send', coalesce(l.sent_at, l.queued_at), 3000001, l.id,
+         case l.state when 'skipped' then 'Not sent: ' || l.reason when 'failed' then 'Failed: ' || l.reason when 'queued' then 'Waits to go out' else 'Sent “' || (l.message->>'subject') || '”' end,
+         l.state, null, null, null, null, null, jsonb_strip_nulls(jsonb_build_object('subject', l.message->>'subject', 'state', l.state, 'reason', l.reason, 'writtenBy', l.by, 'purpose', l.purpose))
+       from letters l where l.person_id = :personId
+       union all
+       select 'note', m.at, 4000000, m.id, 'Turned out to be one with ' || coalesce(m.loser->'attributes'->>'email', m.loser->>'external_id', 'somebody else') || case when m.undone_at is null then '' else ' (undone)' end,
+         'merged', null, null, null, null, null, jsonb_strip_nulls(jsonb_build_object('because', m.because, 'by', m.by, 'theirAttributes', m.loser->'attributes'))
+       from merges m where m.winner_id = :personId
+       union all
+       select 'note', t.at, 4000001, 0, 'Tagged “' || t.tag || '”', 'tagged', null, null, null, null, null, jsonb_build_object('by', t.by) from person_tags t where t.person_id = :personId
      )
      select kind, (extract(epoch from at) * 1000)::bigint as at_ms, rank, id, title, type, flow_key, flow_name, step_id, run_id, because, detail from story
      where (cast(:beforeAt as timestamptz) is null or (date_trunc('milliseconds', at), rank, id) < (cast(:beforeAt as timestamptz), cast(:beforeRank as int), cast(:beforeId as bigint)))
        and (cast(:kinds as text[]) is null or kind = any(cast(:kinds as text[])))
+       and (cast(:type as text) is null or type = cast(:type as text))
        and (cast(:words as text) is null or position(lower(cast(:words as text)) in lower(title || ' ' || type || ' ' || coalesce(detail::text, ''))) > 0)
      order by date_trunc('milliseconds', at) desc, rank desc, id desc limit :limit`,
-    { personId, limit, kinds, words, beforeAt: before ? new Date(before.at) : null, beforeRank: before?.rank ?? null, beforeId: before?.id ?? null },
+    { personId, limit, kinds, words, type, beforeAt: before ? new Date(before.at) : null, beforeRank: before?.rank ?? null, beforeId: before?.id ?? null },
   );
 }
 
@@ -60,6 +72,26 @@ export async function openRuns(sql: Sql, personId: string): Promise<PersonRunRow
     sql,
     `select f.key as flow_key, f.name as flow_name, f.id as flow_id, r.version, r.id as run_id, r.key, r.phase, r.step, r.wake_at, r.entered_at, r.outcome
      from runs r join flows f on f.id = r.flow_id where r.person_id = :personId and r.phase <> 'ended' order by r.wake_at nulls last`,
+    { personId },
+  );
+}
+
+/** The times between the orders of a person, in milliseconds, cancelled orders left out. */
+export async function orderGaps(sql: Sql, personId: string): Promise<number[]> {
+  const rows = await query<{ gap: string }>(
+    sql,
+    `select gap from (select (extract(epoch from placed_at - lag(placed_at) over (order by placed_at)) * 1000)::bigint as gap from orders where person_id = :personId and placed_at is not null and not is_cancelled) x where gap is not null`,
+    { personId },
+  );
+  return rows.map((row) => Number(row.gap));
+}
+
+/** Others who have used a phone or a device of this person together with something of their own. */
+export async function sharersOf(sql: Sql, personId: string): Promise<{ id: string; external_id: string | null; email: string | null; attributes: Record<string, Value>; identifier: string }[]> {
+  return query(
+    sql,
+    `select distinct on (p.id) p.id, p.external_id, p.email, p.attributes, c.identifier from weak_claims mine join weak_claims c on c.identifier = mine.identifier and c.person_id <> mine.person_id
+     join people p on p.id = c.person_id where mine.person_id = :personId and p.erased_at is null order by p.id limit 10`,
     { personId },
   );
 }

@@ -47,6 +47,8 @@ export function makePerson(index: number, id: string, start: Instant, end: Insta
       ...(chance.is(0.75) && { firstName, lastName }),
       country,
       zone: ZONES[country]!,
+      // numbers that Ofcom keeps free for stories: 07700 900000 to 900999
+      ...(index % 3 === 0 && index < 3000 && { phone: `+447700900${String(index / 3).padStart(3, '0')}` }),
     },
     consent: chance.weighted([['given', 66], [null, 27], ['withdrawn', 7]] as const),
     // two in five were on file when the history begins
@@ -157,7 +159,7 @@ export function* makeHistory(options: { people: number; end: Instant; zone: stri
   for (let index = 0; index < options.people; index++) {
     const person = makePerson(index, nextId(), start, end, chance);
     const events = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
-    const reach = { hasAddress: true, state: person.consent ?? ('unknown' as const), suppressed: null };
+    const reach = { hasAddress: true, state: person.consent ?? ('unknown' as const), suppressed: null, pausedUntil: null };
     yield { person, replayed: replayPerson(flows, { id: person.id, attributes: person.attributes, reach }, events, end, nextId, reactionOf(nextId, chance)) };
   }
 }

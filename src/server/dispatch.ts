@@ -1,8 +1,8 @@
 import { planOf } from '@/core/flows';
-import { renderMessage, type Links, type Message } from '@/core/messages';
-import { unreachableBecause, type Value } from '@/core/rules';
+import { notSentBecause, renderMessage, type Links, type Message } from '@/core/messages';
+import type { Value } from '@/core/rules';
 import type { Db, Sql } from '@/data/db';
-import { reachOf } from '@/data/facts';
+import { ADDRESS } from '@/data/facts';
 import { readVersion } from '@/data/flows';
 import type { SendRef } from '@/data/runs';
 import { holdSend, ownerOfSend, settleSend } from '@/data/sends';
@@ -50,8 +50,7 @@ async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
     if (!send) return;
     const store = await readStore(trx);
     const message = await messageOf(trx, context.scope, send.flow_id, send.version, send.step_id);
-    const reach = reachOf(send.email, send.consent, send.suppressed);
-    const reason = message.kind === 'marketing' ? unreachableBecause(reach) : send.email ? null : 'no email address on file';
+    const reason = notSentBecause(message, send.reach.email, send.declined, store.now);
     if (reason) {
       await settleSend(trx, ref, 'skipped', store.now, { reason });
       return;
@@ -61,7 +60,7 @@ async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
     const handed = await context.mailer.send({
       ...rendered,
       from: { name: store.name, address: store.fromEmail },
-      to: { name: nameOf(send.attributes), address: send.email! },
+      to: { name: nameOf(send.attributes), address: ADDRESS.email(send.attributes)! },
       messageId: messageIdOf(ref.id, store.fromEmail),
       date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,

@@ -3,6 +3,7 @@ import { connect } from '@/data/db';
 import { makeEventMonths } from '@/data/events';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/workers';
+import { keepCatalogue } from './catalogue';
 import { env } from './env';
 import { startJobs } from './jobs';
 import { log } from './log';
@@ -11,6 +12,8 @@ import { BATCH, tick } from './runloop';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
+/** How soon what arrived shows in rates and catalogue. */
+const FOLD_MS = 1000;
 
 /**
  * The worker program: moves due runs and carries jobs out. Any number of them can run. On SIGTERM or SIGINT it
@@ -50,6 +53,11 @@ async function main(): Promise<void> {
     void readStore(db).then((store) => makeEventMonths(db, store.now)).catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);
 
+  let folds = 0;
+  const folding = setInterval(() => {
+    void keepCatalogue(db, ++folds % 300 === 0).catch((error: Error) => log.warn({ catalogue: error.message }));
+  }, FOLD_MS);
+
   const loop = (async () => {
     while (!isStopping) {
       let moved = 0;
@@ -68,6 +76,7 @@ async function main(): Promise<void> {
     if (isStopping) return;
     isStopping = true;
     clearInterval(housekeeping);
+    clearInterval(folding);
     await loop;
     await runner.stop();
     mailer.close();

@@ -65,7 +65,7 @@ export function PeopleTable({ rule, words: startWords, inside: startInside }: { 
     queryKey: ['people', filter],
     queryFn: ({ pageParam, signal }) => api<DirectoryView>(`/people?${filter}&offset=${pageParam}`, { signal }),
     initialPageParam: 0,
-    getNextPageParam: (last) => (last.offset + last.people.length < last.total && last.people.length ? last.offset + last.people.length : undefined),
+    getNextPageParam: (last) => (last.offset + last.people.length < (last.total ?? 0) && last.people.length ? last.offset + last.people.length : undefined),
     placeholderData: (before) => before,
   });
   const people = useMemo(() => list.data?.pages.flatMap((page) => page.people) ?? [], [list.data]);

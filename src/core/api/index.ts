@@ -1,1 +1,3 @@
-export type * from './views';
+export * from './views';
+export * from './people';
+export * from './data';

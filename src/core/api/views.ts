@@ -81,6 +81,7 @@ export interface FlowReport {
 }
 
 export interface PersonFlow {
+  readonly run: string;
   readonly flow: string;
   readonly name: string;
   readonly version: number;
@@ -92,21 +93,9 @@ export interface PersonFlow {
   readonly next: string | null;
 }
 
-export interface PersonView {
-  readonly id: string;
-  readonly externalId: string | null;
-  readonly email: string | null;
-  readonly attributes: { readonly [name: string]: Value };
-  readonly consent: { readonly email: { readonly state: 'given' | 'withdrawn' | 'unknown'; readonly at: string | null; readonly suppressed: string | null; readonly reachable: boolean; readonly because: string | null } };
-  readonly orders: { readonly count: number; readonly firstAt: string | null; readonly lastAt: string | null; readonly totals: readonly Money[] };
-  readonly flows: readonly PersonFlow[];
-  readonly createdAt: string;
-  readonly seenAt: string;
-}
-
 export interface TimelineItem {
   readonly at: string;
-  readonly kind: 'event' | 'trace' | 'send' | 'consent';
+  readonly kind: 'event' | 'trace' | 'send' | 'consent' | 'note';
   readonly type: string;
   readonly says: string;
   readonly flow?: { readonly key: string; readonly name: string };
@@ -119,26 +108,6 @@ export interface TimelineView {
   readonly person: string;
   readonly items: readonly TimelineItem[];
   readonly next: string | null;
-}
-
-export interface DirectoryItem {
-  readonly id: string;
-  readonly email: string | null;
-  readonly name: string | null;
-  readonly country: string | null;
-  readonly orders: number;
-  readonly value: Money;
-  readonly seenAt: string;
-  readonly createdAt: string;
-  /** why no marketing mail can go out, or null when it can */
-  readonly unreachable: string | null;
-}
-export interface DirectoryView {
-  readonly total: number;
-  readonly offset: number;
-  /** the rule as a sentence */
-  readonly rule: string | null;
-  readonly people: readonly DirectoryItem[];
 }
 
 export interface RevenueTotals {

@@ -1,19 +1,19 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
-import type { FactEvent, Facts, Reach } from '../rules';
+import { factsOf, type FactEvent, type Facts, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE, SECOND } from '../time';
 import { advance, type RunningFlow } from './advance';
 import type { FlowDocument } from './document';
 import { armedRun, type Effect, type Run, type TraceEntry } from './run';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
-const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null };
+const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 let ids = 0;
 const event = (type: string, time: number, properties: FactEvent['properties'] = {}): FactEvent => ({ id: String(++ids), type, time, properties });
 const cart = (time: number, value = 149, cartId = 'c1') => event('cart.updated', time, { cartId, value, currency: 'EUR' });
 const order = (time: number, properties: FactEvent['properties'] = { orderId: 'o1', cartId: 'c1', value: 149 }) => event('order.placed', time, properties);
-const facts = (events: FactEvent[], email = OPEN): Facts => ({ personId: '7', attributes: {}, reach: { email }, events });
+const facts = (events: FactEvent[], email = OPEN): Facts => factsOf('7', { reach: { email }, events });
 const flow = (document: FlowDocument = cartLeftBehind, isOn = true): RunningFlow => ({ document, isOn, zone: 'Europe/Amsterdam', currency: 'EUR' });
 const armed = (key = 'c1') => armedRun('1', '7', key);
 

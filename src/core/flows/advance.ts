@@ -1,10 +1,11 @@
 import { addDuration, sayDuration, type Instant } from '../time';
-import { earliest, evaluate, matches, sayEvent, unreachableBecause, type Because, type FactEvent, type Facts, type Viewpoint, type Wording } from '../rules';
+import { earliest, evaluate, matches, sayEvent, type Because, type FactEvent, type Facts, type Viewpoint, type Wording } from '../rules';
+import { notSentBecause } from '../messages';
 import { armOf, type BranchAnswer } from './branch';
 import type { FlowDocument, SendStep, Step } from './document';
 import { planOf, type Plan } from './plan';
 import type { Effect, Outcome, Run, TraceEntry, Wake } from './run';
-import { mayNotStartBecause, triggerState, type EarlierRun } from './start';
+import { mayNotStartBecause, triggerState, type EarlierRun, type TriggerState } from './start';
 
 /** A flow as a run sees it. `isOn` is false while it is paused. */
 export interface RunningFlow {
@@ -88,7 +89,10 @@ class Passage {
   /** Decides on entry; answers with what to wait for unless the run is now inside. */
   private enter(): Wake | null {
     const { document } = this.flow;
-    const state = triggerState(document.trigger, this.run.key, this.facts, this.now, this.flow.zone);
+    const called = this.triggerEvent();
+    const state: TriggerState = called
+      ? { state: 'due', event: called, says: sayEvent(called.type) }
+      : triggerState(document.trigger, this.run.key, this.facts, this.now, this.flow.zone);
     if (state.state === 'pending') {
       return { at: state.until, on: [] };
     }
@@ -173,7 +177,7 @@ class Passage {
       this.note('skipped', step.id, `Did not send “${step.name}”: this message is off`);
       return;
     }
-    const reason = step.message.kind === 'marketing' ? unreachableBecause(this.facts.reach.email) : this.facts.reach.email.hasAddress ? null : 'no email address on file';
+    const reason = notSentBecause(step.message, this.facts.reach.email, this.facts.declined, this.now);
     if (reason) {
       this.note('skipped', step.id, `Did not send “${step.name}”: ${reason}`);
       return;

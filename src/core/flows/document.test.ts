@@ -28,7 +28,7 @@ describe('the document', () => {
     const { after, first } = planOf(cartLeftBehind);
     expect(first).toBe('by-value');
     expect([after.get('big-cart'), after.get('small-cart'), after.get('a-day'), after.get('over')]).toEqual(['a-day', 'a-day', 'reminder', null]);
-    expect(planOf(cartLeftBehind).needs).toEqual(['cart.updated', 'consent.changed', 'order.placed']);
+    expect(planOf(cartLeftBehind).needs).toEqual(['cart.updated', 'consent.changed', 'flow.called', 'order.placed']);
   });
 
   it('edits one step and leaves the others as the same objects', () => {

@@ -2,6 +2,7 @@ export * from './document';
 export * from './plan';
 export * from './run';
 export * from './start';
+export * from './whynot';
 export * from './advance';
 export * from './layout';
 export * from './preflight';

@@ -1,4 +1,5 @@
 import { wakesOn, type Rule } from '../rules';
+import { FLOW_CALLED } from './start';
 import { eachStep, type FlowDocument, type Step } from './document';
 
 /** A document made ready for running: each step by id, what follows it, and what can change a waiting run's mind. */
@@ -48,6 +49,7 @@ function prepare(document: FlowDocument): Plan {
   const { trigger, goal } = document;
   const needs = new Set(wakesOn(rules));
   needs.add(trigger.event);
+  needs.add(FLOW_CALLED);
   if (trigger.kind === 'silence' && trigger.unless) needs.add(trigger.unless.event);
   if (goal) needs.add(goal.event);
 

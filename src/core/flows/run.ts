@@ -19,7 +19,7 @@ export interface Run {
   readonly key: string;
   readonly phase: Phase;
   readonly enteredAt: Instant | null;
-  /** id of the event that started the run */
+  /** id of the event that started the run; an armed run that has one was called directly */
   readonly triggerId: string | null;
   /** the step to do next; null before entry and after the last */
   readonly step: string | null;

@@ -3,6 +3,9 @@ import { matches, sayEvent, valueAt, type FactEvent, type Facts } from '../rules
 import type { FlowDocument, Reentry, Trigger } from './document';
 import type { Outcome, Phase } from './run';
 
+/** The event of a direct call: somebody was put into a flow by hand or through the API, not by its trigger. */
+export const FLOW_CALLED = 'flow.called';
+
 /** The key of a trigger in an event's properties, as text; null when the trigger has one and the event lacks it. */
 export function keyOf(trigger: Trigger, event: FactEvent): string | null {
   if (!trigger.key) return '';

@@ -1,4 +1,6 @@
 import { z } from 'zod';
+import { unreachableBecause, type Reach } from '../rules';
+import type { Instant } from '../time';
 
 const text = (max: number) => z.string().max(max);
 const blockId = z.string().regex(/^[a-z0-9-]{1,40}$/, 'is not a block id; use a-z, 0-9 and -');
@@ -19,8 +21,18 @@ export const messageSchema = z.strictObject({
   schema: z.literal('viatic.message/1'),
   channel: z.literal('email'),
   kind: z.enum(['marketing', 'service']),
+  /** what a marketing message is about: somebody who declined the topic does not get it */
+  topic: z.string().min(1).max(40).optional(),
   subject: text(300).refine((s) => !/[\r\n]/.test(s), 'must stay on one line'),
   preview: text(300),
   blocks: z.array(blockSchema).max(60),
 });
 export type Message = z.infer<typeof messageSchema>;
+
+/** Why a message does not go to somebody at this moment, in words, or null when it may. Service messages need just an address. */
+export function notSentBecause(message: Pick<Message, 'kind' | 'topic'>, reach: Reach, declined: readonly string[], now: Instant): string | null {
+  if (message.kind === 'service') return reach.hasAddress ? null : 'no email address on file';
+  const reason = unreachableBecause(reach, now);
+  if (reason) return reason;
+  return message.topic !== undefined && declined.includes(message.topic) ? `does not want to read about ${message.topic}` : null;
+}

@@ -6,7 +6,7 @@ import { DAY, HOUR, MINUTE } from '../time';
 import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
 
 const START = Date.parse('2026-11-01T08:00:00Z');
-const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null };
+const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 const flow: ReplayFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', currency: 'EUR', from: START - DAY };
 const cart = (id: string, time: number, cartId = 'c1', value = 60): FactEvent => ({ id, type: 'cart.updated', time, properties: { cartId, value, currency: 'EUR' } });
 const counter = () => {

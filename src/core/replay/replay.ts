@@ -1,5 +1,5 @@
 import type { Instant } from '../time';
-import { CONSENT_CHANGED, type FactEvent, type Facts, type Reach, type Value } from '../rules';
+import { CONSENT_CHANGED, factsOf, type FactEvent, type Facts, type Reach, type Value } from '../rules';
 import { advance, armedRun, mayNotStartBecause, planOf, startsOn, type Effect, type Run, type RunningFlow, type TraceEntry } from '../flows';
 
 /** A flow under the virtual clock, on from `from`. */
@@ -55,7 +55,7 @@ export function replayPerson(flows: readonly ReplayFlow[], person: ReplayPerson,
   let reach = person.reach;
   let head = 0;
 
-  const facts = (): Facts => ({ personId: person.id, attributes: person.attributes, reach: { email: reach }, events: past });
+  const facts = (): Facts => factsOf(person.id, { attributes: person.attributes, reach: { email: reach }, events: past });
 
   const move = (flow: ReplayFlow, entry: ReplayedRun, now: Instant): void => {
     const earlier = runs.filter((other) => other !== entry && other.flowKey === flow.key).map((other) => other.run);

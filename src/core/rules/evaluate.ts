@@ -1,5 +1,6 @@
 import { addDuration, sayElapsed, subtractDuration, type Instant } from '../time';
 import { compare } from './compare';
+import { CHANNEL_WORDS } from './channel';
 import { unreachableBecause, valueAt, type FactEvent, type Facts, type Viewpoint } from './facts';
 import { partsOf, type PropertyTest, type Rule, type Test } from './rule';
 import { sayRule, sayTriggerProperty, sayName, sayValue, type Wording } from './sentence';
@@ -56,8 +57,19 @@ function evaluateTest(test: Test, facts: Facts, view: Viewpoint, wording: Wordin
       );
     }
     case 'consent': {
-      const reason = unreachableBecause(facts.reach[test.channel]);
-      return fixed((reason === null) === test.reachable, reason ?? 'has an address and agreed to email');
+      const reach = facts.reach[test.channel];
+      const reason = unreachableBecause(reach, view.now, test.channel);
+      const answer = fixed((reason === null) === test.reachable, reason ?? `has an address and agreed to ${CHANNEL_WORDS[test.channel].noun}`);
+      // a pause that the person asked for ends by itself
+      return reach.pausedUntil !== null && reach.pausedUntil > view.now ? { ...answer, until: reach.pausedUntil } : answer;
+    }
+    case 'list': {
+      const isOn = facts.lists.includes(test.list);
+      return fixed(isOn === test.member, isOn ? `is on the list ${test.list}` : `is not on the list ${test.list}`);
+    }
+    case 'tag': {
+      const has = facts.tags.includes(test.tag);
+      return fixed(has === test.has, has ? `has the tag ${test.tag}` : `has no tag ${test.tag}`);
     }
     case 'did':
     case 'didNot':

@@ -1,7 +1,7 @@
 import type { Instant } from '../time';
+import { CHANNEL_WORDS, type Channel } from './channel';
 import type { Value } from './rule';
 
-export type Channel = 'email';
 
 /** What stands between us and one channel of a person. */
 export interface Reach {
@@ -10,6 +10,8 @@ export interface Reach {
   readonly state: 'given' | 'withdrawn' | 'unknown';
   /** why the address must never be written to, or null */
   readonly suppressed: string | null;
+  /** until when the person has asked for no marketing, or null */
+  readonly pausedUntil: Instant | null;
 }
 
 /** Something that happened, as rules see it. `id` is ours and orders events of the same moment. */
@@ -26,6 +28,16 @@ export interface Facts {
   readonly attributes: { readonly [name: string]: Value };
   readonly reach: { readonly [channel in Channel]: Reach };
   readonly events: readonly FactEvent[];
+  /** keys of the lists the person is on */
+  readonly lists: readonly string[];
+  readonly tags: readonly string[];
+  /** topics the person does not want to read about */
+  readonly declined: readonly string[];
+}
+
+/** Facts of somebody, with what is left out as of one of whom nothing more is known. */
+export function factsOf(personId: string, known: Partial<Omit<Facts, 'reach'>> & { reach?: Partial<Facts['reach']> } = {}): Facts {
+  return { personId, attributes: {}, events: [], lists: [], tags: [], declined: [], ...known, reach: { email: NO_REACH, sms: NO_REACH, push: NO_REACH, ...known.reach } };
 }
 
 /** The moment and place from which a rule is looked at. */
@@ -38,12 +50,17 @@ export interface Viewpoint {
   readonly trigger?: FactEvent;
 }
 
-/** Why a marketing message cannot go out on the channel, in words, or null when it can. */
-export function unreachableBecause(reach: Reach): string | null {
-  if (!reach.hasAddress) return 'no email address on file';
+/** Reach of somebody of whom nothing is known. */
+export const NO_REACH: Reach = { hasAddress: false, state: 'unknown', suppressed: null, pausedUntil: null };
+
+/** Why a marketing message cannot go out on the channel at this moment, in words, or null when it can. */
+export function unreachableBecause(reach: Reach, now: Instant, channel: Channel = 'email'): string | null {
+  const words = CHANNEL_WORDS[channel];
+  if (!reach.hasAddress) return `no ${words.address} on file`;
   if (reach.suppressed) return `address is suppressed (${reach.suppressed})`;
-  if (reach.state === 'withdrawn') return 'consent to email was withdrawn';
-  if (reach.state === 'unknown') return 'no consent to email on file';
+  if (reach.state === 'withdrawn') return `consent to ${words.noun} was withdrawn`;
+  if (reach.state === 'unknown') return `no consent to ${words.noun} on file`;
+  if (reach.pausedUntil !== null && reach.pausedUntil > now) return 'asked for a pause that still lasts';
   return null;
 }
 

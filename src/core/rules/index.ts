@@ -1,4 +1,5 @@
 export * from './rule';
+export * from './channel';
 export * from './facts';
 export * from './compare';
 export * from './evaluate';

@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { durationProblem } from '../time';
+import { CHANNELS } from './channel';
 
 /** What an attribute or an event property can hold. */
 export type Value = string | number | boolean | null | readonly Value[] | { readonly [name: string]: Value };
@@ -40,7 +41,9 @@ const sinceSchema = z.union([z.literal('ever'), z.literal('entry'), z.strictObje
 
 const attributeTest = z.strictObject({ test: z.literal('attribute'), name: propertyName, ...comparisonShape }).superRefine(checkComparison);
 const triggerTest = z.strictObject({ test: z.literal('trigger'), property: propertyName, ...comparisonShape }).superRefine(checkComparison);
-const consentTest = z.strictObject({ test: z.literal('consent'), channel: z.literal('email'), reachable: z.boolean() });
+const consentTest = z.strictObject({ test: z.literal('consent'), channel: z.enum(CHANNELS), reachable: z.boolean() });
+const listTest = z.strictObject({ test: z.literal('list'), list: z.string().min(1).max(60), member: z.boolean() });
+const tagTest = z.strictObject({ test: z.literal('tag'), tag: z.string().min(1).max(60), has: z.boolean() });
 const eventTest = z.strictObject({
   test: z.enum(['did', 'didNot']),
   event: eventTypeSchema,
@@ -50,7 +53,7 @@ const eventTest = z.strictObject({
   since: sinceSchema,
 });
 
-const testSchema = z.union([attributeTest, triggerTest, consentTest, eventTest]);
+const testSchema = z.union([attributeTest, triggerTest, consentTest, listTest, tagTest, eventTest]);
 export type Test = z.infer<typeof testSchema>;
 export type Comparison = { op: PropertyTest['op']; value?: PropertyTest['value'] };
 

@@ -3,16 +3,16 @@ import { describe, expect, it } from 'vitest';
 import { DAY, HOUR } from '../time';
 import { dependsOn, wakesOn } from './depends';
 import { evaluate } from './evaluate';
-import type { FactEvent, Facts, Reach } from './facts';
+import { factsOf, type FactEvent, type Facts, type Reach } from './facts';
 import { ruleSchema, type Rule } from './rule';
 import { sayRule } from './sentence';
 
 const NOW = Date.parse('2026-11-24T12:00:00Z');
-const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null };
+const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 const view = { now: NOW, zone: 'Europe/Amsterdam' };
 let ids = 0;
 const event = (type: string, time: number, properties: FactEvent['properties'] = {}): FactEvent => ({ id: String(++ids), type, time, properties });
-const facts = (more: Partial<Facts> & { email?: Reach } = {}): Facts => ({ personId: '1', attributes: more.attributes ?? {}, reach: { email: more.email ?? OPEN }, events: more.events ?? [] });
+const facts = (more: Partial<Facts> & { email?: Reach } = {}): Facts => factsOf('1', { ...more, reach: { email: more.email ?? OPEN } });
 const holds = (rule: Rule, known: Facts, at: Partial<typeof view> & { enteredAt?: number; trigger?: FactEvent } = {}) => evaluate(rule, known, { ...view, ...at }).holds;
 
 describe('tests on a person', () => {

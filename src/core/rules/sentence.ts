@@ -1,5 +1,6 @@
 import { sayDuration } from '../time';
 import { sayMoney, toMinor } from '../money';
+import { CHANNEL_WORDS } from './channel';
 import { partsOf, type Comparison, type PropertyTest, type Rule, type Test, type Value } from './rule';
 
 /** Words for saying a rule: what the trigger event is about, and the currency of its `value`. */
@@ -19,6 +20,11 @@ const EVENT_PHRASES: Record<string, [did: string, verb: string]> = {
   'message.opened': ['opened a message', 'open a message'],
   'message.clicked': ['clicked a message', 'click a message'],
   'account.created': ['created an account', 'create an account'],
+  'form.submitted': ['submitted a form', 'submit a form'],
+  'page.left': ['left a page', 'leave a page'],
+  'list.joined': ['joined a list', 'join a list'],
+  'list.left': ['left a list', 'leave a list'],
+  'flow.called': ['was put into a flow by hand', 'are put into a flow by hand'],
 };
 
 /** What an event is called in a sentence: "placed an order", or the type itself for one of the app's own. */
@@ -79,7 +85,11 @@ function sayTest(test: Test, wording: Wording): string {
     case 'trigger':
       return `${sayTriggerProperty(test.property, wording)} ${sayComparison(test, isAmount(test.property) ? wording.currency : undefined)}`;
     case 'consent':
-      return test.reachable ? 'can be emailed' : 'cannot be emailed';
+      return `${test.reachable ? 'can' : 'cannot'} ${CHANNEL_WORDS[test.channel].able}`;
+    case 'list':
+      return `${test.member ? 'is' : 'is not'} on the list ${test.list}`;
+    case 'tag':
+      return `${test.has ? 'has the tag' : 'does not have the tag'} ${test.tag}`;
     case 'did':
     case 'didNot': {
       const times = sayTimes(test.times ?? 1);

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
-import { createKey } from '@/data/access';
+import { createKey } from '@/data/sources';
 import { query } from '@/data/db';
 import { hashKey } from '../passwords';
 import { cart, openLab, type Lab } from '../testing/lab';

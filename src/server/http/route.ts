@@ -1,5 +1,5 @@
 import type { Db } from '@/data/db';
-import { nameOfKey } from '@/data/access';
+import { findKey, HAND_SOURCE, type Scope } from '@/data/sources';
 import { database } from '../database';
 import { env } from '../env';
 import { log } from '../log';
@@ -11,6 +11,8 @@ import { Problem } from './problem';
 export interface Caller {
   readonly name: string;
   readonly isKey: boolean;
+  /** the source of what the caller sends in */
+  readonly sourceId: number;
 }
 
 export interface Call {
@@ -31,21 +33,31 @@ export function json(body: unknown, status = 200, headers: Record<string, string
 }
 
 // a key that was valid a moment ago is not looked up for each of a thousand requests
-const recentKeys = new Map<string, { name: string; until: number }>();
+interface RecentKey { readonly id: number; readonly name: string; readonly scopes: readonly Scope[]; readonly until: number }
+const recentKeys = new Map<string, RecentKey>();
 
-async function callerOf(request: Request, db: Db): Promise<Caller> {
+/** What a key must be allowed to do for a request. */
+const NEEDS: Record<Scope, string> = { events: 'send events', read: 'read', write: 'change things' };
+
+async function callerOf(request: Request, db: Db, scope: string, needs: Scope): Promise<Caller> {
+  const byKey = (key: RecentKey): Caller => {
+    if (!key.scopes.includes(needs)) throw new Problem(403, 'Not allowed', `The key “${key.name}” may not ${NEEDS[needs]}. It has: ${key.scopes.join(', ') || 'nothing'}; this needs: ${needs}.`);
+    return { name: `key ${key.name}`, isKey: true, sourceId: key.id };
+  };
   const header = request.headers.get('authorization');
   if (header) {
     const key = /^Bearer +(\S+)$/i.exec(header)?.[1];
     if (key) {
       const hash = hashKey(key);
-      const recent = recentKeys.get(hash);
-      if (recent && recent.until > Date.now()) return { name: `key ${recent.name}`, isKey: true };
-      const name = await nameOfKey(db, hash);
-      if (name) {
+      const known = `${scope} ${hash}`;
+      const recent = recentKeys.get(known);
+      if (recent && recent.until > Date.now()) return byKey(recent);
+      const found = await findKey(db, hash);
+      if (found) {
         if (recentKeys.size > 1000) recentKeys.clear();
-        recentKeys.set(hash, { name, until: Date.now() + 5000 });
-        return { name: `key ${name}`, isKey: true };
+        const fresh = { ...found, until: Date.now() + 2000 };
+        recentKeys.set(known, fresh);
+        return byKey(fresh);
       }
     }
     throw new Problem(401, 'Not authorised', 'This key is not valid. Send Authorization: Bearer followed by a key of this store.');
@@ -58,18 +70,20 @@ async function callerOf(request: Request, db: Db): Promise<Caller> {
   if (isWrite && origin !== null && new URL(origin).host !== (request.headers.get('host') ?? new URL(env().url).host)) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
-  return { name: user.name, isKey: false };
+  return { name: user.name, isKey: false, sourceId: HAND_SOURCE };
 }
 
 /**
  * Wraps the handler of an API route: refuses who is not known, answers problems as problem details, and an
- * unexpected error with a 500 that tells nothing of our insides.
+ * unexpected error with a 500 that tells nothing of our insides. A key needs the scope that is named, or that of the
+ * method: `read` to get, `write` for everything else.
  */
-export function route(handler: (call: Call) => Promise<Response>, access: 'known' | 'anyone' = 'known') {
+export function route(handler: (call: Call) => Promise<Response>, access?: Scope | 'anyone') {
   return async (request: Request, context?: Context): Promise<Response> => {
     try {
       const db = database();
-      const caller = access === 'known' ? await callerOf(request, db) : { name: 'anyone', isKey: false };
+      const needs = access ?? (['GET', 'HEAD'].includes(request.method) ? 'read' : 'write');
+      const caller = needs === 'anyone' ? { name: 'anyone', isKey: false, sourceId: HAND_SOURCE } : await callerOf(request, db, env().databaseUrl, needs);
       const params = Object.fromEntries(Object.entries((await context?.params) ?? {}).map(([name, value]) => [name, decode(Array.isArray(value) ? value.join('/') : (value ?? ''))]));
       return await handler({ request, url: new URL(request.url), params, caller, db, scope: env().databaseUrl });
     } catch (error) {

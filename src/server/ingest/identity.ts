@@ -1,22 +1,27 @@
-import { EMPTY_PROFILE, joinProfiles, stricterConsent, type ConsentState, type Profile } from '@/core/people';
+import {
+  EMPTY_PROFILE, identifierKey, identifierOf, isOfficeMailbox, joinProfiles, resolveIdentity, stricterConsent,
+  type Claim, type ConsentState, type Identifier, type Profile, type Someone, type WeakClaim,
+} from '@/core/people';
+import type { Channel } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import type { Sql } from '@/data/db';
-import { addIdentifiers, createPeople, findByIdentifiers, lockPeople, moveToPerson, readConsents, type Identifier } from '@/data/people';
+import { handOver, moveToPerson } from '@/data/merges';
+import { addIdentifiers, ageIdentifiers, findByIdentifiers, findShared, findWeakClaims, lockPeople, nextPersonIds, reassignIdentifier, savePeople, saveWeakClaims, type PersonChange } from '@/data/people';
 import type { ParsedEvent } from './parse';
 
 /** A person as this batch knows them: locked, and to be stored with what the batch teaches. */
-export interface KnownPerson {
-  readonly id: string;
-  externalId: string | null;
+export interface KnownPerson extends Someone {
+  id: string;
   profile: Profile;
-  consent: ConsentState | null;
+  consents: Map<Channel, ConsentState>;
   seenAt: Instant;
-  firstSeen: Instant;
   isNew: boolean;
-  /** has gained an external id, which is to be stored */
-  isRenamed: boolean;
-  /** another person has been joined into this one: orders and credits are to be computed anew */
-  hasMerged: boolean;
+  /** something of their record beside attributes has changed */
+  isChanged: boolean;
+  /** another person has been joined into this one, or events were handed over: orders and credits are to be computed anew */
+  isUnsettled: boolean;
+  /** channels whose consent became stricter by a merge */
+  stricter: Set<Channel>;
 }
 
 /** Raised when another transaction has just joined someone we were looking at: the batch starts over. */
@@ -24,103 +29,141 @@ class MovedAway extends Error {
   readonly code = '40001';
 }
 
-/**
- * Finds out whose events these are, creating, extending and merging people, and locks them all.
- * The external id decides. An address belongs to the person who has it; one without an external id turns out to be
- * the person with that id and is merged into them; an address that belongs to someone with another external id
- * (a shared mailbox) stays theirs. `ownerOf` answers for each event.
- */
-export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOwners: ReadonlyMap<string, string>, now: Instant): Promise<{ people: Map<string, KnownPerson>; ownerOf: (event: ParsedEvent) => KnownPerson | null }> {
-  const wanted = new Map<string, Identifier>();
-  for (const event of events) {
-    if (event.externalId) wanted.set(`external:${event.externalId}`, { kind: 'external', value: event.externalId });
-    if (event.email) wanted.set(`email:${event.email}`, { kind: 'email', value: event.email });
-  }
-  const found = await findByIdentifiers(trx, [...wanted.values()]);
-  const ids = [...new Set([...found.values(), ...orderOwners.values()])];
-  const locked = await lockPeople(trx, ids);
-  if (locked.size < ids.length) throw new MovedAway('a person was merged meanwhile');
-  const consents = await readConsents(trx, ids);
-
-  const people = new Map<string, KnownPerson>();
-  for (const row of locked.values()) {
-    people.set(row.id, {
-      id: row.id, externalId: row.external_id, profile: { attributes: row.attributes, stamped: row.stamped }, consent: consents.get(row.id) ?? null,
-      seenAt: row.seen_at.getTime(), firstSeen: row.created_at.getTime(), isNew: false, isRenamed: false, hasMerged: false,
-    });
-  }
-
-  // people who are new get placeholders first, so that they are created with one statement
-  const owners = new Map<string, KnownPerson>([...found].map(([name, id]) => [name, people.get(id)!]));
-  const fresh: KnownPerson[] = [];
-  const gained: { identifier: Identifier; person: KnownPerson }[] = [];
-  const merges: { loser: KnownPerson; winner: KnownPerson }[] = [];
-  const gain = (identifier: Identifier, person: KnownPerson) => {
-    owners.set(`${identifier.kind}:${identifier.value}`, person);
-    gained.push({ identifier, person });
-    if (identifier.kind === 'external') {
-      person.externalId = identifier.value;
-      person.isRenamed = true;
-    }
-  };
-  const create = (): KnownPerson => {
-    const person: KnownPerson = { id: `new:${fresh.length}`, externalId: null, profile: EMPTY_PROFILE, consent: null, seenAt: 0, firstSeen: now, isNew: true, isRenamed: false, hasMerged: false };
-    fresh.push(person);
-    return person;
-  };
-  for (const event of events) {
-    const { externalId, email } = event;
-    const byId = externalId ? owners.get(`external:${externalId}`) : undefined;
-    const byEmail = email ? owners.get(`email:${email}`) : undefined;
-    if (externalId && email && byId && byEmail && byId !== byEmail && byEmail.externalId === null) {
-      const [winner, loser] = isOlder(byId, byEmail) ? [byId, byEmail] : [byEmail, byId];
-      merges.push({ winner, loser });
-      winner.externalId = externalId;
-      winner.profile = joinProfiles(winner.profile, loser.profile);
-      winner.consent = stricterConsent(winner.consent, loser.consent);
-      winner.seenAt = Math.max(winner.seenAt, loser.seenAt);
-      winner.firstSeen = Math.min(winner.firstSeen, loser.firstSeen);
-      winner.hasMerged = true;
-      for (const [name, person] of owners) if (person === loser) owners.set(name, winner);
-      for (const one of gained) if (one.person === loser) one.person = winner;
-      continue;
-    }
-    let person = byId ?? (byEmail && (!externalId || byEmail.externalId === null) ? byEmail : undefined);
-    if (!person && (externalId || email)) person = create();
-    if (!person) continue;
-    if (externalId && !byId) gain({ kind: 'external', value: externalId }, person);
-    if (email && !byEmail) gain({ kind: 'email', value: email }, person);
-  }
-
-  // someone made up in this batch who turned out to be another is never created
-  const lost = new Set(merges.map((merge) => merge.loser));
-  const born = fresh.filter((person) => !lost.has(person));
-  const newIds = await createPeople(trx, born.length, now);
-  born.forEach((person, index) => {
-    (person as { id: string }).id = newIds[index]!;
-    people.set(person.id, person);
-  });
-  const moved = new Map<string, KnownPerson>();
-  for (const { winner, loser } of merges) {
-    moved.set(loser.id, winner);
-    if (loser.isNew) continue;
-    await moveToPerson(trx, loser.id, winner.id, now);
-    people.delete(loser.id);
-  }
-  await addIdentifiers(trx, gained.map(({ identifier, person }) => ({ ...identifier, personId: person.id })));
-
-  return {
-    people,
-    ownerOf: (event) =>
-      (event.externalId ? owners.get(`external:${event.externalId}`) : undefined) ??
-      (event.email ? owners.get(`email:${event.email}`) : undefined) ??
-      moved.get(orderOwners.get(String(event.properties.orderId)) ?? '') ??
-      people.get(orderOwners.get(String(event.properties.orderId)) ?? '') ??
-      null,
-  };
+/** What an event tells of whose it is. An address that several share identifies only where nothing better is said. */
+export function claimOf(event: Pick<ParsedEvent, 'externalId' | 'email' | 'phone' | 'device' | 'time'>, shared: ReadonlySet<string>): Claim {
+  const strong: Identifier[] = [];
+  if (event.externalId) strong.push({ kind: 'external', value: event.externalId });
+  if (event.email && !(strong.length && (isOfficeMailbox(event.email) || shared.has(`email:${event.email}`)))) strong.push({ kind: 'email', value: event.email });
+  const weak: Identifier[] = [];
+  if (event.phone) weak.push({ kind: 'phone', value: event.phone });
+  if (event.device) weak.push({ kind: 'device', value: event.device });
+  return { strong, weak: weak.filter((one) => !shared.has(identifierKey(one)) || !strong.length), time: event.time };
 }
 
-function isOlder(a: KnownPerson, b: KnownPerson): boolean {
-  if (a.isNew !== b.isNew) return b.isNew;
-  return a.isNew ? true : BigInt(a.id) < BigInt(b.id);
+export interface Identified {
+  readonly people: ReadonlyMap<string, KnownPerson>;
+  /** whose each event is, in order */
+  readonly owners: readonly (KnownPerson | null)[];
+  readonly via: readonly (string | null)[];
+  /** stores people with what the caller has taught them, then who was joined and what each is known by */
+  readonly store: (changes: readonly PersonChange[]) => Promise<void>;
+}
+
+/**
+ * Finds out whose events these are, creating, extending and merging people, and locks them all. `core/people/identity`
+ * decides; here is what it looks at and what follows.
+ */
+export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOwners: ReadonlyMap<string, string>, now: Instant): Promise<Identified> {
+  const keys = new Set<string>();
+  for (const event of events) {
+    if (event.externalId) keys.add(`external:${event.externalId}`);
+    if (event.email) keys.add(`email:${event.email}`);
+    if (event.phone) keys.add(`phone:${event.phone}`);
+    if (event.device) keys.add(`device:${event.device}`);
+  }
+  const weakKeys = [...keys].filter((key) => key.startsWith('phone:') || key.startsWith('device:'));
+  const mayBeShared = [...keys].filter((key) => !key.startsWith('external:'));
+  // one after another: they share the transaction's connection
+  const shared = mayBeShared.length ? await findShared(trx, mayBeShared) : new Set<string>();
+  const found = await findByIdentifiers(trx, [...keys]);
+  const weak = await findWeakClaims(trx, weakKeys);
+  const ids = [...new Set([...[...found.values()].map((one) => one.personId), ...weak.map((row) => row.person_id), ...orderOwners.values()])];
+  const locked = await lockPeople(trx, ids);
+  if (locked.size < ids.length) throw new MovedAway('a person was merged meanwhile');
+
+  const people = new Map<string, KnownPerson>();
+  for (const { row, consents } of locked.values()) {
+    people.set(row.id, {
+      ref: row.id, id: row.id, isKnown: row.is_known, externalId: row.external_id, externalAt: row.external_at?.getTime() ?? Infinity, firstSeen: row.created_at.getTime(),
+      profile: { attributes: row.attributes, stamped: row.stamped }, consents: new Map(consents), seenAt: row.seen_at.getTime(),
+      isNew: false, isChanged: false, isUnsettled: false, stricter: new Set(),
+    });
+  }
+  const before = new Map([...people].map(([id, one]) => [id, { externalId: one.externalId, isKnown: one.isKnown, firstSeen: one.firstSeen }]));
+
+  const weakClaims = new Map<string, WeakClaim[]>();
+  for (const row of weak) {
+    const list = weakClaims.get(row.identifier) ?? [];
+    list.push({ by: row.claimed_by, owner: people.get(row.person_id)!, firstAt: Number(row.first_ms) });
+    weakClaims.set(row.identifier, list);
+  }
+  const resolved = resolveIdentity(events.map((event) => claimOf(event, shared)), {
+    owners: new Map([...found].map(([key, one]) => [key, people.get(one.personId)!])),
+    firstAt: new Map([...found].map(([key, one]) => [key, one.firstAt])),
+    weakClaims,
+  });
+
+  // people who are new get their numbers; what identity made of them becomes what this batch knows of them
+  const numbers = await nextPersonIds(trx, resolved.created.length);
+  resolved.created.forEach((someone, index) => {
+    const person = Object.assign(someone, {
+      id: numbers[index]!, profile: EMPTY_PROFILE, consents: new Map<Channel, ConsentState>(), seenAt: -Infinity, isNew: true, isChanged: true, isUnsettled: false, stricter: new Set<Channel>(),
+    }) as KnownPerson;
+    people.set(person.id, person);
+  });
+
+  for (const { winner: someone, loser } of resolved.merges) {
+    const winner = someone as KnownPerson;
+    const lost = people.get(loser.ref);
+    if (!lost || lost.isNew) continue;
+    winner.profile = joinProfiles(winner.profile, lost.profile);
+    for (const [channel, state] of lost.consents) {
+      const own = winner.consents.get(channel) ?? null;
+      const joined = stricterConsent(own, state)!;
+      if (joined !== own) {
+        winner.consents.set(channel, joined);
+        winner.stricter.add(channel);
+      }
+    }
+    winner.seenAt = Math.max(winner.seenAt, lost.seenAt);
+    winner.isChanged = winner.isUnsettled = true;
+    people.delete(lost.id);
+  }
+  for (const { from, to } of resolved.handovers) for (const one of [from, to]) (one as KnownPerson).isUnsettled = true;
+  for (const person of people.values()) {
+    const was = before.get(person.id);
+    if (was && (was.externalId !== person.externalId || was.isKnown !== person.isKnown)) person.isChanged = true;
+  }
+
+  const store = async (changes: readonly PersonChange[]): Promise<void> => {
+    // identifiers refer to people, so those who are new come first; a loser gives its external id free before the winner takes it
+    await savePeople(trx, changes.filter((change) => change.isNew));
+    for (const { winner, loser, because } of resolved.merges) {
+      const was = before.get(loser.ref);
+      if (!was) continue;
+      await moveToPerson(trx, loser.ref, (winner as KnownPerson).id, { at: now, by: 'events', because: sayBecause(because), isRecorded: was.isKnown });
+    }
+    await savePeople(trx, changes.filter((change) => !change.isNew));
+    for (const { weak: key, from, to } of resolved.handovers) {
+      await handOver(trx, key, (from as KnownPerson).id, (to as KnownPerson).id);
+      if (found.has(key)) await reassignIdentifier(trx, key, (to as KnownPerson).id);
+    }
+    await addIdentifiers(trx, [...resolved.gained].map(([key, { owner, at }]) => ({ key, personId: (owner as KnownPerson).id, firstAt: at })));
+    await ageIdentifiers(trx, [...resolved.earlier].filter(([key]) => found.has(key)).map(([key, firstAt]) => ({ key, firstAt })));
+    await saveWeakClaims(trx, [...resolved.claims].flatMap(([identifier, list]) => list.map((claim) => ({ identifier, by: claim.by, personId: (claim.owner as KnownPerson).id, firstAt: claim.firstAt }))));
+  };
+
+  const byOrder = (event: ParsedEvent): KnownPerson | null => {
+    const id = orderOwners.get(String(event.properties.orderId));
+    if (!id) return null;
+    const merged = resolved.merges.find(({ loser }) => loser.ref === id);
+    return people.get(id) ?? (merged ? (merged.winner as KnownPerson) : null);
+  };
+  return { people, owners: resolved.owners.map((one, index) => (one as KnownPerson | null) ?? byOrder(events[index]!)), via: resolved.via, store };
+}
+
+/** What joined two people, in words: "the address robin@example.com". */
+function sayBecause(keys: string): string {
+  return keys.split(' and ').map((key) => {
+    const { kind, value } = identifierOf(key);
+    return kind === 'external' ? `the external id ${value}` : kind === 'email' ? `the address ${value}` : `the ${kind} ${value}`;
+  }).join(' and ');
+}
+
+/** A person's record as it is to be stored. */
+export function changeOf(person: KnownPerson, span: { first: Instant; last: Instant }): PersonChange {
+  return {
+    id: person.id, isNew: person.isNew, externalId: person.externalId, externalAt: person.externalAt, isKnown: person.isKnown, profile: person.profile,
+    firstSeen: Math.min(person.firstSeen, span.first), lastSeen: Math.max(person.seenAt, span.last),
+  };
 }

@@ -1,17 +1,22 @@
 import { createHash } from 'node:crypto';
 import { HOUR, type Instant } from '@/core/time';
 import { LEDGER_EVENTS } from '@/core/orders';
-import { laterConsent, learn } from '@/core/people';
+import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/core/people';
 import { CONSENT_CHANGED, PERSON_CHANGED, type FactEvent, type Value } from '@/core/rules';
+import { discoverAttributes } from '@/data/attributes';
+import { noteArrival } from '@/data/catalogue';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { claimEventKeys, insertEvents } from '@/data/events';
-import { lockPeople, saveConsents, savePeople, type ConsentChange, type PersonChange } from '@/data/people';
+import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import { ownersOf } from '@/data/revenue';
 import { wakeRuns } from '@/data/runs';
 import { noteMessageEvents } from '@/data/sends';
+import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
 import { readStore } from '@/data/store';
-import { identify, type KnownPerson } from './identity';
+import { attributeRecords, forgetAttributes } from './attributes';
+import { changeOf, identify, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
+import { seenIn } from './seen';
 import { armFlows, settleLedger } from './settle';
 import { Problem, type FieldProblem } from '../http/problem';
 
@@ -27,12 +32,21 @@ export function eventKey(source: string, id: string): string {
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }
 
-/** Takes one event or a batch in. Bad ones are answered with their problems, the good ones are stored together. */
-export async function ingest(db: Db, scope: string, body: unknown): Promise<IngestAnswer> {
+/** Through which door events come in. */
+export interface Door {
+  readonly sourceId: number;
+  /** history that is loaded starts no flow, however recent it is */
+  readonly startsNothing?: boolean;
+  /** a batch that already stands in a transaction of the caller */
+  readonly trx?: Sql;
+}
+
+/** Takes one event or a batch in. Bad ones are answered with their problems and kept, the good ones are stored together. */
+export async function ingest(db: Db, scope: string, body: unknown, door: Door = { sourceId: HAND_SOURCE }): Promise<IngestAnswer> {
   const inputs = Array.isArray(body) ? body : [body];
   if (!Array.isArray(body) && (body === null || typeof body !== 'object')) throw new Problem(400, 'Not an event', 'Send an event as a JSON object, or a list of events.');
   if (inputs.length > MOST_EVENTS) throw new Problem(413, 'Too many events', `A batch holds at most ${MOST_EVENTS} events; this one has ${inputs.length}.`);
-  const store = await readStore(db);
+  const store = await readStore(door.trx ?? db);
   const rejected: { index: number; problems: FieldProblem[] }[] = [];
   const events: { index: number; event: ParsedEvent }[] = [];
   inputs.forEach((input, index) => {
@@ -40,19 +54,51 @@ export async function ingest(db: Db, scope: string, body: unknown): Promise<Inge
     if ('event' in parsed) events.push({ index, event: parsed.event });
     else rejected.push({ index, problems: parsed.problems });
   });
-  if (!events.length) return { accepted: 0, duplicates: 0, rejected };
 
-  const { accepted, ownerless } = await inTransaction(db, (trx) => write(trx, scope, events, store));
-  rejected.push(...ownerless.map((index) => ({ index, problems: [{ field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' }] })));
+  let accepted = 0;
+  if (events.length) {
+    const work = (trx: Sql) => write(trx, scope, events, store, door);
+    const written = door.trx ? await work(door.trx) : await inTransaction(db, work);
+    accepted = written.accepted;
+    rejected.push(...written.ownerless.map((index) => ({ index, problems: [{ field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' }] })));
+  }
   rejected.sort((a, b) => a.index - b.index);
+  if (rejected.length) {
+    await saveRejections(door.trx ?? db, door.sourceId, store.now, rejected.slice(0, 200).map(({ index, problems }) => rejectionOf(inputs[index], problems)), rejected.length);
+  }
   return { accepted, duplicates: inputs.length - accepted - rejected.length, rejected };
 }
 
-async function write(trx: Sql, scope: string, events: readonly { index: number; event: ParsedEvent }[], store: { now: Instant; currency: string; zone: string }): Promise<{ accepted: number; ownerless: number[] }> {
+const LARGEST_RAW = 16 * 1024;
+
+/** What was refused, as it can be kept: text that PostgreSQL takes, and not without end. */
+function rejectionOf(input: unknown, problems: readonly FieldProblem[]): Rejection {
+  const text = rawOf(input).slice(0, LARGEST_RAW);
+  const type = input !== null && typeof input === 'object' && typeof (input as { type?: unknown }).type === 'string' ? (input as { type: string }).type : null;
+  return { type: type && storable(type.slice(0, 80)), problems: problems.map((one) => ({ ...one, field: storable(one.field) })), raw: storable(text) };
+}
+
+function rawOf(input: unknown): string {
+  try {
+    return JSON.stringify(input) ?? 'undefined';
+  } catch {
+    // nested without end: its beginning is not worth the stack
+    return '(nested too deeply to be kept)';
+  }
+}
+
+const storable = (text: string): string => text.replaceAll('\u0000', '\u2400').replace(/[\ud800-\udfff]/g, (c, at: number, all: string) => (isPaired(all, at) ? c : '\ufffd'));
+function isPaired(text: string, at: number): boolean {
+  const code = text.charCodeAt(at);
+  const other = code < 0xdc00 ? text.charCodeAt(at + 1) : text.charCodeAt(at - 1);
+  return code < 0xdc00 ? other >= 0xdc00 && other <= 0xdfff : other >= 0xd800 && other < 0xdc00;
+}
+
+async function write(trx: Sql, scope: string, events: readonly { index: number; event: ParsedEvent }[], store: { now: Instant; currency: string; zone: string }, door: Door): Promise<{ accepted: number; ownerless: number[] }> {
   const orderOwners = await ownersOfOrders(trx, events.map(({ event }) => event));
-  const isOwned = (event: ParsedEvent) => event.externalId || event.email || orderOwners.has(String(event.properties.orderId));
+  const isOwned = (event: ParsedEvent) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
   const ownerless = events.filter(({ event }) => !isOwned(event)).map(({ index }) => index);
-  const owned = events.filter(({ event }) => isOwned(event));
+  const owned = ownerless.length ? events.filter(({ event }) => isOwned(event)) : events;
 
   const byKey = new Map<string, ParsedEvent>();
   for (const { event } of owned) {
@@ -61,52 +107,74 @@ async function write(trx: Sql, scope: string, events: readonly { index: number; 
   }
   const fresh = byKey.size ? await claimEventKeys(trx, [...byKey.keys()]) : new Set<string>();
   const accepted = [...byKey].filter(([key]) => fresh.has(key)).map(([, event]) => event);
-  if (!accepted.length) return { accepted: 0, ownerless };
+  const duplicates = owned.length - accepted.length;
+  if (!accepted.length) {
+    if (duplicates) await noteArrival(trx, { sourceId: door.sourceId, at: store.now, accepted: 0, duplicates, rejected: 0, seen: {} });
+    return { accepted: 0, ownerless };
+  }
 
-  const { people, ownerOf } = await identify(trx, accepted, orderOwners, store.now);
+  const records = await attributeRecords(trx, scope);
+  const { people, owners, via, store: storePeople } = await identify(trx, accepted, orderOwners, store.now);
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
-  const consents: ConsentChange[] = [];
+  const consents = new Map<string, ConsentChange>();
   const seen = new Map<KnownPerson, { first: Instant; last: Instant }>();
-  for (const event of accepted) {
-    const person = ownerOf(event)!;
-    person.profile = learn(person.profile, event.said, event.time);
-    if (event.consent) {
-      const next = laterConsent(person.consent, { state: event.consent, at: event.time })!;
-      if (next.state !== person.consent?.state) consents.push({ personId: person.id, state: next, how: `${event.type} from ${event.source}`, wording: event.wording });
-      person.consent = next;
+  accepted.forEach((event, index) => {
+    const person = owners[index]!;
+    // whoever sits at a device may be anybody: what is said there alone is not about its owner
+    if (!via[index]?.startsWith('device:')) {
+      person.profile = learn(person.profile, keptAttributes(event.said, records), event.time);
+      for (const { channel, state } of event.consents) {
+        const known = person.consents.get(channel) ?? null;
+        const next = laterConsent(known, { state, at: event.time })!;
+        if (next.state !== known?.state) {
+          const detail = { ...event.detail, how: event.detail.how || `${event.type} from ${event.source}` };
+          consents.set(`${person.id}/${channel}`, { personId: person.id, channel, state: next, detail });
+        } else if (next !== known) consents.delete(`${person.id}/${channel}`);
+        person.consents.set(channel, next);
+      }
     }
     const span = seen.get(person);
     seen.set(person, { first: Math.min(span?.first ?? event.time, event.time), last: Math.max(span?.last ?? event.time, event.time) });
-  }
+  });
 
   const changes: PersonChange[] = [];
-  let hasLearned = false;
-  for (const [person, { first, last }] of seen) {
-    const hasChanged = person.profile !== before.get(person.id);
-    hasLearned ||= hasChanged;
+  const learned = new Set<string>();
+  for (const person of people.values()) {
+    const span = seen.get(person) ?? { first: person.firstSeen, last: person.seenAt };
+    const hasLearned = person.profile !== before.get(person.id);
+    if (hasLearned) for (const name of Object.keys(person.profile.attributes)) if (!records.has(name)) learned.add(name);
     // when someone was last seen is kept to the hour, so that browsing does not rewrite the person with each page
-    if (!hasChanged && !person.isNew && !person.isRenamed && !person.hasMerged && last < person.seenAt + HOUR && first >= person.firstSeen) continue;
-    changes.push({ id: person.id, externalId: person.externalId, profile: person.profile, firstSeen: Math.min(person.firstSeen, first), lastSeen: person.isNew ? last : Math.max(last, person.seenAt) });
+    if (!hasLearned && !person.isNew && !person.isChanged && span.last < person.seenAt + HOUR && span.first >= person.firstSeen) continue;
+    changes.push(changeOf(person, span));
   }
-  await savePeople(trx, changes);
-  await saveConsents(trx, lastOfEach(consents, [...people.values()]));
+  await storePeople(changes);
+  if (learned.size) await discover(trx, scope, learned, changes);
+  for (const person of people.values()) {
+    for (const channel of person.stricter) {
+      const id = `${person.id}/${channel}`;
+      if (!consents.has(id)) consents.set(id, { personId: person.id, channel, state: person.consents.get(channel)!, detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent' } });
+    }
+  }
+  await saveConsents(trx, [...consents.values()].map((change) => ({ ...change, state: people.get(change.personId)?.consents.get(change.channel) ?? change.state })));
 
-  const rows = accepted.map((event) => ({ personId: ownerOf(event)!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties }));
-  const extra = [...(hasLearned ? [PERSON_CHANGED] : []), ...(consents.length ? [CONSENT_CHANGED] : [])];
-  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.hasMerged).map((p) => p.id), extra, store);
+  const rows = accepted.map((event, index) => ({ personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties, via: via[index] ?? null }));
+  const extra = [...(changes.some((change) => change.profile !== before.get(change.id)) ? [PERSON_CHANGED] : []), ...(consents.size ? [CONSENT_CHANGED] : [])];
+  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), extra, store, door);
+  await noteArrival(trx, { sourceId: door.sourceId, at: store.now, accepted: accepted.length, duplicates, rejected: 0, seen: seenIn(accepted) });
   return { accepted: accepted.length, ownerless };
 }
 
-/** One change of consent a person: what the batch as a whole has changed. */
-function lastOfEach(changes: readonly ConsentChange[], people: readonly KnownPerson[]): ConsentChange[] {
-  const byPerson = new Map<string, ConsentChange>();
-  for (const change of changes) byPerson.set(change.personId, change);
-  for (const person of people) {
-    if (person.hasMerged && person.consent && !byPerson.has(person.id)) byPerson.set(person.id, { personId: person.id, state: person.consent, how: 'two people became one: the stricter consent', wording: null });
-    const change = byPerson.get(person.id);
-    if (change && person.consent) byPerson.set(person.id, { ...change, state: person.consent });
-  }
-  return [...byPerson.values()];
+const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
+
+/** Notes attributes that nobody has met before, with the type that their values look like. */
+async function discover(trx: Sql, scope: string, names: ReadonlySet<string>, changes: readonly PersonChange[]): Promise<void> {
+  const rows = [...names].flatMap((name) => {
+    const value = changes.find((change) => change.profile.attributes[name] !== undefined)?.profile.attributes[name];
+    const type = value === undefined ? null : guessType(value);
+    return type ? [{ name, type }] : [];
+  });
+  await discoverAttributes(trx, rows);
+  forgetAttributes(scope);
 }
 
 interface StoredEvent {
@@ -116,34 +184,37 @@ interface StoredEvent {
   readonly source: string;
   readonly eventId: string;
   readonly properties: { readonly [name: string]: Value };
+  readonly via?: string | null;
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
-async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }): Promise<void> {
-  const ids = await insertEvents(trx, rows, store.now);
+async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }, door: Door): Promise<void> {
+  const ids = await insertEvents(trx, rows, store.now, door.sourceId);
   const dirty = new Set(mergedIds);
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
   await settleLedger(trx, [...dirty], store.currency);
   const stored: { personId: string; event: FactEvent }[] = rows.map((row, index) => ({ personId: row.personId, event: { id: ids[index]!, type: row.type, time: row.time, properties: row.properties } }));
-  await armFlows(trx, scope, stored, store.zone, store.now);
+  if (!door.startsNothing) await armFlows(trx, scope, stored, store.zone, store.now);
   await wakeRuns(trx, [...new Set(rows.map((row) => row.personId))], [...new Set([...rows.map((row) => row.type), ...extraTypes])], store.now);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
 async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise<Map<string, string>> {
-  const orderIds = events.filter((event) => !event.externalId && !event.email).map((event) => String(event.properties.orderId));
+  const orderIds = events.filter((event) => !isSomebodys(event)).map((event) => String(event.properties.orderId));
   if (!orderIds.length) return new Map();
   return ownersOf(trx, orderIds);
 }
 
 /** Records an event of our own (a message opened, say) for a person who is known. One with a known id is left out. */
-export async function recordOwn(db: Db, scope: string, event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value } }): Promise<void> {
-  const store = await readStore(db);
-  await inTransaction(db, async (trx) => {
+export async function recordOwn(db: Db, scope: string, event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value }; wakes?: readonly string[] }, given?: Sql): Promise<void> {
+  const store = await readStore(given ?? db);
+  const work = async (trx: Sql): Promise<void> => {
     if (!(await lockPeople(trx, [event.personId])).size) return;
     const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);
     if (!fresh.size) return;
-    await afterwards(trx, scope, [{ ...event, time: store.now, source: 'viatic' }], [], [], store);
-  });
+    await afterwards(trx, scope, [{ ...event, time: store.now, source: 'viatic' }], [], event.wakes ?? [], store, { sourceId: OWN_SOURCE });
+    await noteArrival(trx, { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([{ ...event, time: store.now }]) });
+  };
+  await (given ? work(given) : inTransaction(db, work));
 }

@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import { DAY, isZone, parseInstant, type Instant } from '@/core/time';
 import { currencyDigits, isCurrency, LARGEST_MINOR } from '@/core/money';
-import { normaliseEmail } from '@/core/people';
-import { eventTypeSchema, type Value } from '@/core/rules';
+import { consentSchema, consentWords, countryCode, normaliseEmail, normalisePhone, PLAIN_DETAIL, type ConsentDetail, type ConsentWord } from '@/core/people';
+import { CHANNELS, eventTypeSchema, type Channel, type Value } from '@/core/rules';
 import { problemsOf, type FieldProblem } from '../http/problem';
 import { unstorable } from '../http/read';
 
@@ -14,9 +14,13 @@ export interface ParsedEvent {
   readonly time: Instant;
   readonly externalId: string | null;
   readonly email: string | null;
+  /** E.164, when the number can be read */
+  readonly phone: string | null;
+  /** the browser or app from which it came */
+  readonly device: string | null;
   readonly said: { readonly [name: string]: Value };
-  readonly consent: 'given' | 'withdrawn' | null;
-  readonly wording: string | null;
+  readonly consents: readonly ConsentWord[];
+  readonly detail: ConsentDetail;
   readonly properties: { readonly [name: string]: Value };
 }
 
@@ -39,7 +43,8 @@ const personSchema = z.looseObject({
   phone: z.string().max(40).nullish(),
   country: z.string().max(100).nullish(),
   zone: z.string().refine(isZone, 'is not a zone of the IANA database').nullish(),
-  consent: z.looseObject({ email: z.boolean().optional(), wording: z.string().max(2000).nullish() }).nullish(),
+  device: z.string().min(8, 'is too short to tell devices apart').max(100).nullish(),
+  consent: consentSchema.nullish(),
 });
 
 const item = z.looseObject({
@@ -62,7 +67,7 @@ const DATA: Record<string, z.ZodType<Record<string, unknown>>> = {
   }),
   'order.cancelled': z.looseObject({ ...base, orderId: z.string().min(1).max(200), value: amount.optional() }),
   'order.refunded': z.looseObject({ ...base, orderId: z.string().min(1).max(200), value: amount.optional() }),
-  'consent.changed': z.looseObject({ ...base, channel: z.literal('email'), state: z.enum(['given', 'withdrawn']) }),
+  'consent.changed': z.looseObject({ ...base, channel: z.enum(CHANNELS), state: z.enum(['given', 'withdrawn']) }),
 };
 const anyData: z.ZodType<Record<string, unknown>> = z.looseObject(base);
 
@@ -95,23 +100,26 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
   if (problems.length) return { problems };
 
   const { person, ...properties } = data.data as { person?: z.infer<typeof personSchema> | null } & Record<string, Value>;
-  const { consent, ...said } = person ?? {};
+  const { consent, device, ...said } = person ?? {};
   if (type.startsWith('message.')) return { problems: [{ field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' }] };
   const beyond = tooMuch(properties);
   if (beyond) return { problems: [beyond] };
   if (JSON.stringify(properties).length + JSON.stringify(said).length > LARGEST_EVENT) {
     return { problems: [{ field: 'data', wrong: 'is larger than 64 kB', right: 'the facts of one event' }] };
   }
-  const own = type === 'consent.changed' ? (properties.state as 'given' | 'withdrawn') : null;
-  const agreed = consent?.email === undefined ? own : consent.email ? 'given' : 'withdrawn';
   const words = said as Record<string, Value>;
-  if (!subject && !words.email && !(type.startsWith('order.') && type !== 'order.placed')) {
-    return { problems: [{ field: 'subject', wrong: 'is missing, and so is data.person.email', right: 'whose event it is: an external id as subject, or an email address' }] };
+  const own: ConsentWord[] = type === 'consent.changed' ? [{ channel: properties.channel as Channel, state: properties.state as 'given' | 'withdrawn' }] : [];
+  const country = typeof words.country === 'string' ? countryCode(words.country) : null;
+  const phone = typeof words.phone === 'string' && words.phone ? normalisePhone(words.phone, country) : null;
+  if (phone) words.phone = phone;
+  if (!subject && !words.email && !phone && !device && !(type.startsWith('order.') && type !== 'order.placed')) {
+    return { problems: [{ field: 'subject', wrong: 'is missing, and so is data.person.email', right: 'whose event it is: an external id as subject, an email address, a phone number with its country code, or a device' }] };
   }
   return {
     event: {
       id, source, type, time: at!, externalId: subject ?? null, email: (words.email as string) || null,
-      said: words, consent: agreed, wording: consent?.wording ?? null, properties,
+      phone, device: device ?? null, said: words, properties, consents: [...own, ...consentWords(consent)],
+      detail: { ...PLAIN_DETAIL, how: consent?.how ?? '', place: consent?.place ?? null, wording: consent?.wording ?? null, box: consent?.box ?? null, country: consent?.country ? countryCode(consent.country) : country },
     },
   };
 }

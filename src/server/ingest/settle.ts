@@ -6,7 +6,7 @@ import type { FactEvent } from '@/core/rules';
 import type { Sql } from '@/data/db';
 import { loadEvents } from '@/data/facts';
 import { publishedFlows, readVersion } from '@/data/flows';
-import { replaceCredits, saveOrders, type OrderCredits } from '@/data/revenue';
+import { replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { armRuns, earlierRuns } from '@/data/runs';
 import { placesOfSends } from '@/data/sends';
 
@@ -21,6 +21,7 @@ export async function settleLedger(trx: Sql, personIds: readonly string[], store
     })),
   );
   await saveOrders(trx, rows);
+  await saveStanding(trx, personIds, storeCurrency);
   await replaceCredits(trx, CREDIT_MODELS[0], rows);
 }
 

@@ -135,5 +135,5 @@ function Audience({ rule }: { rule: Rule | null }) {
   const query = rule ? `rule=${encodeURIComponent(JSON.stringify(rule))}` : '';
   const { data, error } = useQuery({ queryKey: ['audience', query], queryFn: () => api<DirectoryView>(`/people?limit=0&${query}`), retry: false, staleTime: 30_000 });
   if (error) return <span className="block text-xs text-soft">{error.message}</span>;
-  return <Link href={`/people?${query}`} className="block text-xs text-accent underline">{data ? `${plural(data.total, 'person', 'people')} at this moment` : 'counting…'}</Link>;
+  return <Link href={`/people?${query}`} className="block text-xs text-accent underline">{data ? `${plural(data.total ?? 0, 'person', 'people')} at this moment` : 'counting…'}</Link>;
 }

@@ -2,7 +2,7 @@ import { database } from '@/server/database';
 import { env } from '@/server/env';
 import { leavePage } from '@/server/leavepage';
 import { openLink } from '@/server/links';
-import { unsubscribe } from '@/server/people';
+import { unsubscribe } from '@/server/consent';
 import { ownerOfSend } from '@/data/sends';
 import { readStore } from '@/data/store';
 

@@ -11,9 +11,9 @@ function binaryMode(headers: Headers, data: unknown): unknown {
   return { specversion: of('specversion'), id: of('id'), source: of('source'), type: of('type'), subject: of('subject'), time: of('time'), data };
 }
 
-export const POST = route(async ({ request, db, scope }) => {
+export const POST = route(async ({ request, db, scope, caller }) => {
   const type = request.headers.get('content-type') ?? '';
   if (!/json/i.test(type)) throw new Problem(415, 'Not JSON', 'Send application/json, application/cloudevents+json or application/cloudevents-batch+json.', [{ field: 'content-type', wrong: `is "${type.slice(0, 60)}"`, right: 'application/json' }]);
   const body = await readJson(request);
-  return json(await ingest(db, scope, request.headers.has('ce-specversion') ? binaryMode(request.headers, body) : body), 202);
-});
+  return json(await ingest(db, scope, request.headers.has('ce-specversion') ? binaryMode(request.headers, body) : body, { sourceId: caller.sourceId }), 202);
+}, 'events');

@@ -1,0 +1,13 @@
+import { findSource } from '@/data/sources';
+import { notFound } from '@/server/http/problem';
+import { route } from '@/server/http/route';
+import { snippet } from '@/server/snippet';
+
+export const dynamic = 'force-dynamic';
+/** The page snippet of a source, as a script. */
+export const GET = route(async ({ db, params }) => {
+  const key = params.key!.replace(/\.js$/, '');
+  const row = await findSource(db, key);
+  if (!row || row.kind !== 'snippet' || row.revoked_at) throw notFound('snippet at this address');
+  return new Response(snippet(key), { headers: { 'content-type': 'text/javascript; charset=utf-8', 'cache-control': 'public, max-age=300', 'x-content-type-options': 'nosniff' } });
+}, 'anyone');

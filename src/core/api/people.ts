@@ -1,0 +1,150 @@
+import type { AttributeType } from '../people';
+import type { Money } from '../money';
+import type { Because, Channel, Value } from '../rules';
+import type { PersonFlow } from './views';
+
+export interface ConsentView {
+  readonly channel: Channel;
+  readonly address: string | null;
+  readonly state: 'given' | 'withdrawn' | 'unknown';
+  readonly at: string | null;
+  readonly how: string | null;
+  readonly place: string | null;
+  readonly wording: string | null;
+  readonly actor: string | null;
+  readonly box: string | null;
+  readonly country: string | null;
+  readonly suppressed: string | null;
+  readonly reachable: boolean;
+  /** why marketing does not go out, or null */
+  readonly because: string | null;
+}
+
+export interface PersonView {
+  readonly id: string;
+  /** our own number */
+  readonly number: string;
+  readonly externalId: string | null;
+  readonly email: string | null;
+  readonly name: string | null;
+  /** false for somebody who is only a device or a phone so far */
+  readonly isKnown: boolean;
+  readonly attributes: { readonly [name: string]: Value };
+  readonly identifiers: readonly { readonly kind: string; readonly value: string; readonly since: string | null; readonly isShared: boolean }[];
+  /** the same as `channels`, for email alone */
+  readonly consent: { readonly email: { readonly state: 'given' | 'withdrawn' | 'unknown'; readonly at: string | null; readonly suppressed: string | null; readonly reachable: boolean; readonly because: string | null } };
+  readonly channels: readonly ConsentView[];
+  readonly pausedUntil: string | null;
+  readonly declined: readonly string[];
+  readonly tags: readonly string[];
+  readonly lists: readonly { readonly key: string; readonly name: string; readonly at: string; readonly how: string }[];
+  readonly orders: { readonly count: number; readonly firstAt: string | null; readonly lastAt: string | null; readonly totals: readonly Money[]; /** days between orders, the one in the middle; null below two orders */ readonly typicalGapDays: number | null };
+  readonly flows: readonly PersonFlow[];
+  /** others who share a phone or a device with this person */
+  readonly maybeSame: readonly { readonly id: string; readonly name: string | null; readonly email: string | null; readonly because: string }[];
+  readonly merges: readonly MergeView[];
+  readonly createdAt: string;
+  readonly seenAt: string;
+}
+
+export interface MergeView {
+  readonly id: string;
+  readonly at: string;
+  readonly by: string;
+  readonly because: string;
+  readonly winner: { readonly id: string; readonly name: string | null; readonly email: string | null };
+  readonly loser: { readonly externalId: string | null; readonly email: string | null; readonly name: string | null };
+  readonly undoneAt: string | null;
+  readonly undoneBy: string | null;
+  /** until when it can be undone */
+  readonly until: string;
+}
+
+export interface WhyView {
+  readonly flow: { readonly key: string; readonly name: string };
+  readonly answer: 'not-started' | 'not-entered' | 'inside' | 'through' | 'never-on';
+  /** one sentence that answers */
+  readonly says: string;
+  readonly conditions: readonly { readonly holds: boolean; readonly says: string; readonly because?: Because }[];
+  readonly runs: readonly { readonly at: string; readonly says: string; readonly because?: Because }[];
+}
+
+export interface DirectoryItem {
+  readonly id: string;
+  readonly number: string;
+  readonly email: string | null;
+  readonly name: string | null;
+  readonly country: string | null;
+  readonly externalId: string | null;
+  readonly orders: number;
+  readonly value: Money;
+  readonly lastOrderAt: string | null;
+  readonly seenAt: string;
+  readonly createdAt: string;
+  readonly tags: readonly string[];
+  readonly attributes: { readonly [name: string]: Value };
+  /** why no marketing mail can go out, or null when it can */
+  readonly unreachable: string | null;
+}
+export interface DirectoryView {
+  /** how many match; null when they were not to be counted */
+  readonly total: number | null;
+  readonly offset: number;
+  /** the rule as a sentence */
+  readonly rule: string | null;
+  readonly people: readonly DirectoryItem[];
+}
+
+export interface SavedView { readonly id: number; readonly name: string; readonly query: string; readonly by: string }
+
+export interface ListView {
+  readonly key: string;
+  readonly name: string;
+  readonly about: string;
+  readonly doubleOptIn: boolean;
+  readonly people: number;
+  /** asked, and not confirmed yet */
+  readonly waiting: number;
+  readonly createdAt: string;
+  readonly createdBy: string;
+}
+export interface GrowthView { readonly days: readonly { readonly day: string; readonly joined: number; readonly left: number; readonly people: number }[] }
+
+export interface AttributeView {
+  readonly name: string;
+  readonly type: AttributeType;
+  readonly isDeclared: boolean;
+  readonly about: string;
+  readonly goesTo: string | null;
+  readonly isRetired: boolean;
+  readonly people: number;
+  readonly kinds: { readonly [kind: string]: number };
+  /** flows, forms and saved views that use it */
+  readonly uses: readonly UseView[];
+}
+export interface UseView { readonly kind: 'flow' | 'form' | 'message' | 'view'; readonly key: string; readonly name: string; readonly where: string }
+
+/** A bulk act on people. */
+export type BulkAct =
+  | { readonly act: 'tag' | 'untag'; readonly tag: string }
+  | { readonly act: 'list' | 'unlist'; readonly list: string }
+  | { readonly act: 'consent'; readonly channel: Channel; readonly state: 'given' | 'withdrawn'; readonly how: string }
+  | { readonly act: 'set'; readonly name: string; readonly value: Value }
+  | { readonly act: 'suppress' }
+  | { readonly act: 'erase' };
+
+export interface WorkView {
+  readonly id: string;
+  readonly kind: string;
+  readonly name: string;
+  readonly state: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled' | 'undone';
+  readonly done: number;
+  readonly total: number | null;
+  readonly says: string;
+  readonly by: string;
+  readonly createdAt: string;
+  readonly endedAt: string | null;
+  readonly canUndo: boolean;
+  readonly detail: { readonly [name: string]: unknown };
+  readonly result: { readonly [name: string]: unknown };
+}

@@ -1,0 +1,36 @@
+import { readDate } from './attributes';
+import { countryCode, sayCountry } from './country';
+import { normalisePhone } from './phone';
+
+/** Values that mean the same but are spelled differently, with the spelling to keep. */
+export interface SpellingGroup {
+  readonly keep: string;
+  readonly because: string;
+  readonly variants: readonly { readonly value: string; readonly count: number }[];
+}
+
+const folded = (text: string): string => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().replace(/[\s._-]+/g, ' ').trim();
+
+/**
+ * Finds values that mean the same: countries by name or code, dates and phone numbers by their standard form, and
+ * anything else that differs by letter case, accents or spaces alone. The most frequent spelling is kept where there
+ * is no standard form.
+ */
+export function spellingGroups(values: readonly { readonly value: string; readonly count: number }[], hint: 'country' | 'phone' | 'date' | null, country: string | null): SpellingGroup[] {
+  const groups = new Map<string, { keep: string | null; because: string; variants: { value: string; count: number }[] }>();
+  for (const one of values) {
+    const standard = hint === 'country' ? countryCode(one.value) : hint === 'phone' ? normalisePhone(one.value, country) : hint === 'date' ? readDate(one.value) : null;
+    const key = standard ? `standard:${standard}` : `folded:${folded(one.value)}`;
+    const because = standard === null ? 'the same but for capitals, accents or spaces' : hint === 'country' ? `all mean ${sayCountry(standard)} (ISO 3166)` : hint === 'phone' ? 'the same number (E.164)' : 'the same day (ISO 8601)';
+    const group = groups.get(key) ?? { keep: standard, because, variants: [] };
+    group.variants.push(one);
+    groups.set(key, group);
+  }
+  return [...groups.values()]
+    .filter((group) => group.variants.length > 1 || (group.keep !== null && group.variants[0]!.value !== group.keep))
+    .map((group) => {
+      const variants = [...group.variants].sort((a, b) => b.count - a.count || (a.value < b.value ? -1 : 1));
+      return { keep: group.keep ?? variants[0]!.value, because: group.because, variants };
+    })
+    .sort((a, b) => b.variants.reduce((sum, v) => sum + v.count, 0) - a.variants.reduce((sum, v) => sum + v.count, 0));
+}

@@ -1,0 +1,2 @@
+export * from './mapping';
+export * from './path';

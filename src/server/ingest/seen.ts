@@ -1,0 +1,42 @@
+import type { Instant } from '@/core/time';
+import type { Value } from '@/core/rules';
+import type { SeenType } from '@/data/catalogue';
+
+const LONGEST_VALUE = 60;
+/** Of one property, how many values of a batch are told apart: ids and addresses are all different and tell nothing. */
+const MOST_IN_BATCH = 40;
+
+const kindOf = (value: Value): string => (Array.isArray(value) ? 'array' : typeof value);
+
+/** What a batch shows of each event type, for the catalogue. */
+export function seenIn(events: readonly { readonly type: string; readonly time: Instant; readonly properties: { readonly [name: string]: Value } }[]): { [type: string]: SeenType } {
+  interface Seen { count: number; kinds: Record<string, number>; values: Record<string, number>; distinct: number }
+  const types: Record<string, { count: number; first: Instant; last: Instant; properties: Record<string, Seen> }> = Object.create(null) as Record<string, never>;
+  for (const { type, time, properties } of events) {
+    const seen = (types[type] ??= { count: 0, first: time, last: time, properties: Object.create(null) as Record<string, Seen> });
+    seen.count += 1;
+    if (time < seen.first) seen.first = time;
+    if (time > seen.last) seen.last = time;
+    for (const name in properties) {
+      const value = properties[name]!;
+      if (value === null || value === undefined) continue;
+      const property = (seen.properties[name] ??= { count: 0, kinds: {}, values: Object.create(null) as Record<string, number>, distinct: 0 });
+      property.count += 1;
+      const kind = kindOf(value);
+      property.kinds[kind] = (property.kinds[kind] ?? 0) + 1;
+      if (kind === 'object' || kind === 'array') continue;
+      const text = String(value);
+      if (text.length > LONGEST_VALUE) continue;
+      const known = property.values[text];
+      if (known !== undefined) property.values[text] = known + 1;
+      else if (property.distinct < MOST_IN_BATCH) {
+        property.values[text] = 1;
+        property.distinct += 1;
+      }
+    }
+  }
+  return Object.fromEntries(Object.entries(types).map(([type, seen]) => [type, {
+    ...seen, first: Math.round(seen.first), last: Math.round(seen.last),
+    properties: Object.fromEntries(Object.entries(seen.properties).map(([name, { count, kinds, values }]) => [name, { count, kinds, values: { ...values } }])),
+  }]));
+}

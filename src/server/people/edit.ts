@@ -1,0 +1,192 @@
+import { randomUUID } from 'node:crypto';
+import { z } from 'zod';
+import { FLOW_CALLED } from '@/core/flows';
+import { consentSchema, countryCode, fitAttribute, learn, normaliseEmail, normalisePhone, saysSomething, type Profile } from '@/core/people';
+import { CHANNELS, LIST_EVENTS, PERSON_CHANGED, type Value } from '@/core/rules';
+import { inTransaction, type Db, type Sql } from '@/data/db';
+import { addTag, removeTag } from '@/data/bulk';
+import { findAttribute } from '@/data/attributes';
+import { loadEvents } from '@/data/facts';
+import { findFlow, readVersion } from '@/data/flows';
+import { addToList, findList, removeFromList } from '@/data/lists';
+import { addIdentifiers, lockPeople, ownerOfIdentifier, savePeople, type PersonRow } from '@/data/people';
+import { armCalled, endRun, wakeRuns } from '@/data/runs';
+import { HAND_SOURCE } from '@/data/sources';
+import { readStore, recordAct } from '@/data/store';
+import { changeConsent } from '../consent';
+import { notFound, Problem, problemsOf } from '../http/problem';
+import { unstorable } from '../http/read';
+import { ingest, recordOwn } from '../ingest/ingest';
+import { person } from './person';
+
+export const putPersonSchema = z.strictObject({
+  attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(),
+  phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: consentSchema.optional(),
+});
+
+/** Creates or updates a person, by way of an event, so that identity, merging and waking are the same as for any other. */
+export async function putPerson(db: Db, scope: string, externalId: string, body: unknown, sourceId: number = HAND_SOURCE): Promise<void> {
+  const parsed = putPersonSchema.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a person', 'The person was not stored.', problemsOf(parsed.error));
+  const { attributes, ...known } = parsed.data;
+  const answer = await ingest(db, scope, { id: randomUUID(), source: 'api/people', type: 'person.updated', subject: externalId, data: { person: { ...attributes, ...known } } }, { sourceId });
+  const problem = answer.rejected[0];
+  if (problem) {
+    throw new Problem(422, 'Not a person', 'The person was not stored.', problem.problems.map((p) => ({ ...p, field: p.field.replace(/^data\.person\.?/, '') || p.field })));
+  }
+}
+
+const editSchema = z.strictObject({ attributes: z.record(z.string().regex(/^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u, 'is not an attribute name; use letters, digits, _ . and -'), z.unknown()) });
+
+/** Writes attributes of somebody by hand; null takes one away. A new address or phone becomes theirs, unless it is somebody else's. */
+export async function editPerson(db: Db, id: string, body: unknown, by: string): Promise<void> {
+  const parsed = editSchema.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not attributes', 'Nothing was changed.', problemsOf(parsed.error));
+  const bad = unstorable(parsed.data, '');
+  if (bad) throw new Problem(422, 'Not attributes', 'Nothing was changed.', [bad]);
+  const row = await person(db, id);
+  await inTransaction(db, async (trx) => {
+    const store = await readStore(trx);
+    const locked = (await lockPeople(trx, [row.id])).get(row.id);
+    if (!locked) throw new Problem(409, 'Changed meanwhile', 'This person has just been merged or erased. Load the page again.');
+    let profile: Profile = { attributes: locked.row.attributes, stamped: locked.row.stamped };
+    for (const [name, given] of Object.entries(parsed.data.attributes as Record<string, Value>)) {
+      if (!saysSomething(given)) {
+        if (name === 'email' && locked.row.external_id === null) throw new Problem(422, 'Needed', 'The address is all that this person is known by; nothing was changed.', [{ field: 'email', wrong: 'cannot be taken away', right: 'another address' }]);
+        const { [name]: _, ...rest } = profile.attributes;
+        profile = { attributes: rest, stamped: { ...profile.stamped, [name]: store.now } };
+        continue;
+      }
+      profile = learn({ ...profile, stamped: { ...profile.stamped, [name]: Math.min(profile.stamped[name] ?? 0, store.now - 1) } }, { [name]: await valueOf(trx, name, given, profile) }, store.now);
+    }
+    for (const [kind, name] of [['email', 'email'], ['phone', 'phone']] as const) {
+      const value = profile.attributes[name];
+      if (typeof value !== 'string' || value === locked.row.attributes[name] || (kind === 'phone' && !value.startsWith('+'))) continue;
+      const owner = await ownerOfIdentifier(trx, { kind, value });
+      if (owner && owner !== row.id && kind === 'email') throw new Problem(409, 'Somebody else’s', `${value} belongs to another person on file (~${owner}). Merge the two if they are one.`, [{ field: 'email', wrong: 'belongs to somebody else', right: 'an address of their own' }]);
+      if (!owner) await addIdentifiers(trx, [{ key: `${kind}:${value}`, personId: row.id, firstAt: store.now }]);
+    }
+    await savePeople(trx, [{
+      id: row.id, isNew: false, externalId: locked.row.external_id, externalAt: locked.row.external_at?.getTime() ?? null, isKnown: locked.row.is_known || typeof profile.attributes.email === 'string', profile,
+      firstSeen: locked.row.created_at.getTime(), lastSeen: locked.row.seen_at.getTime(),
+    }]);
+    await wakeRuns(trx, [row.id], [PERSON_CHANGED], store.now);
+    await recordAct(trx, store.now, by, 'person.edited', { person: row.id, attributes: Object.keys(parsed.data.attributes) });
+  });
+}
+
+async function valueOf(trx: Sql, name: string, given: Value, profile: Profile): Promise<Value> {
+  const wrong = (what: string, right: string) => new Problem(422, 'Not attributes', 'Nothing was changed.', [{ field: name, wrong: what, right }]);
+  if (name === 'email') {
+    const email = typeof given === 'string' ? normaliseEmail(given) : null;
+    if (!email) throw wrong('is not an email address', 'one address such as robin@example.com');
+    return email;
+  }
+  if (name === 'phone') {
+    const country = typeof profile.attributes.country === 'string' ? countryCode(profile.attributes.country) : null;
+    const phone = typeof given === 'string' ? normalisePhone(given, country) : null;
+    if (!phone) throw wrong('is not a phone number', 'a number with its country code, such as +31 6 12345678');
+    return phone;
+  }
+  const record = await findAttribute(trx, name);
+  if (!record?.is_declared) return given;
+  const fitted = fitAttribute(record.type, given);
+  if (fitted === undefined) throw wrong(`is no ${record.type}`, `a ${record.type}`);
+  return fitted;
+}
+
+/** Puts a tag on somebody or takes it off. */
+export async function tagPerson(db: Db, id: string, tag: string, isOn: boolean, by: string): Promise<void> {
+  const name = readTag(tag);
+  const row = await person(db, id);
+  const store = await readStore(db);
+  await inTransaction(db, async (trx) => {
+    if (isOn) await addTag(trx, [row.id], name, by, new Date(store.now));
+    else await removeTag(trx, [row.id], name);
+    await wakeRuns(trx, [row.id], [PERSON_CHANGED], store.now);
+  });
+}
+
+export function readTag(tag: unknown): string {
+  const name = typeof tag === 'string' ? tag.trim() : '';
+  if (!name || name.length > 60 || unstorable(name, '')) throw new Problem(422, 'Not a tag', 'A tag is a text of up to 60 characters.', [{ field: 'tag', wrong: 'is not a tag', right: 'a few words' }]);
+  return name;
+}
+
+/** Puts people on a list or takes them off, and records it on each as an event that flows can start from. */
+export async function listPeopleOn(db: Db, scope: string, key: string, personIds: readonly string[], isOn: boolean, how: string, given?: Sql): Promise<string[]> {
+  const work = async (trx: Sql) => {
+    const list = await findList(trx, key);
+    if (!list || list.archived_at) throw notFound(`list "${key.slice(0, 60)}"`);
+    const { now } = await readStore(trx);
+    const changed = isOn ? await addToList(trx, list.id, personIds, how, now) : await removeFromList(trx, list.id, personIds, how, now);
+    for (const personId of changed) {
+      await recordOwn(db, scope, { personId, type: isOn ? LIST_EVENTS[0] : LIST_EVENTS[1], eventId: `list/${list.key}/${personId}/${randomUUID()}`, properties: { list: list.key, name: list.name, how }, wakes: [PERSON_CHANGED] }, trx);
+    }
+    return changed;
+  };
+  return given ? work(given) : inTransaction(db, work);
+}
+
+const recordSchema = z.strictObject({ type: z.string(), time: z.string().optional(), data: z.record(z.string(), z.unknown()).default({}) });
+
+/** Records an event for somebody by hand: through the same door as any other. */
+export async function recordEvent(db: Db, scope: string, id: string, body: unknown): Promise<void> {
+  const parsed = recordSchema.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not an event', 'Nothing was recorded.', problemsOf(parsed.error));
+  const row = await person(db, id);
+  const whose = whoseOf(row);
+  const data = { ...parsed.data.data, ...(whose.person && { person: whose.person }) };
+  const answer = await ingest(db, scope, { id: randomUUID(), source: 'by-hand', type: parsed.data.type, ...(parsed.data.time && { time: parsed.data.time }), ...(whose.subject && { subject: whose.subject }), data }, { sourceId: HAND_SOURCE });
+  if (answer.rejected[0]) throw new Problem(422, 'Not an event', 'Nothing was recorded.', answer.rejected[0].problems);
+}
+
+/** What an event says to be somebody's: their external id, else their address. */
+function whoseOf(row: PersonRow): { subject?: string; person?: Record<string, string> } {
+  if (row.external_id !== null) return { subject: row.external_id };
+  if (row.email !== null) return { person: { email: row.email } };
+  throw new Problem(422, 'Nobody in particular', 'This is a visitor of whom only a device is known; an event cannot be recorded by hand.');
+}
+
+/** Puts somebody into a flow by hand: it starts at once, with the data of their last trigger event. The entry rule still holds. */
+export async function startFlow(db: Db, scope: string, id: string, flowKey: string, by: string): Promise<void> {
+  const row = await person(db, id);
+  const flow = await findFlow(db, flowKey);
+  if (!flow) throw notFound(`flow "${flowKey.slice(0, 60)}"`);
+  if (flow.state !== 'on' || flow.version === null) throw new Problem(422, 'Not on', `“${flow.name}” is not on; nobody can start it.`);
+  const document = await readVersion(db, scope, flow.id, flow.version);
+  const last = (await loadEvents(db, [row.id], [document.trigger.event])).get(row.id)?.at(-1);
+  await inTransaction(db, async (trx) => {
+    const store = await readStore(trx);
+    await lockPeople(trx, [row.id]);
+    const eventId = `flow/${flow.key}/${randomUUID()}`;
+    await recordOwn(db, scope, { personId: row.id, type: FLOW_CALLED, eventId, properties: { ...last?.properties, flow: flow.key, by } }, trx);
+    const called = (await loadEvents(trx, [row.id], [FLOW_CALLED])).get(row.id)!.at(-1)!;
+    await armCalled(trx, { personId: row.id, flowId: flow.id, version: flow.version!, key: `by hand ${new Date(store.now).toISOString()}`, triggerId: called.id, at: store.now });
+    await recordAct(trx, store.now, by, 'flow.called', { key: flow.key, person: row.id });
+  });
+}
+
+/** Takes somebody out of a run. */
+export async function takeOut(db: Db, id: string, runId: string, by: string): Promise<void> {
+  const row = await person(db, id);
+  if (!/^\d{1,18}$/.test(runId)) throw notFound('such run');
+  await inTransaction(db, async (trx) => {
+    const store = await readStore(trx);
+    await lockPeople(trx, [row.id]);
+    if (!(await endRun(trx, row.id, runId, by, store.now))) throw new Problem(409, 'Over already', 'This run is over already.');
+    await recordAct(trx, store.now, by, 'run.ended', { person: row.id, run: runId });
+  });
+}
+
+const consentBody = z.strictObject({ channel: z.enum(CHANNELS), state: z.enum(['given', 'withdrawn']), how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200), wording: z.string().max(2000).optional(), place: z.string().max(500).optional() });
+
+/** Enters a word on consent that somebody gave outside of this program. */
+export async function enterConsent(db: Db, id: string, body: unknown, by: string): Promise<void> {
+  const parsed = consentBody.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not consent', 'Nothing was changed.', problemsOf(parsed.error));
+  const row = await person(db, id);
+  const { channel, state, how, wording, place } = parsed.data;
+  await changeConsent(db, row.id, { channels: { [channel]: state }, detail: { how, actor: by, wording: wording ?? null, place: place ?? null } });
+}
+

@@ -1,0 +1,6 @@
+export * from './person';
+export * from './story';
+export * from './directory';
+export * from './edit';
+export * from './merges';
+export * from './why';

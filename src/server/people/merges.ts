@@ -1,0 +1,124 @@
+import type { MergeView } from '@/core/api';
+import { eldest, isOfficeMailbox, joinProfiles, stricterConsent, PLAIN_DETAIL, type Profile, type Someone } from '@/core/people';
+import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
+import { DAY } from '@/core/time';
+import { inTransaction, type Db } from '@/data/db';
+import { dropInherited, listMerges, lockMerge, moveToPerson, noteUndone, restoreConsents, restoreLoser, writeRecord, type MergeListRow } from '@/data/merges';
+import { identifiersOf, lockPeople, markShared, saveConsents, savePeople, type ConsentChange, type LockedPerson } from '@/data/people';
+import { wakeRuns } from '@/data/runs';
+import { readStore, recordAct } from '@/data/store';
+import { notFound, Problem } from '../http/problem';
+import { settleLedger } from '../ingest/settle';
+import { nameOf, person, publicId } from './person';
+
+/** For how long a merge can be undone. */
+const UNDO_MS = 30 * DAY;
+
+function viewOf(row: MergeListRow): MergeView {
+  return {
+    id: row.id, at: row.at.toISOString(), by: row.by, because: row.because,
+    winner: { id: `~${row.winner_id}`, name: row.winner_name, email: row.winner_email },
+    loser: { externalId: row.loser.external_id, email: typeof row.loser.attributes.email === 'string' ? row.loser.attributes.email : null, name: nameOf(row.loser.attributes) },
+    undoneAt: row.undone_at?.toISOString() ?? null, undoneBy: row.undone_by, until: new Date(row.at.getTime() + UNDO_MS).toISOString(),
+  };
+}
+
+export async function mergesOf(db: Db, personId: string): Promise<MergeView[]> {
+  return (await listMerges(db, personId, 50, null)).map(viewOf);
+}
+
+/** All merges, newest first, a page at a time. */
+export async function allMerges(db: Db, url: URL): Promise<{ merges: MergeView[]; next: string | null }> {
+  const before = url.searchParams.get('before');
+  if (before && !/^\d{1,18}$/.test(before)) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const rows = await listMerges(db, null, 51, before);
+  return { merges: rows.slice(0, 50).map(viewOf), next: rows.length > 50 ? rows[49]!.id : null };
+}
+
+const someoneOf = ({ row }: LockedPerson): Someone => ({ ref: row.id, isKnown: row.is_known, firstSeen: row.created_at.getTime(), externalId: row.external_id, externalAt: row.external_at?.getTime() ?? Infinity });
+
+/** Joins two people by hand: the same rules as when events show that they are one. Answers with the one who goes on. */
+export async function mergePeople(db: Db, oneId: string, otherId: string, by: string): Promise<{ id: string }> {
+  const [one, other] = [await person(db, oneId), await person(db, otherId)];
+  if (one.id === other.id) throw new Problem(422, 'The same person', 'These two are one person already.', [{ field: 'other', wrong: 'is the same person', right: 'somebody else' }]);
+  return inTransaction(db, async (trx) => {
+    const store = await readStore(trx);
+    const locked = await lockPeople(trx, [one.id, other.id]);
+    const [a, b] = [locked.get(one.id), locked.get(other.id)];
+    if (!a || !b) throw new Problem(409, 'Changed meanwhile', 'One of the two has just been merged or erased. Load the page again.');
+    const winnerId = eldest(someoneOf(a), someoneOf(b)).ref;
+    const [winner, loser] = winnerId === a.row.id ? [a, b] : [b, a];
+    const profile = joinProfiles({ attributes: winner.row.attributes, stamped: winner.row.stamped }, { attributes: loser.row.attributes, stamped: loser.row.stamped });
+    await moveToPerson(trx, loser.row.id, winnerId, { at: store.now, by, because: 'merged by hand', isRecorded: true });
+    const external = [winner.row, loser.row].filter((row) => row.external_id !== null).sort((x, y) => (x.external_at?.getTime() ?? 0) - (y.external_at?.getTime() ?? 0) || (x.external_id! < y.external_id! ? -1 : 1))[0];
+    await savePeople(trx, [{
+      id: winnerId, isNew: false, externalId: external?.external_id ?? null, externalAt: external?.external_at?.getTime() ?? null, isKnown: winner.row.is_known || loser.row.is_known, profile,
+      firstSeen: loser.row.created_at.getTime(), lastSeen: loser.row.seen_at.getTime(),
+    }]);
+    const changes: ConsentChange[] = [];
+    for (const [channel, state] of loser.consents) {
+      const own = winner.consents.get(channel) ?? null;
+      const joined = stricterConsent(own, state)!;
+      if (joined !== own) changes.push({ personId: winnerId, channel, state: joined, detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent', actor: by } });
+    }
+    await saveConsents(trx, changes);
+    await settleLedger(trx, [winnerId], store.currency);
+    await wakeRuns(trx, [winnerId], [PERSON_CHANGED, CONSENT_CHANGED], store.now);
+    await recordAct(trx, store.now, by, 'people.merged', { winner: winnerId, loser: loser.row.id });
+    return { id: publicId({ id: winnerId, external_id: external?.external_id ?? null }) };
+  });
+}
+
+/**
+ * Undoes a merge within 30 days: both are there again, each with what was theirs; what has happened since stays with
+ * the one who went on. Addresses that had joined them are marked as shared, so that the next event does not join them again.
+ */
+export async function undoMerge(db: Db, mergeId: string, by: string): Promise<{ winner: string; loser: string }> {
+  if (!/^\d{1,18}$/.test(mergeId)) throw notFound(`merge "${mergeId.slice(0, 20)}"`);
+  return inTransaction(db, async (trx) => {
+    const store = await readStore(trx);
+    const merge = await lockMerge(trx, mergeId);
+    if (!merge) throw notFound(`merge "${mergeId}"`);
+    if (merge.undone_at) throw new Problem(409, 'Undone already', 'This merge has been undone already.');
+    if (merge.at.getTime() + UNDO_MS < store.now) throw new Problem(422, 'Too late', 'A merge can be undone within 30 days; this one is older.');
+    const locked = (await lockPeople(trx, [merge.winner_id])).get(merge.winner_id);
+    if (!locked) throw new Problem(409, 'Merged on', 'The person who went on has been merged into another or erased since. Undo that merge first.');
+
+    const now = locked.row;
+    const merged = joinProfiles({ attributes: merge.winner.attributes, stamped: merge.winner.stamped }, { attributes: merge.loser.attributes, stamped: merge.loser.stamped });
+    const profile = since(merge.winner, merged, now);
+    await restoreLoser(trx, merge);
+    await dropInherited(trx, merge.winner_id, merge.moved);
+    const isLosers = (externalId: string | null) => externalId !== null && merge.moved.identifiers.some((one) => one.kind === 'external' && one.value === externalId);
+    await writeRecord(trx, merge.winner_id, {
+      externalId: isLosers(now.external_id) ? merge.winner.external_id : now.external_id, externalAt: isLosers(now.external_id) ? merge.winner.external_at : (now.external_at?.toISOString() ?? null),
+      attributes: profile.attributes, stamped: profile.stamped, createdAt: merge.winner.created_at,
+    });
+    await writeRecord(trx, merge.loser_id, { externalId: merge.loser.external_id, externalAt: merge.loser.external_at, attributes: merge.loser.attributes, stamped: merge.loser.stamped, createdAt: merge.loser.created_at });
+    await restoreConsents(trx, merge.winner_id, merge.winner.consents, merge.moved.lastWord);
+    // what joined them would join them again
+    if (merge.by === 'events') {
+      const all = [...(await identifiersOf(trx, merge.winner_id)), ...(await identifiersOf(trx, merge.loser_id))];
+      const named = all.filter((one) => one.kind === 'email' && merge.because.includes(one.value) && !isOfficeMailbox(one.value));
+      await markShared(trx, named.length ? named : all.filter((one) => merge.because.includes(one.value)), `merge ${merge.id} was undone`, by, store.now);
+    }
+    await noteUndone(trx, merge.id, by, store.now);
+    await settleLedger(trx, [merge.winner_id, merge.loser_id], store.currency);
+    await wakeRuns(trx, [merge.winner_id, merge.loser_id], [PERSON_CHANGED, CONSENT_CHANGED], store.now);
+    await recordAct(trx, store.now, by, 'people.unmerged', { winner: merge.winner_id, loser: merge.loser_id });
+    return { winner: `~${merge.winner_id}`, loser: `~${merge.loser_id}` };
+  });
+}
+
+/** A profile as it was, with what has been learned since the merge. */
+function since(was: Profile, merged: Profile, now: Profile): Profile {
+  const attributes: Record<string, Value> = { ...was.attributes };
+  const stamped = { ...was.stamped };
+  for (const [name, at] of Object.entries(now.stamped)) {
+    if (merged.stamped[name] === at && JSON.stringify(merged.attributes[name]) === JSON.stringify(now.attributes[name])) continue;
+    if (now.attributes[name] === undefined) delete attributes[name];
+    else attributes[name] = now.attributes[name];
+    stamped[name] = at;
+  }
+  return { attributes, stamped };
+}
