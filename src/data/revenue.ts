@@ -38,6 +38,11 @@ export async function saveStanding(sql: Sql, personIds: readonly string[] | null
   );
 }
 
+/** Removes orders and credits of people before they are computed anew from what events remain. */
+export async function clearOrders(sql: Sql, personIds: readonly string[]): Promise<void> {
+  for (const table of ['orders', 'credits', 'standing']) await query(sql, `delete from ${table} where person_id = any(cast(:personIds as bigint[]))`, { personIds });
+}
+
 export interface OrderCredits {
   readonly personId: string;
   readonly order: Order;

@@ -93,6 +93,7 @@ function linksOf(context: Dispatch, ref: SendRef): Links {
   const seal = (purpose: 'click' | 'open' | 'leave', url?: string) => sealLink(context.secret, { purpose, personId: ref.personId, sendId: ref.id, ...(url && { url }) });
   return {
     unsubscribeUrl: `${context.url}/leave/${seal('leave')}`,
+    preferencesUrl: `${context.url}/prefs/${seal('leave')}`,
     pixelUrl: `${context.url}/seen/${seal('open')}`,
     track: (url) => `${context.url}/go/${seal('click', url)}`,
   };

@@ -1,11 +1,11 @@
 import { escapeHtml } from '@/core/messages';
 
 /** The page behind the unsubscribe link of a message, for people who are not signed in anywhere. */
-export function leavePage(storeName: string, state: 'ask' | 'done' | 'unknown'): string {
+export function leavePage(storeName: string, state: 'ask' | 'done' | 'unknown', token = ''): string {
   const store = escapeHtml(storeName);
   const content = {
     ask: `<h1>Unsubscribing…</h1><p>One moment. If nothing happens, press the button.</p><form id="leave" method="post"><button>Unsubscribe from ${store}</button></form><script>document.getElementById('leave').submit()</script>`,
-    done: `<h1>You are unsubscribed</h1><p>${store} will send no more marketing messages to your address. Messages about orders you place still reach you.</p><p>You can close this page.</p>`,
+    done: `<h1>You are unsubscribed</h1><p>${store} will send no more marketing messages to your address. Messages about orders you place still reach you.</p><p>You can close this page${token ? `, or <a href="/prefs/${escapeHtml(token)}">choose what you get instead</a>` : ''}.</p>`,
     unknown: `<h1>This link is not complete</h1><p>Open it from the message again. If it still does not work, write to ${store}.</p>`,
   }[state];
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${state === 'done' ? 'Unsubscribed' : 'Unsubscribe'} · ${store}</title>

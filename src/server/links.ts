@@ -2,13 +2,14 @@ import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a link in a message stands for: whose send it was, and for a click, where it leads. */
 export interface LinkToken {
-  readonly purpose: 'click' | 'open' | 'leave';
+  /** `leave` and `prefs` open the preference page; `prefs` without a send */
+  readonly purpose: 'click' | 'open' | 'leave' | 'prefs';
   readonly personId: string;
   readonly sendId: string;
   readonly url?: string;
 }
 
-const CODES = { click: 'c', open: 'o', leave: 'l' } as const;
+const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p' } as const;
 
 function sign(secret: string, body: string): string {
   return createHmac('sha256', secret).update(`link:${body}`).digest().subarray(0, 16).toString('base64url');

@@ -13,6 +13,8 @@ export interface Rendered {
 /** Where a rendered email's links lead. `track` wraps a link so that a click on it is counted. */
 export interface Links {
   readonly unsubscribeUrl: string;
+  /** where somebody chooses channels, topics or a pause; left out where there is no such page */
+  readonly preferencesUrl?: string;
   readonly pixelUrl: string | null;
   readonly track: (url: string) => string;
 }
@@ -113,10 +115,10 @@ export function renderMessage(message: Message, personal: Personal, links: Links
   const subject = oneLine(fill(message.subject));
   const preview = oneLine(fill(message.preview));
   const footerHtml = message.kind === 'marketing'
-    ? `You get this because you agreed to news from ${escapeHtml(personal.store.name)}. <a href="${escapeHtml(links.unsubscribeUrl)}" style="color:${MUTED}">Unsubscribe</a><br>${escapeHtml(personal.store.address)}`
+    ? `You get this because you agreed to news from ${escapeHtml(personal.store.name)}. <a href="${escapeHtml(links.unsubscribeUrl)}" style="color:${MUTED}">Unsubscribe</a>${links.preferencesUrl ? ` · <a href="${escapeHtml(links.preferencesUrl)}" style="color:${MUTED}">Choose what you get</a>` : ''}<br>${escapeHtml(personal.store.address)}`
     : escapeHtml(personal.store.address);
   const footerText = message.kind === 'marketing'
-    ? `You get this because you agreed to news from ${personal.store.name}.\nUnsubscribe: ${links.unsubscribeUrl}\n${personal.store.address}`
+    ? `You get this because you agreed to news from ${personal.store.name}.\nUnsubscribe: ${links.unsubscribeUrl}${links.preferencesUrl ? `\nChoose what you get: ${links.preferencesUrl}` : ''}\n${personal.store.address}`
     : personal.store.address;
 
   const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(subject)}</title></head>

@@ -275,11 +275,18 @@ export async function up(knex: Knex): Promise<void> {
       id bigint generated always as identity primary key,
       key text not null unique,
       name text not null,
-      size bigint not null,
-      path text not null,
+      size bigint not null default 0,
       at timestamptz not null,
       by text not null
     );
+    create table upload_parts (upload_id bigint not null references uploads on delete cascade, part int not null, bytes bytea not null, primary key (upload_id, part));
+    alter table upload_parts alter column bytes set storage external;
+    create table bad_rows (work_id bigint not null, row bigint not null, cells jsonb not null, problems jsonb not null, primary key (work_id, row));
+
+    -- a cell that a spreadsheet would take for a formula gets an apostrophe in front; see core/imports/formula.ts
+    create function csv_safe(cell text) returns text language sql immutable as $$
+      select case when cell ~ E'^[=+\\-@\\t\\r]' and cell !~ '^[+-]?[0-9]+([.,][0-9]+)*$' then '''' || cell else cell end
+    $$;
 
     create table views (
       id int generated always as identity primary key,

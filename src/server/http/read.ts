@@ -4,11 +4,11 @@ import { Problem } from './problem';
 export const LARGEST_BODY = 5 * 1024 * 1024;
 const DEEPEST = 24;
 
-/** Reads a body as text and stops at the limit, whatever the length header says. */
-async function readText(request: Request, limit: number): Promise<string> {
+/** Reads a body and stops at the limit, whatever the length header says. */
+export async function readBytes(request: Request, limit: number): Promise<Buffer> {
   const tooLarge = new Problem(413, 'Too large', `The body is larger than ${limit} bytes; send it in several requests.`);
   if (Number(request.headers.get('content-length') ?? 0) > limit) throw tooLarge;
-  if (!request.body) return '';
+  if (!request.body) return Buffer.alloc(0);
   const chunks: Uint8Array[] = [];
   let size = 0;
   const reader = request.body.getReader();
@@ -22,8 +22,14 @@ async function readText(request: Request, limit: number): Promise<string> {
     }
     chunks.push(value);
   }
+  return Buffer.concat(chunks);
+}
+
+/** Reads a body as text, which is UTF-8. */
+async function readText(request: Request, limit: number): Promise<string> {
+  const bytes = await readBytes(request, limit);
   try {
-    return new TextDecoder('utf-8', { fatal: true }).decode(chunks.length === 1 ? chunks[0] : Buffer.concat(chunks));
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes);
   } catch {
     throw new Problem(400, 'Not UTF-8', 'The body is not valid UTF-8.');
   }
@@ -72,3 +78,13 @@ export function unstorable(value: unknown, path: string, depth = 0): { field: st
 }
 
 const isWellFormed = (text: string): boolean => (text as string & { isWellFormed(): boolean }).isWellFormed();
+
+/** Reads a submitted form (URL-encoded) as names and texts; null when it is none, or too large. */
+export async function readFormBody(request: Request, limit = 256 * 1024): Promise<Record<string, string> | null> {
+  try {
+    const text = await readText(request, limit);
+    return Object.fromEntries([...new URLSearchParams(text)].slice(0, 200).map(([name, value]) => [name, value.replaceAll('\u0000', '')]));
+  } catch {
+    return null;
+  }
+}

@@ -8,7 +8,7 @@ import { NotForLists, ruleToSql, type Compiled } from '@/data/rules';
 import { readStore } from '@/data/store';
 import { Problem, problemsOf } from '../http/problem';
 import { unstorable } from '../http/read';
-import { nameOf, publicId } from './person';
+import { nameOf, publicId } from './who';
 
 /** Reads the filter of a list of people from an address: words, a rule as JSON, a flow, or named people. */
 export function filterOf(params: URLSearchParams, now: Instant, zone: string): { filter: Filter; says: string | null } {

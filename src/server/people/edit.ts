@@ -9,7 +9,7 @@ import { findAttribute } from '@/data/attributes';
 import { loadEvents } from '@/data/facts';
 import { findFlow, readVersion } from '@/data/flows';
 import { addToList, findList, removeFromList } from '@/data/lists';
-import { addIdentifiers, lockPeople, ownerOfIdentifier, savePeople, type PersonRow } from '@/data/people';
+import { addIdentifiers, consentLog, lockPeople, ownerOfIdentifier, savePeople, type PersonRow } from '@/data/people';
 import { armCalled, endRun, wakeRuns } from '@/data/runs';
 import { HAND_SOURCE } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
@@ -17,7 +17,7 @@ import { changeConsent } from '../consent';
 import { notFound, Problem, problemsOf } from '../http/problem';
 import { unstorable } from '../http/read';
 import { ingest, recordOwn } from '../ingest/ingest';
-import { person } from './person';
+import { person, publicId } from './who';
 
 export const putPersonSchema = z.strictObject({
   attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(),
@@ -190,3 +190,9 @@ export async function enterConsent(db: Db, id: string, body: unknown, by: string
   await changeConsent(db, row.id, { channels: { [channel]: state }, detail: { how, actor: by, wording: wording ?? null, place: place ?? null } });
 }
 
+
+/** All that was ever said on consent by one person, for the printable record. */
+export async function consentRecord(db: Db, id: string) {
+  const row = await person(db, id);
+  return { person: publicId(row), log: (await consentLog(db, row.id)).map((line) => ({ ...line, at: line.at.toISOString(), recordedAt: line.recorded_at.toISOString() })) };
+}

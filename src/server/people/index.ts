@@ -1,3 +1,4 @@
+export * from './who';
 export * from './person';
 export * from './story';
 export * from './directory';

@@ -9,7 +9,7 @@ import { wakeRuns } from '@/data/runs';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem } from '../http/problem';
 import { settleLedger } from '../ingest/settle';
-import { nameOf, person, publicId } from './person';
+import { nameOf, person, publicId } from './who';
 
 /** For how long a merge can be undone. */
 const UNDO_MS = 30 * DAY;

@@ -1,35 +1,18 @@
 import type { PersonView } from '@/core/api';
 import { planOf, sayStep } from '@/core/flows';
-import { CHANNELS, unreachableBecause, type Value } from '@/core/rules';
+import { CHANNELS, unreachableBecause } from '@/core/rules';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
 import { tagsOf } from '@/data/bulk';
 import { ADDRESS, loadFacts } from '@/data/facts';
 import { readVersion } from '@/data/flows';
 import { listsOf } from '@/data/lists';
-import { findPerson, identifiersOf, readConsents, type PersonRow } from '@/data/people';
+import { identifiersOf, readConsents } from '@/data/people';
 import { readStore } from '@/data/store';
 import { openRuns, orderGaps, personTotals, sharersOf } from '@/data/timeline';
 import { declinedTopics } from '@/data/topics';
-import { notFound } from '../http/problem';
 import { mergesOf } from './merges';
-
-/** Finds a person by external id, or by our own number written as `~123` for those who have none. */
-export async function person(db: Db, id: string): Promise<PersonRow> {
-  const found = await findPerson(db, id.startsWith('~') ? { id: id.slice(1) } : { externalId: id });
-  if (!found) throw notFound(`person "${id.slice(0, 80)}"`);
-  return found;
-}
-
-/** The name under which a person is addressed in the API and in links. */
-export function publicId(row: { id: string; external_id: string | null }): string {
-  return row.external_id !== null && !row.external_id.startsWith('~') ? row.external_id : `~${row.id}`;
-}
-
-/** First and last name as far as they are known, or null. */
-export function nameOf(attributes: { readonly [name: string]: Value }): string | null {
-  return [attributes.firstName, attributes.lastName].filter((part): part is string => typeof part === 'string' && part !== '').join(' ') || null;
-}
+import { nameOf, person, publicId } from './who';
 
 /** The middle one of several numbers; between the two middle ones of an even count. */
 export function median(numbers: readonly number[]): number | null {

@@ -2,7 +2,7 @@ import type { TimelineView } from '@/core/api';
 import type { Db } from '@/data/db';
 import { timeline } from '@/data/timeline';
 import { Problem } from '../http/problem';
-import { person, publicId } from './person';
+import { person, publicId } from './who';
 
 const KINDS = ['event', 'trace', 'send', 'consent', 'note'];
 const CURSOR = /^(\d{1,15})_(\d{1,9})_(\d{1,18})$/;

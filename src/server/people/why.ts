@@ -6,7 +6,7 @@ import { findFlow, readVersion } from '@/data/flows';
 import { earlierRuns, runsOf } from '@/data/runs';
 import { readStore } from '@/data/store';
 import { notFound } from '../http/problem';
-import { person } from './person';
+import { person } from './who';
 
 /** Answers "why did this person not get …?" for one flow: their runs with their decisions, and each condition of entry as it stands now. */
 export async function whyNot(db: Db, scope: string, personId: string, flowKey: string): Promise<WhyView> {

@@ -9,7 +9,7 @@ import { cartLeftBehind } from '../../demo/flows';
 import { connect, query, type Db } from '@/data/db';
 import { createFlow } from '@/data/flows';
 import { createStore, moveClockTo, readStore } from '@/data/store';
-import { dispatch } from '../dispatch';
+import { tasksOf } from '../jobs';
 import { publishFlow } from '../flows';
 import { ingest, type IngestAnswer } from '../ingest/ingest';
 import { openMailer, type Mailer } from '../mail';
@@ -65,7 +65,7 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
       await drain(db, scope);
       const runner = await run({
         connectionString: url, concurrency: 1, noHandleSignals: true, pollInterval: 20,
-        taskList: { dispatch: async (payload) => dispatch(context, (payload as { sends: [string, string][] }).sends.map(([personId, id]) => ({ personId, id }))) },
+        taskList: tasksOf(context),
         logger: new (await import('graphile-worker')).Logger(() => () => {}),
       });
       for (;;) {

@@ -1,9 +1,7 @@
 import { database } from '@/server/database';
-import { env } from '@/server/env';
 import { leavePage } from '@/server/leavepage';
-import { openLink } from '@/server/links';
+import { personOfLink } from '@/server/prefs';
 import { unsubscribe } from '@/server/consent';
-import { ownerOfSend } from '@/data/sends';
 import { readStore } from '@/data/store';
 
 export const dynamic = 'force-dynamic';
@@ -12,8 +10,7 @@ type Context = { params: Promise<{ token: string }> };
 const html = (body: string, status = 200) => new Response(body, { status, headers: { 'content-type': 'text/html; charset=utf-8', 'cache-control': 'no-store', 'x-robots-tag': 'noindex', 'referrer-policy': 'no-referrer' } });
 
 async function ownerOf(context: Context): Promise<string | null> {
-  const link = openLink(env().secret, (await context.params).token, 'leave');
-  return link ? ownerOfSend(database(), { personId: link.personId, id: link.sendId }) : null;
+  return personOfLink(database(), (await context.params).token);
 }
 
 /**
@@ -33,5 +30,5 @@ export async function POST(request: Request, context: Context): Promise<Response
   if (!personId) return html(leavePage(name, 'unknown'), 404);
   const isOneClick = (await request.text().catch(() => '')).includes('List-Unsubscribe=One-Click');
   await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
-  return html(leavePage(name, 'done'));
+  return html(leavePage(name, 'done', (await context.params).token));
 }

@@ -1,0 +1,5 @@
+import { attributeList } from '@/server/attributes';
+import { json, route } from '@/server/http/route';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db }) => json(await attributeList(db)));

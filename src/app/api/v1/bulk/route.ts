@@ -1,0 +1,8 @@
+import { readJson } from '@/server/http/read';
+import { json, route } from '@/server/http/route';
+import { startBulk } from '@/server/work/bulk';
+import { work, workView, works } from '@/server/work/work';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db }) => json(await works(db, ['bulk'])));
+export const POST = route(async ({ db, request, caller }) => json(workView(await work(db, await startBulk(db, await readJson(request), caller.name))), 201));

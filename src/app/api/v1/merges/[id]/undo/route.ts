@@ -1,0 +1,5 @@
+import { json, route } from '@/server/http/route';
+import { undoMerge } from '@/server/people';
+
+export const dynamic = 'force-dynamic';
+export const POST = route(async ({ db, params, caller }) => json(await undoMerge(db, params.id!, caller.name)));

@@ -1,0 +1,5 @@
+import { json, route } from '@/server/http/route';
+import { allMerges } from '@/server/people';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db, url }) => json(await allMerges(db, url)));

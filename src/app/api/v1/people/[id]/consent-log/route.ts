@@ -1,0 +1,5 @@
+import { json, route } from '@/server/http/route';
+import { consentRecord } from '@/server/people';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db, params }) => json(await consentRecord(db, params.id!)));

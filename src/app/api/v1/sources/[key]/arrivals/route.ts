@@ -1,0 +1,5 @@
+import { json, route } from '@/server/http/route';
+import { arrivals } from '@/server/sources';
+
+export const dynamic = 'force-dynamic';
+export const GET = route(async ({ db, params }) => json(await arrivals(db, params.key!)));

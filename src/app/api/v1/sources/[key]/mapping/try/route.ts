@@ -1,0 +1,6 @@
+import { readJson } from '@/server/http/read';
+import { json, route } from '@/server/http/route';
+import { tryMapping } from '@/server/sources';
+
+export const dynamic = 'force-dynamic';
+export const POST = route(async ({ db, params, request }) => json(await tryMapping(db, params.key!, await readJson(request))));

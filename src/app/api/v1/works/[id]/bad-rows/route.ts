@@ -1,0 +1,11 @@
+import { Readable } from 'node:stream';
+import { route } from '@/server/http/route';
+import { badRowsFile } from '@/server/work/imports';
+import { work } from '@/server/work/work';
+
+export const dynamic = 'force-dynamic';
+/** The rows that could not be taken, as a CSV file with what is wrong beside each. */
+export const GET = route(async ({ db, params }) => {
+  const row = await work(db, params.id!);
+  return new Response(Readable.toWeb(Readable.from(badRowsFile(db, row))) as ReadableStream, { headers: { 'content-type': 'text/csv; charset=utf-8', 'content-disposition': `attachment; filename="bad-rows-${row.id}.csv"`, 'cache-control': 'no-store' } });
+});

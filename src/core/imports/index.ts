@@ -1,0 +1,4 @@
+export * from './plan';
+export * from './rows';
+export * from './sniff';
+export * from './formula';

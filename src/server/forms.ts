@@ -1,0 +1,241 @@
+import { createHash, randomBytes, randomUUID } from 'node:crypto';
+import { formSchema, newForm, readSubmission, type Form } from '@/core/forms';
+import { countries } from '@/core/people';
+import { DAY, HOUR } from '@/core/time';
+import type { Message } from '@/core/messages';
+import type { Value } from '@/core/rules';
+import { inTransaction, type Db, type Sql } from '@/data/db';
+import { addTag } from '@/data/bulk';
+import { documentsNow } from '@/data/flows';
+import { askConfirmation, askedSince, createFile, createForm, findConfirmation, findFile, findForm, formCounts, listFiles, listForms, noteConfirmed, saveForm, setFormState, type FormListRow, type FormRow } from '@/data/forms';
+import { addJobs } from '@/data/jobs';
+import { createLetter } from '@/data/letters';
+import { findPerson, ownerOfIdentifier } from '@/data/people';
+import { createSource } from '@/data/sources';
+import { readStore, recordAct } from '@/data/store';
+import { eventUses } from './catalogue';
+import { changeConsent } from './consent';
+import { env } from './env';
+import { notFound, Problem, problemsOf } from './http/problem';
+import { unstorable } from './http/read';
+import { ingest } from './ingest/ingest';
+import { listPeopleOn } from './people';
+import { e, publicPage } from './publicpage';
+
+export interface FormView { readonly key: string; readonly name: string; readonly document: Form; readonly revision: number; readonly isOpen: boolean; readonly address: string; readonly submitted: number; readonly submitted30d: number; readonly waiting: number; readonly changedAt: string; readonly flows: readonly { readonly key: string; readonly name: string; readonly listensTo: 'all' | 'this' }[] }
+
+async function viewOf(db: Db, row: FormListRow): Promise<FormView> {
+  const flows = (await documentsNow(db)).flatMap((flow) => {
+    if (flow.document.trigger.event !== 'form.submitted') return [];
+    const asks = eventUses(flow.document)[0]!.asks.find((ask) => ask.property === 'formId');
+    const listens = !asks ? 'all' : (asks.op === 'is' && asks.value === row.key) || (asks.op === 'oneOf' && (asks.value as unknown[]).includes(row.key)) ? 'this' : null;
+    return listens ? [{ key: flow.key, name: flow.name, listensTo: listens as 'all' | 'this' }] : [];
+  });
+  return { key: row.key, name: row.name, document: row.document, revision: row.revision, isOpen: row.is_open, address: `${env().url}/form/${row.key}`, submitted: row.submitted, submitted30d: row.submitted_30d, waiting: row.waiting, changedAt: row.changed_at.toISOString(), flows };
+}
+
+export async function forms(db: Db): Promise<{ forms: FormView[] }> {
+  const { now } = await readStore(db);
+  return { forms: await Promise.all((await listForms(db, now)).map((row) => viewOf(db, row))) };
+}
+
+export async function formView(db: Db, key: string): Promise<FormView> {
+  const row = await formCounts(db, key, (await readStore(db)).now);
+  if (!row || row.archived_at) throw notFound(`form "${key.slice(0, 60)}"`);
+  return viewOf(db, row);
+}
+
+const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
+
+/** Stores a form; a key that is new makes a new one, with a source of its own. */
+export async function writeForm(db: Db, key: string, body: unknown, revision: number | null, by: string): Promise<FormView> {
+  if (!KEY.test(key)) throw new Problem(400, 'Not a key', 'A form’s key is made of a-z, 0-9 and -, at most 60 characters.', [{ field: 'key', wrong: 'is not a key', right: 'for example newsletter' }]);
+  const bad = unstorable(body, '');
+  const parsed = bad ? null : formSchema.safeParse(body);
+  if (!parsed?.success) throw new Problem(422, 'Not a form', 'Nothing was stored.', bad ? [bad] : problemsOf(parsed!.error));
+  const { now } = await readStore(db);
+  const known = await findForm(db, key);
+  if (known) {
+    if ((await saveForm(db, key, parsed.data, revision, now)) === null) throw new Problem(409, 'Changed meanwhile', 'Somebody else has changed this form since you opened it. Load it again; nothing of theirs was overwritten.');
+  } else {
+    await inTransaction(db, async (trx) => {
+      const sourceId = await createSource(trx, { key: `form-${key}`, kind: 'form', name: parsed.data.name, by });
+      await createForm(trx, { key, document: parsed.data, sourceId }, now);
+      await recordAct(trx, now, by, 'form.made', { key });
+    });
+  }
+  return formView(db, key);
+}
+
+/** Makes a form to begin with, under a key made of its name. */
+export async function makeForm(db: Db, name: unknown, by: string): Promise<FormView> {
+  if (typeof name !== 'string' || !name.trim() || name.length > 80) throw new Problem(422, 'Not a name', 'A form needs a name of up to 80 characters.', [{ field: 'name', wrong: 'is not a name', right: 'a few words' }]);
+  const base = name.trim().toLowerCase().normalize('NFD').replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 50) || 'form';
+  let key = base;
+  for (let n = 2; await findForm(db, key); n++) key = `${base}-${n}`;
+  return writeForm(db, key, newForm(name.trim()), null, by);
+}
+
+export async function changeFormState(db: Db, key: string, change: { isOpen?: boolean; isArchived?: boolean }, by: string): Promise<void> {
+  if (!(await findForm(db, key))) throw notFound(`form "${key.slice(0, 60)}"`);
+  const { now } = await readStore(db);
+  await setFormState(db, key, { ...(change.isOpen !== undefined && { isOpen: change.isOpen }), ...(change.isArchived !== undefined && { archivedAt: change.isArchived ? new Date(now) : null }) });
+  await recordAct(db, now, by, 'form.changed', { key, ...change });
+}
+
+const FILE_TYPES: Record<string, string> = { pdf: 'application/pdf', epub: 'application/epub+zip', png: 'image/png', jpg: 'image/jpeg', jpeg: 'image/jpeg', txt: 'text/plain; charset=utf-8', csv: 'text/csv; charset=utf-8', zip: 'application/zip', mp3: 'audio/mpeg', mp4: 'video/mp4' };
+
+/** Keeps a file that a form promises. Only kinds that no browser runs. */
+export async function keepFile(db: Db, name: string, bytes: Buffer, by: string): Promise<{ key: string; name: string }> {
+  const extension = /\.([a-z0-9]+)$/i.exec(name)?.[1]?.toLowerCase() ?? '';
+  const type = FILE_TYPES[extension];
+  if (!type) throw new Problem(422, 'Not such a file', `A promised file may be ${Object.keys(FILE_TYPES).join(', ')}.`, [{ field: 'name', wrong: 'is of another kind', right: 'for example guide.pdf' }]);
+  const key = randomBytes(16).toString('base64url');
+  await createFile(db, { key, name: name.replace(/[^\p{L}\p{N}._ -]+/gu, '_').slice(0, 120), type, bytes, by, at: new Date((await readStore(db)).now) });
+  return { key, name };
+}
+
+export const files = listFiles;
+export const promisedFile = findFile;
+
+/** Where what was promised is to be had. */
+function downloadOf(form: Form): string | null {
+  return form.promise === null ? null : form.promise.kind === 'link' ? form.promise.url : `${env().url}/files/${form.promise.file}`;
+}
+
+const HONEYPOT = 'your-website';
+
+/** The form as a page; `problems` and `given` when it is shown again. */
+export function formPage(row: FormRow, storeName: string, shown: { given?: { readonly [name: string]: string }; problems?: { readonly [name: string]: string }; isEmbedded: boolean }): string {
+  const { document: form } = row;
+  const { given = {}, problems = {} } = shown;
+  const wrong = (id: string) => (problems[id] ? `<span class="wrong" id="${e(id)}-wrong" role="alert">${e(problems[id])}</span>` : '');
+  const common = (id: string, required: boolean) => `name="${e(id)}" id="${e(id)}"${required ? ' required' : ''}${problems[id] ? ` aria-invalid="true" aria-describedby="${e(id)}-wrong"` : ''}`;
+  const inputs = form.fields.map((field) => {
+    const value = given[field.id] ?? '';
+    const label = `${e(field.label)}${field.required ? '' : ' <small>(if you like)</small>'}${field.hint ? ` <small>${e(field.hint)}</small>` : ''}`;
+    if (field.type === 'yesno') return `<label class="box"><input type="checkbox" value="yes" ${common(field.id, field.required)}${value === 'yes' ? ' checked' : ''}><span>${label}</span></label>${wrong(field.id)}`;
+    if (field.type === 'choice' || field.type === 'country') {
+      const options = field.type === 'country' ? countries().map(({ code, name }) => [code, name]) : (field.options ?? []).map((one) => [one, one]);
+      return `<label>${label}<select ${common(field.id, field.required)}><option value=""></option>${options.map(([key, name]) => `<option value="${e(key!)}"${key === value ? ' selected' : ''}>${e(name!)}</option>`).join('')}</select>${wrong(field.id)}</label>`;
+    }
+    const type = { text: 'text', email: 'email', phone: 'tel', number: 'text', date: 'date' }[field.type];
+    const complete = { email: 'email', phone: 'tel', firstName: 'given-name', lastName: 'family-name' }[field.attribute];
+    return `<label>${label}<input type="${type}" value="${e(value)}" maxlength="500" ${common(field.id, field.required)}${complete ? ` autocomplete="${complete}"` : ''}>${wrong(field.id)}</label>`;
+  });
+  const boxes = form.consents.map((consent) => `<div><label class="box"><input type="checkbox" value="yes" ${common(`consent-${consent.channel}`, consent.required)}${given[`consent-${consent.channel}`] === 'yes' ? ' checked' : ''}><span>${e(consent.wording)}</span></label>${wrong(`consent-${consent.channel}`)}</div>`);
+  // people do not see the last field, programs fill it in
+  return publicPage(form.title, `<h1>${e(form.title)}</h1>${form.intro ? form.intro.split(/\n{2,}/).map((part) => `<p>${e(part)}</p>`).join('') : ''}
+<form method="post" action="/form/${e(row.key)}${shown.isEmbedded ? '?embedded=1' : ''}" novalidate>${inputs.join('\n')}${boxes.join('\n')}
+<div class="away" aria-hidden="true"><label>Leave this empty<input type="text" name="${HONEYPOT}" tabindex="-1" autocomplete="off"></label></div>
+<button>${e(form.button)}</button><p class="hint">${e(storeName)}</p></form>`, { isEmbedded: shown.isEmbedded });
+}
+
+export type Submitted = { readonly kind: 'wrong'; readonly problems: { readonly [name: string]: string } } | { readonly kind: 'done' | 'asked' };
+
+/** Takes a submission in. With double opt-in nothing counts before the click in the mail; a program that fell for the trap is thanked and forgotten. */
+export async function submitForm(db: Db, scope: string, row: FormRow, given: { readonly [name: string]: string }, place: string): Promise<Submitted> {
+  if (given[HONEYPOT]) return { kind: row.document.doubleOptIn ? 'asked' : 'done' };
+  const filled = readSubmission(row.document, given);
+  if ('problems' in filled) return { kind: 'wrong', problems: filled.problems };
+  const { doubleOptIn } = row.document;
+  const submission = { attributes: filled.attributes, agreed: filled.agreed, place };
+  if (!doubleOptIn) {
+    await record(db, scope, row, filled.email, submission, false);
+    return { kind: 'done' };
+  }
+  const store = await readStore(db);
+  // the page answers the same whether the address has been asked before or not: it tells nobody who is on file
+  if ((await askedSince(db, filled.email, store.now - HOUR)) >= 3) return { kind: 'asked' };
+  const token = randomBytes(24).toString('base64url');
+  await inTransaction(db, async (trx) => {
+    await askConfirmation(trx, { digest: digestOf(token), what: 'form', about: row.key, email: filled.email, data: submission, at: store.now, expiresAt: store.now + 7 * DAY });
+    await sendConfirmation(trx, filled.email, doubleOptIn.subject, doubleOptIn.text, token, store.now);
+  });
+  return { kind: 'asked' };
+}
+
+const digestOf = (token: string): string => createHash('sha256').update(`confirm:${token}`).digest('hex');
+
+async function sendConfirmation(trx: Sql, email: string, subject: string, text: string, token: string, now: number): Promise<void> {
+  const message: Message = {
+    schema: 'viatic.message/1', channel: 'email', kind: 'service', subject: subject.replace(/[\r\n]+/g, ' '), preview: '',
+    blocks: [{ id: 'text', kind: 'text', text: verbatim(text) }, { id: 'confirm', kind: 'button', label: 'Yes, it was me', url: `${env().url}/confirm/${token}` }, { id: 'else', kind: 'text', text: 'If you did not ask for this, do nothing: nothing more will come.' }],
+  };
+  const id = await createLetter(trx, { personId: await ownerOfIdentifier(trx, { kind: 'email', value: email }), address: email, purpose: 'confirm', kind: 'service', message, by: null, at: now });
+  await addJobs(trx, 'letter', [{ id }], 15);
+}
+
+/** A text in which nothing is taken for a placeholder. */
+const verbatim = (text: string): string => (text.includes('{') ? `{% raw %}${text.replaceAll('{%', '{ %')}{% endraw %}` : text);
+
+interface Submission { attributes: { readonly [name: string]: Value }; agreed: readonly { channel: 'email' | 'sms' | 'push'; wording: string }[]; place: string }
+
+/** Records a submission as an event, with consent, list and tag. */
+async function record(db: Db, scope: string, row: FormRow, email: string, submission: Submission, isConfirmed: boolean): Promise<void> {
+  const { document: form } = row;
+  const known = await ownerOfIdentifier(db, { kind: 'email', value: email });
+  const onFile = known ? (await findPerson(db, { id: known }))?.attributes : undefined;
+  // whoever has not shown that the address is theirs may fill gaps of its person, but change nothing
+  const attributes = isConfirmed || !onFile ? submission.attributes : Object.fromEntries(Object.entries(submission.attributes).filter(([name]) => onFile[name] === undefined));
+  const consent = Object.fromEntries(submission.agreed.map(({ channel }) => [channel, true]));
+  const download = downloadOf(form);
+  const how = `form “${form.name}”${isConfirmed ? ', confirmed by mail' : ''}`;
+  const answer = await ingest(db, scope, {
+    id: randomUUID(), source: `form/${row.key}`, type: 'form.submitted',
+    data: {
+      formId: row.key, formName: form.name, isConfirmed, ...Object.fromEntries(form.hidden.map(({ name, value }) => [name, value])), fields: submission.attributes, ...(download && { download, downloadLabel: form.promise!.label }),
+      person: { ...attributes, email, ...(submission.agreed.length && { consent: { ...consent, how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' } }) },
+    },
+  }, { sourceId: row.source_id });
+  if (answer.rejected.length) throw new Problem(422, 'Not taken', 'The form could not be stored.', answer.rejected[0]!.problems);
+  const personId = (await ownerOfIdentifier(db, { kind: 'email', value: email }))!;
+  if (isConfirmed && submission.agreed.length) {
+    await changeConsent(db, personId, { channels: Object.fromEntries(submission.agreed.map(({ channel }) => [channel, 'given'])), detail: { how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' }, isOwnWord: true });
+  }
+  if (form.list) await listPeopleOn(db, scope, form.list, [personId], true, how).catch((error: unknown) => {
+    // a list that was archived since takes nobody in any more
+    if (!(error instanceof Problem)) throw error;
+  });
+  if (form.tag) await addTag(db, [personId], form.tag, how, new Date((await readStore(db)).now));
+}
+
+/** Asks somebody by mail to confirm that they want to be on a list. */
+export async function askForList(trx: Sql, list: { key: string; name: string }, email: string, storeName: string, now: number): Promise<void> {
+  if ((await askedSince(trx, email, now - DAY)) >= 3) return;
+  const token = randomBytes(24).toString('base64url');
+  await askConfirmation(trx, { digest: digestOf(token), what: 'list', about: list.key, email, data: {}, at: now, expiresAt: now + 7 * DAY });
+  await sendConfirmation(trx, email, `${storeName}: do you want “${list.name}”?`, `We were asked to put you on our list “${list.name}”. Press the button so that we know it was you.`, token, now);
+}
+
+export type Confirmation = { readonly state: 'ask' | 'done' | 'late' | 'unknown'; readonly what: string; readonly form: FormRow | null };
+
+/** What a confirmation link stands for. Looking changes nothing: programs that scan mail follow links too. */
+export async function confirmationOf(db: Db, token: string): Promise<Confirmation> {
+  const row = await findConfirmation(db, digestOf(token));
+  if (!row) return { state: 'unknown', what: '', form: null };
+  const form = row.what === 'form' ? await findForm(db, row.about) : null;
+  const { now } = await readStore(db);
+  return { state: row.confirmed_at ? 'done' : row.expires_at.getTime() < now ? 'late' : 'ask', what: form?.document.title ?? row.about, form };
+}
+
+/** Confirms: from here on it counts. Pressed twice, it counts once. */
+export async function confirm(db: Db, scope: string, token: string): Promise<Confirmation> {
+  const before = await confirmationOf(db, token);
+  if (before.state !== 'ask') return before;
+  const row = await inTransaction(db, async (trx) => {
+    const found = await findConfirmation(trx, digestOf(token), true);
+    if (!found || found.confirmed_at) return null;
+    await noteConfirmed(trx, found.id, (await readStore(trx)).now);
+    return found;
+  });
+  if (row?.what === 'form' && before.form) await record(db, scope, before.form, row.email, row.data as unknown as Submission, true);
+  if (row?.what === 'list') {
+    const personId = await ownerOfIdentifier(db, { kind: 'email', value: row.email });
+    if (personId) {
+      await changeConsent(db, personId, { channels: { email: 'given' }, detail: { how: `list “${row.about}”, confirmed by mail`, wording: 'Yes, it was me' }, isOwnWord: true });
+      await listPeopleOn(db, scope, row.about, [personId], true, 'confirmed by mail');
+    }
+  }
+  return { ...before, state: 'done' };
+}

@@ -1,0 +1,22 @@
+import { createWork } from '@/data/bulk';
+import { inTransaction, type Db, type Sql } from '@/data/db';
+import { addJobs } from '@/data/jobs';
+import { readStore } from '@/data/store';
+
+/** Raised inside long work when somebody has asked it to stop. */
+export class Stopped extends Error {}
+
+/** How long work tells where it stands; it throws {@link Stopped} when it is to stop. */
+export type Report = (progress: { done?: number; total?: number | null; says?: string }) => Promise<void>;
+
+export interface Finished { readonly says: string; readonly result?: object }
+
+/** Puts long work in, with its job, in one transaction. */
+export async function startWork(db: Db, work: { kind: string; name: string; detail: object; by: string; total?: number | null }, given?: Sql): Promise<string> {
+  const put = async (trx: Sql) => {
+    const id = await createWork(trx, { ...work, at: new Date((await readStore(trx)).now) });
+    await addJobs(trx, 'work', [{ id }], 3);
+    return id;
+  };
+  return given ? put(given) : inTransaction(db, put);
+}
