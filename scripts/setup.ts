@@ -7,13 +7,22 @@ import { planOf } from '../src/core/flows';
 import { personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
 import { createUser } from '../src/data/access';
-import { createKey } from '../src/data/sources';
 import { copyInto, passCounters } from '../src/data/copy';
 import { rebuildCatalogue } from '../src/data/catalogue';
 import { saveStanding } from '../src/data/revenue';
 import { connect, migrate, query, queryOne, type Db } from '../src/data/db';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
-import { createStore } from '../src/data/store';
+import { Webhook } from 'standardwebhooks';
+import { newForm } from '../src/core/forms';
+import { saveAttribute } from '../src/data/attributes';
+import { createKey, findSource } from '../src/data/sources';
+import { createStore, readStore } from '../src/data/store';
+import { saveTopics } from '../src/data/topics';
+import { writeForm } from '../src/server/forms';
+import { ingest } from '../src/server/ingest/ingest';
+import { makeList } from '../src/server/lists';
+import { saveCheckoutBox } from '../src/server/settings';
+import { makeSource, storeMapping, takeWebhook } from '../src/server/sources';
 import { hashKey, hashPassword } from '../src/server/passwords';
 
 /** Makes the database, brings it to the newest shape and, when it is new, loads Quillfin. */
@@ -39,9 +48,66 @@ async function main(): Promise<void> {
     await clear(db);
     const counts = await load(db);
     await createStore(db, STORE);
+    await furnish(db);
     console.log(`Loaded Quillfin: ${counts.people} people, ${counts.events} events, ${counts.runs} runs, ${counts.sends} sends in ${((Date.now() - began) / 1000).toFixed(0)} s.`);
   }
   await db.destroy();
+}
+
+/** What a store has beside its history: attributes, topics, lists, forms, a webhook, a snippet, a few more arrivals. */
+async function furnish(db: Db): Promise<void> {
+  const by = 'Marla Quist';
+  const { now } = await readStore(db);
+  for (const name of ['email', 'firstName', 'lastName', 'phone', 'country', 'zone']) await saveAttribute(db, { name, type: 'text', isDeclared: true });
+  await saveAttribute(db, { name: 'tankLitres', type: 'number', isDeclared: true, about: 'Size of their biggest tank, in litres' });
+  await saveTopics(db, [
+    { key: 'plants', name: 'Plants', about: 'New plants and how to keep them' }, { key: 'fish', name: 'Fish and food', about: 'What lives in the water, and what it eats' }, { key: 'offers', name: 'Offers', about: 'When something costs less' },
+  ]);
+  await saveCheckoutBox(db, { everywhere: { ticked: false, wording: CHECKOUT_WORDING }, countries: { US: { ticked: true, wording: 'Send me news and offers from Quillfin by email.' }, DE: { ticked: false, wording: 'Ja, schreibt mir zu meinem Warenkorb und zu Neuem von Quillfin. Ich kann das jederzeit beenden.' } } }, by);
+  await makeList(db, { name: 'Keepers’ club', about: 'People who help others with their tanks', doubleOptIn: false }, by);
+  await makeList(db, { name: 'Plant letter', about: 'Once a month, about plants', doubleOptIn: true }, by);
+  await fillDemoLists(db, new Date(now));
+  await writeForm(db, 'plant-letter', {
+    ...newForm('Plant letter'), title: 'A letter about plants, once a month', intro: 'What to plant now, what to cut back, and which of our growers has something new.', list: 'plant-letter',
+    fields: [{ id: 'email', attribute: 'email', type: 'email', label: 'Email address', required: true }, { id: 'first-name', attribute: 'firstName', type: 'text', label: 'First name', required: false }, { id: 'litres', attribute: 'tankLitres', type: 'number', label: 'Litres of your tank', required: false }],
+    after: { kind: 'page', title: 'Welcome to the plant letter', text: 'The first one comes at the beginning of next month.' }, hidden: [{ name: 'campaign', value: 'plants' }],
+    promise: { kind: 'link', url: `${BASE}/outside/shop`, label: 'Ten plants that forgive mistakes' },
+  }, null, by);
+  await writeForm(db, 'water-check', { ...newForm('Water check'), title: 'Get your water checked', intro: 'Tell us your values and somebody who keeps fish answers.', doubleOptIn: null, consents: [{ channel: 'email', wording: 'Yes, write to me about news from Quillfin, too. I can stop at any time.', required: false }] }, null, by);
+  await makeSource(db, { kind: 'snippet', name: 'Shop pages', sites: [new URL(BASE).origin] }, by);
+  const { source } = await makeSource(db, { kind: 'webhook', name: 'Till in the Waterstad store' }, by);
+  await fillDemoWebhook(db, source.key, by);
+  // two visits on a device before its owner is known, and a bad event, so that every list has something to show
+  await ingest(db, URL_, [
+    { id: 'demo-1', source: 'quillfin/shop', type: 'product.viewed', data: { sku: 'QF-T060', name: 'Shoreline tank 60 l', price: 89, person: { device: 'demo-device-000001' } } },
+    { id: 'demo-2', source: 'quillfin/shop', type: 'app.tank_added', data: { litres: 60, person: { device: 'demo-device-000001', email: 'robin.demo@example.com', firstName: 'Robin' } } },
+    { id: 'demo-3', source: 'quillfin/shop', type: 'cart.updated', data: { cartId: 'demo-cart', currency: 'EURO', value: '89', person: { email: 'robin.demo@example.com' } } },
+  ], { sourceId: shopSource });
+}
+
+/** A few hundred people on the lists, as they joined over the last months. */
+async function fillDemoLists(db: Db, now: Date): Promise<void> {
+  await query(db, `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at, cast(:now as timestamptz) - ((p.id * 37) % 88) * interval '1 day' - interval '3 hours'), 'form “Plant letter”, confirmed by mail'
+    from lists l, people p where l.key = 'plant-letter' and p.id % 9 = 4 and exists (select 1 from consents c where c.person_id = p.id and c.state = 'given') order by p.id limit 900`, { now });
+  await query(db, `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at, cast(:now as timestamptz) - ((p.id * 53) % 80) * interval '1 day' - interval '5 hours'), 'by Marla Quist' from lists l, people p where l.key = 'keepers-club' and p.id % 41 = 7 order by p.id limit 160`, { now });
+  await query(db, `insert into list_log (list_id, person_id, at, act, how) select list_id, person_id, at, 'joined', how from list_members`);
+  await query(db, `insert into person_tags (person_id, tag, at, by) select person_id, 'helper', at, 'Marla Quist' from list_members m join lists l on l.id = m.list_id where l.key = 'keepers-club'`);
+}
+
+/** Bodies of the till's own shape, and the mapping that makes orders of them. */
+async function fillDemoWebhook(db: Db, key: string, by: string): Promise<void> {
+  const body = (n: number) => ({ event: 'sale.closed', closed_at: new Date(Date.now() - n * 3_600_000).toISOString(), sale: { number: `T-${5200 + n}`, total_cents: 1290 + n * 450, currency: 'EUR', lines: [{ title: 'Flake food 100 g', article: 'QF-N001', count: 1, cents: 1290 + n * 450 }] }, customer: { email: `till.${n}@example.org`, first_name: ['Ada', 'Kees', 'Femke'][n % 3] } });
+  await storeMapping(db, key, {
+    schema: 'viatic.mapping/1', type: { path: 'event', means: { 'sale.closed': 'order.placed' } }, time: 'closed_at', person: { email: 'customer.email', firstName: 'customer.first_name' }, amount: { path: 'sale.total_cents', unit: 'minor' },
+    currency: { path: 'sale.currency' }, orderId: 'sale.number', items: { path: 'sale.lines', name: 'title', sku: 'article', quantity: 'count', price: 'cents' }, properties: {},
+  }, by);
+  const row = (await findSource(db, key))!;
+  for (let n = 3; n >= 1; n--) {
+    const raw = JSON.stringify(body(n));
+    const at = new Date();
+    const id = `msg_demo_${n}`;
+    await takeWebhook(db, URL_, key, new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': new Webhook(row.secret!).sign(id, at, raw) }), raw);
+  }
 }
 
 async function clear(db: Db): Promise<void> {

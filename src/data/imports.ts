@@ -118,16 +118,16 @@ export async function storeFresh(sql: Sql, workId: string, now: Date): Promise<v
     sql,
     `insert into people (id, external_id, external_at, is_known, attributes, stamped, created_at, seen_at, import_id)
      select person_id, external_id, case when external_id is not null then cast(:now as timestamptz) end, external_id is not null or email is not null, attributes,
-       (select coalesce(jsonb_object_agg(k, cast(:stamp as bigint)), '{}') from jsonb_object_keys(attributes) k), :now, :now, :workId
+       (select coalesce(jsonb_object_agg(k, cast(:stamp as bigint)), '{}') from jsonb_object_keys(attributes) k), cast(:now as timestamptz), cast(:now as timestamptz), cast(:workId as bigint)
      from ${name} where kind = 'fresh'`,
     b,
   );
   await query(
     sql,
     `insert into identifiers (kind, value, person_id, first_at)
-     select 'external', external_id, person_id, :now from ${name} where kind = 'fresh' and external_id is not null
-     union all select 'email', email, person_id, :now from ${name} where kind = 'fresh' and email is not null
-     union all select 'phone', phone, person_id, :now from ${name} where kind = 'fresh' and phone is not null and external_id is null and email is null`,
+     select 'external', external_id, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and external_id is not null
+     union all select 'email', email, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and email is not null
+     union all select 'phone', phone, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and phone is not null and external_id is null and email is null`,
     b,
   );
 }
@@ -162,7 +162,7 @@ export async function updateKnown(sql: Sql, workId: string, now: Date, existing:
   await query(
     sql,
     `insert into work_changes (work_id, person_id, was)
-     select :workId, p.id, jsonb_build_object('attributes', p.attributes, 'stamped', p.stamped, 'external_id', p.external_id, 'said', s.attributes) from people p join ${name} s on s.person_id = p.id where s.kind = 'known' on conflict do nothing`,
+     select cast(:workId as bigint), p.id, jsonb_build_object('attributes', p.attributes, 'stamped', p.stamped, 'external_id', p.external_id, 'said', s.attributes) from people p join ${name} s on s.person_id = p.id where s.kind = 'known' on conflict do nothing`,
     b,
   );
   // a word newer than this import, from a clock that runs ahead, is left as it is
@@ -211,7 +211,7 @@ export async function storeConsents(sql: Sql, workId: string, now: Date, how: st
   const row = await queryOne<{ count: number }>(
     sql,
     `with said as materialized (
-       select distinct on (s.person_id, c.channel) s.person_id, c.channel, c.state, coalesce(s.consent_at, cast(:now as timestamptz)) as at, coalesce(s.how, :how) as how, s.wording, s.place
+       select distinct on (s.person_id, c.channel) s.person_id, c.channel, c.state, coalesce(s.consent_at, cast(:now as timestamptz)) as at, coalesce(s.how, cast(:how as text)) as how, s.wording, s.place
        from ${name} s join people p on p.id = s.person_id cross join lateral jsonb_to_recordset(s.consents) as c(channel text, state text)
        where s.person_id is not null and s.kind <> 'erased' order by s.person_id, c.channel, coalesce(s.consent_at, cast(:now as timestamptz)) desc, s.row desc
      ), changed as materialized (
@@ -219,14 +219,14 @@ export async function storeConsents(sql: Sql, workId: string, now: Date, how: st
        where c.person_id is null or (c.state <> s.state and c.at < s.at)
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, wording, place, actor, address)
-       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, :actor, case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end
+       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, cast(:actor as text), case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end
        from changed c join people p on p.id = c.person_id
      ), noted as (
        insert into work_changes (work_id, person_id, was)
-       select :workId, c.person_id, jsonb_build_object('consents', coalesce((select jsonb_agg(to_jsonb(o)) from consents o where o.person_id = c.person_id), '[]')) from (select distinct person_id from changed) c
+       select cast(:workId as bigint), c.person_id, jsonb_build_object('consents', coalesce((select jsonb_agg(to_jsonb(o)) from consents o where o.person_id = c.person_id), '[]')) from (select distinct person_id from changed) c
        on conflict (work_id, person_id) do update set was = work_changes.was || excluded.was
      ), stored as (
-       insert into consents (person_id, channel, state, at, how, wording, place, actor) select person_id, channel, state, at, how, wording, place, :actor from changed
+       insert into consents (person_id, channel, state, at, how, wording, place, actor) select person_id, channel, state, at, how, wording, place, cast(:actor as text) from changed
        on conflict (person_id, channel) do update set state = excluded.state, at = excluded.at, how = excluded.how, wording = excluded.wording, place = excluded.place, actor = excluded.actor, box = null, country = null
      ) select count(*)::int as count from changed`,
     { workId, now, how, actor },
@@ -242,7 +242,7 @@ export async function storeGroups(sql: Sql, workId: string, now: Date, listId: n
   const listed = await query(
     sql,
     `with added as (insert into list_members (list_id, person_id, at, how) select distinct cast(:listId as int), s.person_id, cast(:now as timestamptz), cast(:how as text) from ${name} s join people p on p.id = s.person_id where s.kind <> 'erased' on conflict do nothing returning person_id),
-     logged as (insert into list_log (list_id, person_id, at, act, how) select :listId, person_id, :now, 'joined', :how from added) select person_id from added`,
+     logged as (insert into list_log (list_id, person_id, at, act, how) select cast(:listId as int), person_id, cast(:now as timestamptz), 'joined', cast(:how as text) from added) select person_id from added`,
     { now, listId, how },
   );
   return { tagged: tagged.length, listed: listed.length };
@@ -257,7 +257,7 @@ export async function erasedRows(sql: Sql, workId: string, limit: number): Promi
 export async function undoPeopleImport(sql: Sql, workId: string, now: Date, listHow: string, by: string): Promise<{ removed: number; restored: number }> {
   const b = { workId, now, listHow, tagBy: `import #${workId}`, by };
   await query(sql, `with gone as (delete from list_members m using (select person_id from work_changes where work_id = :workId union select id from people where import_id = :workId) w where m.person_id = w.person_id and m.how = :listHow returning list_id, m.person_id)
-    insert into list_log (list_id, person_id, at, act, how) select list_id, person_id, :now, 'left', 'import undone' from gone`, b);
+    insert into list_log (list_id, person_id, at, act, how) select list_id, person_id, cast(:now as timestamptz), 'left', 'import undone' from gone`, b);
   await query(sql, `delete from person_tags where by = :tagBy`, b);
   await query(
     sql,
@@ -273,7 +273,7 @@ export async function undoPeopleImport(sql: Sql, workId: string, now: Date, list
      changed as materialized (
        select t.person_id, c.channel, o.state as before from touched t join consents c on c.person_id = t.person_id left join lateral jsonb_to_recordset(t.was) as o(channel text, state text, at timestamptz) on o.channel = c.channel
        where o.state is distinct from c.state
-     ), logged as (insert into consent_log (person_id, channel, state, at, how, actor) select person_id, channel, coalesce(before, 'withdrawn'), :now, 'import undone', :by from changed)
+     ), logged as (insert into consent_log (person_id, channel, state, at, how, actor) select person_id, channel, coalesce(before, 'withdrawn'), cast(:now as timestamptz), 'import undone', cast(:by as text) from changed)
      delete from consents c using touched t where c.person_id = t.person_id`,
     b,
   );

@@ -20,7 +20,7 @@ export interface Mail {
 /**
  * A mail server with inboxes. Like many servers it drops a message whose Message-ID it has had before. By address:
  * `refuse…@` is refused at once (550), `later…@` at the first try (451), `bounce…@` is taken and reported as bounced,
- * `complain…@` is delivered and then complained about. Everything else is delivered.
+ * `soft…@` bounces softly, `complain…@` is delivered and then complained about. Everything else is delivered.
  */
 export function startMail(config: Config): { journal: Journal<Mail>; close: () => Promise<void> } {
   const journal = openJournal<Mail>(`${config.folder}/mail.ndjson`);
@@ -86,7 +86,8 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
           done();
           // reports come a moment after the mail was taken, and again when it was taken again
           setTimeout(() => {
-            if (to.startsWith('bounce')) void report('message.bounced', messageId, { reason: 'mailbox does not exist' });
+            if (to.startsWith('soft')) void report('message.bounced', messageId, { class: 'soft', reason: 'mailbox is full' });
+            else if (to.startsWith('bounce')) void report('message.bounced', messageId, { reason: 'mailbox does not exist' });
             else void report('message.delivered', messageId).then(() => (to.startsWith('complain') ? report('message.complained', messageId) : undefined));
           }, 20);
         })().catch((error: Error) => done(error));

@@ -9,7 +9,7 @@ import { openShop } from './shop';
 
 let folder: string;
 let server: Server;
-let told: { type: string; source: string; data: { cartId: string; value: number; discount?: number; codes?: string[]; items: { sku: string; quantity: number }[]; checkoutUrl: string; person: { email: string; firstName?: string; consent?: { email: boolean; wording: string } } } }[];
+let told: { type: string; source: string; data: { cartId: string; value: number; discount?: number; codes?: string[]; items: { sku: string; quantity: number }[]; checkoutUrl: string; person: { email: string; firstName?: string; country?: string; consent?: { email: boolean; wording: string; box?: string; country?: string } } } }[];
 let shop: ReturnType<typeof openShop>;
 let cookie = '';
 let isRefusing = false;
@@ -24,6 +24,11 @@ beforeEach(async () => {
     request.on('data', (chunk) => (body += String(chunk)));
     request.on('end', () => {
       expect(request.headers.authorization).toBe('Bearer key');
+      if (request.url?.startsWith('/api/v1/checkout-box')) {
+        const country = new URL(request.url, 'http://x').searchParams.get('country');
+        response.end(JSON.stringify({ country, ticked: country === 'US', wording: `Yes, write to me in ${country}` }));
+        return;
+      }
       if (!isRefusing) told.push(JSON.parse(body) as (typeof told)[number]);
       response.end(JSON.stringify({ accepted: 1, duplicates: 0, rejected: isRefusing ? [{}] : [] }));
     });
@@ -63,7 +68,16 @@ describe('the demo shop', () => {
   it('without the tick there is no word on consent', async () => {
     await add('QF-T112');
     await ask('POST', '/checkout/keep', { ...details, agreed: '' });
-    expect(told[0]!.data.person).toEqual({ email: 'robin@example.com', firstName: 'Robin' });
+    expect(told[0]!.data.person).toEqual({ email: 'robin@example.com', firstName: 'Robin', country: 'NL' });
+  });
+
+  it('the box stands and reads as the store has set it for the country, and what was agreed to says so', async () => {
+    await add('QF-T112');
+    expect((await ask('GET', '/checkout')).body).toContain('Yes, write to me in NL');
+    await ask('POST', '/checkout/country', { ...details, agreed: '', country: 'US' });
+    expect((await ask('GET', '/checkout')).body).toMatch(/name="agreed" value="yes" checked> Yes, write to me in US/);
+    await ask('POST', '/checkout/keep', { ...details, country: 'US' });
+    expect(told.at(-1)!.data.person.consent).toMatchObject({ email: true, wording: 'Yes, write to me in US', box: 'ticked', country: 'US' });
   });
 
   it('its link brings the same cart back, in another browser too, with the code on it', async () => {

@@ -10,6 +10,12 @@ interface Cart {
   email: string;
   firstName: string;
   agreed: boolean;
+  /** where they shop from, ISO 3166; the opt-in box follows its rule */
+  country: string;
+  /** how the box stood before they touched it, and its words */
+  box: { ticked: boolean; wording: string };
+  /** whether the box was looked up for their country */
+  isAsked: boolean;
   code: string;
   orderId: string | null;
 }
@@ -40,14 +46,14 @@ export function openShop(config: Config) {
   };
   const cartOf = (asked: Asked): Cart => {
     const known = carts.get(asked.cookies.quillfin_cart ?? '');
-    return known && !known.orderId ? structuredClone(known) : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, code: '', orderId: null };
+    return known && !known.orderId ? { ...structuredClone(known), country: known.country ?? 'NL', box: known.box ?? UNTOUCHED, isAsked: known.isAsked ?? false } : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, country: 'NL', box: UNTOUCHED, isAsked: false, code: '', orderId: null };
   };
   const itemsOf = (cart: Cart) =>
     cart.lines.flatMap((line) => {
       const product = productOf(line.sku);
       return product ? [{ sku: product.sku, name: product.name, quantity: line.quantity, price: product.price, url: `${base}/p/${product.sku}`, image: `${base}/pictures/${product.sku}.svg` }] : [];
     });
-  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.firstName && { firstName: cart.firstName }), ...(cart.agreed && { consent: { email: true, wording: AGREEMENT } }) });
+  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.firstName && { firstName: cart.firstName }), ...(cart.country && { country: cart.country }), ...(cart.agreed && { consent: { email: true, how: 'checkout', place: `${base}/checkout`, wording: cart.box.wording, box: cart.box.ticked ? 'ticked' : 'unticked', country: cart.country } }) });
 
   const tell = async (type: string, data: object): Promise<void> => {
     const answer = await fetch(`${config.viaticUrl}/api/v1/events`, {
@@ -56,6 +62,16 @@ export function openShop(config: Config) {
     });
     const told = (await answer.json()) as { rejected?: unknown[] };
     if (!answer.ok || told.rejected?.length) throw new Error(`the event was not taken: ${JSON.stringify(told)}`);
+  };
+  /** The opt-in box for a country, as the store has set it; a shop that cannot ask shows its own words, unticked. */
+  const boxFor = async (country: string): Promise<Cart['box']> => {
+    try {
+      const answer = await fetch(`${config.viaticUrl}/api/v1/checkout-box?country=${encodeURIComponent(country)}`, { headers: { authorization: `Bearer ${config.apiKey}` } });
+      const box = (await answer.json()) as Partial<Cart['box']>;
+      return answer.ok && box.wording ? { ticked: box.ticked === true, wording: box.wording } : UNTOUCHED;
+    } catch {
+      return UNTOUCHED;
+    }
   };
   /** Without an address nobody knows whose cart it is, so nothing is told before there is one. */
   const tellCart = async (cart: Cart): Promise<void> => {
@@ -92,6 +108,12 @@ export function openShop(config: Config) {
         return withCart(back, '/outside/shop/cart');
       }
       if (place === 'cart') return { status: 200, body: page('Your cart', cartPage(cart), count(cart)) };
+      if (place === 'checkout' && cart.lines.length && !cart.isAsked) {
+        cart.isAsked = true;
+        cart.box = await boxFor(cart.country);
+        cart.agreed = cart.box.ticked;
+        keep(cart);
+      }
       if (place === 'checkout') return cart.lines.length ? { status: 200, body: page('Checkout', checkoutPage(cart), count(cart)) } : { status: 303, location: '/outside/shop/cart' };
       if (place === 'thanks') {
         const done = [...carts.values()].find((one) => one.orderId === detail);
@@ -120,16 +142,26 @@ export function openShop(config: Config) {
       cart.email = /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(email) ? email : '';
       cart.firstName = (form.get('firstName') ?? '').trim().slice(0, 80);
       cart.agreed = form.get('agreed') === 'yes';
+      const country = form.get('country') ?? cart.country;
+      if (country !== cart.country && COUNTRIES.some(([code]) => code === country)) {
+        cart.country = country;
+        cart.box = await boxFor(country);
+        cart.agreed = cart.box.ticked;
+      } else if (!cart.box.wording) cart.box = UNTOUCHED;
       cart.code = (form.get('code') ?? '').trim().slice(0, 40);
+      if (!cart.email && detail === 'country') {
+        keep(cart);
+        return withCart(cart, '/outside/shop/checkout');
+      }
       if (!cart.email) return detail === 'keep' ? { status: 204 } : { status: 422, body: page('Checkout', checkoutPage(cart, 'Please give a complete email address.'), count(cart)) };
       if (detail === 'keep') {
         keep(cart);
         await tellCart(cart);
         return { status: 204 };
       }
-      if (detail === 'code') {
+      if (detail === 'code' || detail === 'country') {
         keep(cart);
-        await tellCart(cart);
+        if (detail === 'code') await tellCart(cart);
         return withCart(cart, '/outside/shop/checkout');
       }
       cart.orderId = `QF-${String(Date.now()).slice(-8)}${Math.floor(Math.random() * 90 + 10)}`;
@@ -145,6 +177,8 @@ export function openShop(config: Config) {
 }
 
 const AGREEMENT = 'Yes, write to me about my tank and about offers. I can leave at any time.';
+const UNTOUCHED: Cart['box'] = { ticked: false, wording: AGREEMENT };
+const COUNTRIES = [['NL', 'Netherlands'], ['BE', 'Belgium'], ['DE', 'Germany'], ['FR', 'France'], ['AT', 'Austria'], ['DK', 'Denmark'], ['IE', 'Ireland'], ['US', 'United States']] as const;
 
 function home(): string {
   const kinds = [...new Set(products.map((product) => product.kind))];
@@ -181,9 +215,10 @@ function checkoutPage(cart: Cart, problem = ''): string {
   return `<h1>Checkout</h1><form id="checkout" method="post" action="/outside/shop/checkout/place" class="checkout">
 ${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
 <label>Email<input name="email" type="email" required value="${e(cart.email)}" autocomplete="email"></label>
+<label>Country<select name="country" onchange="this.form.action='/outside/shop/checkout/country';this.form.noValidate=true;this.form.submit()">${COUNTRIES.map(([code, name]) => `<option value="${code}"${code === cart.country ? ' selected' : ''}>${name}</option>`).join('')}</select></label>
 <label>First name<input name="firstName" value="${e(cart.firstName)}" autocomplete="given-name"></label>
-<label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${AGREEMENT}</label>
+<label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${e(cart.box.wording)}</label>
 <label>Discount code<span class="row"><input name="code" value="${e(cart.code)}"><button class="plain" formaction="/outside/shop/checkout/code">Use</button></span></label>
 ${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>
-<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async()=>{if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':''})</script>`;
+<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async(c)=>{if(c.target.name==='country')return;if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':''})</script>`;
 }

@@ -89,9 +89,9 @@ describe('whose it is', () => {
 it('law: any order, any repetition and any batches of the same events end in the same people with the same events', () => {
   const strong = fc.oneof(
     fc.constantFrom('c1', 'c2', 'c3').map((value) => [external(value)]), fc.constantFrom('a', 'b', 'c').map((value) => [email(value)]),
-    fc.tuple(fc.constantFrom('c1', 'c2', 'c3'), fc.constantFrom('a', 'b', 'c')).map(([one, other]) => [external(one), email(other)]), fc.constant([]),
+    fc.tuple(fc.constantFrom('c1', 'c2', 'c3'), fc.constantFrom('a', 'b', 'c')).map(([one, other]): Identifier[] => [external(one), email(other)]), fc.constant<Identifier[]>([]),
   );
-  const weak = fc.oneof(fc.constant([]), fc.constantFrom('d1', 'd2').map((value) => [device(value)]), fc.constantFrom('+1', '+2').map((value): Identifier[] => [{ kind: 'phone', value }]), fc.constantFrom('d1', 'd2').map((value): Identifier[] => [{ kind: 'phone', value: '+1' }, device(value)]));
+  const weak = fc.oneof(fc.constant<Identifier[]>([]), fc.constantFrom('d1', 'd2').map((value): Identifier[] => [device(value)]), fc.constantFrom('+1', '+2').map((value): Identifier[] => [{ kind: 'phone', value }]), fc.constantFrom('d1', 'd2').map((value): Identifier[] => [{ kind: 'phone', value: '+1' }, device(value)]));
   const story = fc.array(fc.tuple(strong, weak, fc.integer({ min: 1, max: 9 })), { minLength: 2, maxLength: 9 }).map((list) => list.map(([s, w, time], id) => ({ ...claim(time, s, w), id })).filter((one) => one.strong.length || one.weak.length));
   const cut = (list: readonly (Claim & { id: number })[], size: number) => Array.from({ length: Math.ceil(list.length / size) }, (_, i) => list.slice(i * size, (i + 1) * size));
   fc.assert(fc.property(story.chain((list) => fc.tuple(fc.constant(list), fc.shuffledSubarray(list, { minLength: list.length }))), fc.integer({ min: 1, max: 4 }), fc.integer({ min: 1, max: 4 }), ([list, shuffled], one, other) => {

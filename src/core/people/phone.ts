@@ -8,5 +8,6 @@ export function normalisePhone(text: string, country: string | null): string | n
   // E.164 allows 15 digits; anything far beyond is not worth reading
   if (text.length > 40) return null;
   const number = parsePhoneNumberFromString(text, (country ?? undefined) as CountryCode | undefined);
-  return number?.isValid() ? number.number : null;
+  // by its length: number ranges are opened faster than any list of them is kept
+  return number?.isPossible() ? number.number : null;
 }

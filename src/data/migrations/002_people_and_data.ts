@@ -285,7 +285,7 @@ export async function up(knex: Knex): Promise<void> {
 
     -- a cell that a spreadsheet would take for a formula gets an apostrophe in front; see core/imports/formula.ts
     create function csv_safe(cell text) returns text language sql immutable as $$
-      select case when cell ~ E'^[=+\\-@\\t\\r]' and cell !~ '^[+-]?[0-9]+([.,][0-9]+)*$' then '''' || cell else cell end
+      select case when left(cell, 1) in ('=', '+', '-', '@', chr(9), chr(13)) and cell !~ '^[+-]{0,1}[0-9]+([.,][0-9]+)*$' then '''' || cell else cell end
     $$;
 
     create table views (

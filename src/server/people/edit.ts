@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
-import { FLOW_CALLED } from '@/core/flows';
+import { FLOW_CALLED, keyOf, mayNotStartBecause } from '@/core/flows';
 import { consentSchema, countryCode, fitAttribute, learn, normaliseEmail, normalisePhone, saysSomething, type Profile } from '@/core/people';
 import { CHANNELS, LIST_EVENTS, PERSON_CHANGED, type Value } from '@/core/rules';
 import { inTransaction, type Db, type Sql } from '@/data/db';
@@ -10,7 +10,7 @@ import { loadEvents } from '@/data/facts';
 import { findFlow, readVersion } from '@/data/flows';
 import { addToList, findList, removeFromList } from '@/data/lists';
 import { addIdentifiers, consentLog, lockPeople, ownerOfIdentifier, savePeople, type PersonRow } from '@/data/people';
-import { armCalled, endRun, wakeRuns } from '@/data/runs';
+import { armCalled, earlierRuns, endRun, wakeRuns } from '@/data/runs';
 import { HAND_SOURCE } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { changeConsent } from '../consent';
@@ -156,13 +156,17 @@ export async function startFlow(db: Db, scope: string, id: string, flowKey: stri
   if (flow.state !== 'on' || flow.version === null) throw new Problem(422, 'Not on', `“${flow.name}” is not on; nobody can start it.`);
   const document = await readVersion(db, scope, flow.id, flow.version);
   const last = (await loadEvents(db, [row.id], [document.trigger.event])).get(row.id)?.at(-1);
+  // the run is about the same cart or order as one that the trigger starts, so that the two are not both under way
+  const key = (last && keyOf(document.trigger, last)) || `by hand ${new Date((await readStore(db)).now).toISOString()}`;
+  const again = mayNotStartBecause(document.reentry, (await earlierRuns(db, [row.id], [flow.id])).get(`${row.id}/${flow.id}`) ?? [], key);
+  if (again) throw new Problem(422, 'May not start', `They cannot start “${flow.name}”: ${again}.`);
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
     await lockPeople(trx, [row.id]);
     const eventId = `flow/${flow.key}/${randomUUID()}`;
     await recordOwn(db, scope, { personId: row.id, type: FLOW_CALLED, eventId, properties: { ...last?.properties, flow: flow.key, by } }, trx);
     const called = (await loadEvents(trx, [row.id], [FLOW_CALLED])).get(row.id)!.at(-1)!;
-    await armCalled(trx, { personId: row.id, flowId: flow.id, version: flow.version!, key: `by hand ${new Date(store.now).toISOString()}`, triggerId: called.id, at: store.now });
+    await armCalled(trx, { personId: row.id, flowId: flow.id, version: flow.version!, key, triggerId: called.id, at: store.now });
     await recordAct(trx, store.now, by, 'flow.called', { key: flow.key, person: row.id });
   });
 }

@@ -110,6 +110,7 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
       <Field label="Name of the flow"><input value={document.name} maxLength={80} onChange={(event) => edit({ ...document, name: event.target.value }, 'name')} className={inputClass} /></Field>
       <div className="grid gap-2">
         <Fact term="Trigger">{sayTrigger(trigger)}</Fact>
+        {trigger.event === 'form.submitted' && <ListensTo document={document} edit={edit} />}
         {trigger.kind === 'silence' && <DurationField label="Silence before somebody enters" value={trigger.after} onChange={(after) => edit({ ...document, trigger: { ...trigger, after } }, 'trigger.after')} />}
         <Fact term="Enters who">{document.entry ? sayRule(document.entry, wording) : 'anyone'}<Audience rule={document.entry} /></Fact>
         <Fact term="Stays who">{document.stay ? sayRule(document.stay, wording) : 'anyone'}</Fact>
@@ -118,6 +119,28 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
         {goal && <DurationField label="Window of the goal" value={goal.within} onChange={(within) => edit({ ...document, goal: { ...goal, within } }, 'goal.within')} />}
       </div>
     </Part>
+  );
+}
+
+/** Which forms a flow listens to: all, those made later too, or some by name. */
+function ListensTo({ document, edit }: { document: FlowDocument; edit: Props['edit'] }) {
+  const { trigger } = document;
+  const forms = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: { key: string; name: string }[] }>('/forms') });
+  const ask = trigger.where?.find((one) => one.property === 'formId');
+  const chosen = ask ? (ask.op === 'oneOf' ? (ask.value as string[]) : [String(ask.value)]) : null;
+  const put = (keys: string[] | null) => {
+    const others = (trigger.where ?? []).filter((one) => one.property !== 'formId');
+    edit({ ...document, trigger: { ...trigger, where: keys ? [...others, { property: 'formId', op: 'oneOf', value: keys }] : others } }, 'trigger.forms');
+  };
+  return (
+    <fieldset className="grid gap-1 rounded-md border border-line p-3">
+      <legend className="px-1 text-xs font-semibold text-soft">Listens to</legend>
+      <label className="flex items-center gap-2"><input type="radio" name="listens" checked={chosen === null} onChange={() => put(null)} />all forms, those made later too</label>
+      <label className="flex items-center gap-2"><input type="radio" name="listens" checked={chosen !== null} onChange={() => put(forms.data?.forms.slice(0, 1).map((form) => form.key) ?? [])} />these forms</label>
+      {chosen !== null && forms.data?.forms.map((form) => <label key={form.key} className="flex items-center gap-2 pl-6"><input type="checkbox" checked={chosen.includes(form.key)} onChange={(event) => put(event.target.checked ? [...chosen, form.key] : chosen.filter((key) => key !== form.key))} />{form.name}</label>)}
+      {chosen?.filter((key) => forms.data && !forms.data.forms.some((form) => form.key === key)).map((key) => <p key={key} className="pl-6 text-xs text-caution">The form {key} is not there any more.</p>)}
+      {chosen?.length === 0 && <p className="text-xs text-stop">No form is chosen: nobody would start.</p>}
+    </fieldset>
   );
 }
 

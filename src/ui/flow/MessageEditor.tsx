@@ -16,6 +16,7 @@ const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 tex
 export function MessageEditor({ step, triggerType, onChange }: { step: SendStep; triggerType: string; onChange: (step: SendStep, field: string) => void }) {
   const [view, setView] = useState<'write' | 'preview'>('write');
   const { message } = step;
+  const topics = useQuery({ queryKey: ['topics'], queryFn: () => api<{ topics: { key: string; name: string }[] }>('/topics'), staleTime: 60_000 });
   const put = (change: Partial<Message>, field: string) => onChange({ ...step, message: { ...message, ...change } }, field);
   const putBlock = (block: Block) => put({ blocks: message.blocks.map((one) => (one.id === block.id ? block : one)) }, `block-${block.id}`);
   const check = (text: string) => placeholderProblem(text);
@@ -38,6 +39,14 @@ export function MessageEditor({ step, triggerType, onChange }: { step: SendStep;
             <input type="checkbox" checked={!step.off} onChange={(event) => onChange({ ...step, off: !event.target.checked }, 'off')} className="size-4 accent-[var(--accent)]" />
             Goes out {step.off && <span className="text-caution">(off: people pass by without it)</span>}
           </label>
+          {message.kind === 'marketing' && !!topics.data?.topics.length && (
+            <Field label="What it is about" hint="Whoever declined the topic on their preference page does not get it">
+              <select value={message.topic ?? ''} onChange={(event) => { const { topic: _, ...rest } = message; onChange({ ...step, message: event.target.value ? { ...rest, topic: event.target.value } : rest }, 'topic'); }} className={inputClass}>
+                <option value="">no topic: goes to all who agreed</option>
+                {topics.data.topics.map((topic) => <option key={topic.key} value={topic.key}>{topic.name}</option>)}
+              </select>
+            </Field>
+          )}
           <Field label="Subject" problem={check(message.subject) ?? (message.subject.trim() ? null : 'A message needs a subject')}>
             <textarea rows={2} value={message.subject} onChange={(event) => put({ subject: event.target.value.replace(/[\r\n]+/g, ' ') }, 'subject')} className={areaClass} maxLength={300} />
           </Field>

@@ -1,8 +1,8 @@
-import { PeopleTable } from '@/ui/PeopleTable';
+import { PeopleTable } from '@/ui/people/PeopleTable';
 
 export const metadata = { title: 'People' };
 
-export default async function PeoplePage({ searchParams }: { searchParams: Promise<Record<string, string | undefined>> }) {
-  const { rule, q, inside } = await searchParams;
-  return <PeopleTable key={`${rule}${q}${inside}`} rule={rule ?? ''} words={q ?? ''} inside={inside ?? ''} />;
+export default async function PeoplePage({ searchParams }: { searchParams: Promise<Record<string, string | string[] | undefined>> }) {
+  const query = new URLSearchParams(Object.entries(await searchParams).flatMap(([name, value]) => (typeof value === 'string' ? [[name, value]] : []))).toString();
+  return <PeopleTable key={query} query={query} />;
 }

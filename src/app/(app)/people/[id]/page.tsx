@@ -4,7 +4,7 @@ import { database } from '@/server/database';
 import { env } from '@/server/env';
 import { Problem } from '@/server/http/problem';
 import { personView } from '@/server/people';
-import { PersonScreen } from '@/ui/PersonScreen';
+import { PersonScreen } from '@/ui/people/PersonScreen';
 
 type Props = { params: Promise<{ id: string }> };
 

@@ -1,6 +1,6 @@
 import { declareAttribute, retire } from '@/server/attributes';
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { route } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
 export const PUT = route(async ({ db, scope, params, request, caller }) => {

@@ -1,107 +1,24 @@
 'use client';
 
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { CircleCheck, CircleSlash, Mail, MousePointerClick, Route, Shield, ShoppingBag, ShoppingCart, Eye, Dot, Ban } from 'lucide-react';
-import Link from 'next/link';
-import { useDeferredValue, useState, type ReactNode } from 'react';
-import type { PersonView, TimelineItem, TimelineView } from '@/core/api';
-import { sayMoney } from '@/core/money';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { Ban, Dot, Eye, ListPlus, Mail, Merge, MousePointerClick, Route, Shield, ShoppingBag, ShoppingCart } from 'lucide-react';
+import { useDeferredValue, useState } from 'react';
+import type { TimelineItem, TimelineView } from '@/core/api';
 import { sayName, sayValue, type Because, type Value } from '@/core/rules';
-import { api } from './api';
-import { plural, sayDay, sayMoment, sayShort, sayTime } from './format';
-import { Button, fieldClass } from './kit/form';
-import { Empty, Failed, NotKnown } from './kit/states';
-import { useStore } from './store';
+import { api } from '../api';
+import { plural, sayDay, sayTime } from '../format';
+import { Button, fieldClass } from '../kit/form';
+import { Empty, Failed } from '../kit/states';
 
-/** One person: who they are, what may be sent to them, where they are in flows, and their whole story. */
-export function PersonScreen({ initial }: { initial: PersonView }) {
-  const store = useStore();
-  const path = `/people/${encodeURIComponent(initial.id)}`;
-  const { data: person } = useQuery({ queryKey: ['person', initial.id], queryFn: () => api<PersonView>(path), initialData: initial, refetchInterval: 5_000 });
-  const name = [person.attributes.firstName, person.attributes.lastName].filter(Boolean).join(' ');
-  const { email } = person.consent;
-  const main = new Set(['firstName', 'lastName', 'email']);
-  const average = person.orders.totals.map((one) => ({ ...one, minor: person.orders.count ? Math.round(one.minor / person.orders.count) : 0 }));
-
-  return (
-    <div className="mx-auto grid max-w-[1280px] grid-cols-[320px_1fr] gap-6 px-6 py-5">
-      <aside className="grid content-start gap-4">
-        <div>
-          <Link href="/people" className="text-xs text-accent">All people</Link>
-          <h1 className="text-xl font-semibold">{name || person.email || person.id}</h1>
-          <p className="break-all text-soft">{person.email ?? 'No email address on file'}</p>
-        </div>
-        <Card title="Email">
-          <p className={`flex items-center gap-2 font-semibold ${email.reachable ? 'text-good' : 'text-stop'}`} data-testid="reach">
-            {email.reachable ? <CircleCheck size={16} aria-hidden="true" /> : <CircleSlash size={16} aria-hidden="true" />}
-            {email.reachable ? 'Marketing may go out' : 'Marketing does not go out'}
-          </p>
-          <p className="text-soft">
-            {email.because ? `${email.because[0]!.toUpperCase()}${email.because.slice(1)}. ` : ''}
-            {email.at ? `Consent ${email.state} ${sayMoment(email.at, store.zone)}.` : 'Consent was never asked for.'}
-          </p>
-        </Card>
-        <Card title="Orders">
-          <Facts rows={[
-            ['Orders', plural(person.orders.count, 'order', 'orders')],
-            ['Value, net', person.orders.totals.length ? person.orders.totals.map((one) => sayMoney(one)).join(', ') : <NotKnown what="none yet" />],
-            ['Average', person.orders.count ? average.map((one) => sayMoney(one)).join(', ') : <NotKnown what="none yet" />],
-            ['First', person.orders.firstAt ? sayMoment(person.orders.firstAt, store.zone) : <NotKnown what="none yet" />],
-            ['Last', person.orders.lastAt ? sayMoment(person.orders.lastAt, store.zone) : <NotKnown what="none yet" />],
-          ]} />
-        </Card>
-        <Card title="In flows">
-          {person.flows.length ? person.flows.map((flow, index) => (
-            <div key={index} className="border-l-[3px] border-[var(--lane-1)] pl-2">
-              <Link href={`/flows/${flow.flow}`} className="font-semibold hover:underline">{flow.name}</Link>
-              <p className="text-soft">{flow.at ?? 'Inside'}, version {flow.version}{flow.key && <> for <span className="font-mono text-xs">{flow.key}</span></>}</p>
-              {flow.nextAt && <p>{flow.next ? `Next: ${flow.next}` : 'Looked at again'}, {sayShort(flow.nextAt, store.zone)}</p>}
-            </div>
-          )) : <p className="text-soft">In no flow at this moment.</p>}
-        </Card>
-        <Card title="Attributes">
-          <Facts rows={[
-            ['External id', person.externalId ? <span className="font-mono text-xs">{person.externalId}</span> : <NotKnown />],
-            ...Object.entries(person.attributes).filter(([key]) => !main.has(key)).map(([key, value]): [string, ReactNode] => [sayName(key), typeof value === 'string' ? value : sayValue(value)]),
-            ['On file since', sayMoment(person.createdAt, store.zone)],
-          ]} />
-        </Card>
-      </aside>
-      <Story path={path} zone={store.zone} id={person.id} />
-    </div>
-  );
-}
-
-function Card({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <section className="grid gap-2 rounded-md border border-line bg-panel p-4">
-      <h2 className="text-xs font-semibold text-soft">{title}</h2>
-      {children}
-    </section>
-  );
-}
-
-function Facts({ rows }: { rows: [string, ReactNode][] }) {
-  return (
-    <dl className="grid grid-cols-[auto_1fr] gap-x-4 gap-y-1">
-      {rows.map(([term, value]) => (
-        <div key={term} className="contents">
-          <dt className="text-soft">{term}</dt>
-          <dd className="min-w-0 break-words text-right tabular">{value}</dd>
-        </div>
-      ))}
-    </dl>
-  );
-}
-
-const KINDS = [['', 'Everything'], ['event', 'Events'], ['trace', 'Decisions'], ['send', 'Messages'], ['consent', 'Consent']] as const;
+const KINDS = [['', 'Everything'], ['event', 'Events'], ['trace', 'Decisions'], ['send', 'Messages'], ['consent', 'Consent'], ['note', 'Notes']] as const;
 
 /** The time line: events, decisions with their reasons, messages, consent; newest first. */
-function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
+export function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
   const [kind, setKind] = useState('');
   const [words, setWords] = useState('');
+  const [type, setType] = useState('');
   const asked = useDeferredValue(words.trim());
-  const query = `${kind ? `&kinds=${kind}` : ''}${asked ? `&q=${encodeURIComponent(asked)}` : ''}`;
+  const query = `${type ? `&type=${encodeURIComponent(type)}` : ''}${kind ? `&kinds=${kind}` : ''}${asked ? `&q=${encodeURIComponent(asked)}` : ''}`;
   const story = useInfiniteQuery({
     queryKey: ['story', id, query],
     queryFn: ({ pageParam, signal }) => api<TimelineView>(`${path}/timeline?limit=60${query}${pageParam ? `&before=${pageParam}` : ''}`, { signal }),
@@ -122,6 +39,7 @@ function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
           ))}
         </div>
         <div className="flex-1" />
+        {type && <button type="button" className="rounded-md bg-wash px-2 py-1 font-mono text-xs" onClick={() => setType('')} aria-label={`Show other types than ${type} too`}>{type} ×</button>}
         <input type="search" aria-label="Search the time line" placeholder="Search" value={words} onChange={(event) => setWords(event.target.value)} className={`${fieldClass} w-44`} />
       </div>
       {story.error ? <Failed error={story.error} retry={() => void story.refetch()} /> : story.isPending ? <Empty title="Loading…" /> : !items.length ? (
@@ -135,7 +53,7 @@ function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
             return (
               <li key={`${item.at}-${index}`}>
                 {isNewDay && <h3 className="border-b border-line bg-paper px-4 py-1 text-xs font-semibold text-soft">{itsDay}</h3>}
-                <Item item={item} zone={zone} />
+                <Item item={item} zone={zone} onType={setType} />
               </li>
             );
           })}
@@ -146,11 +64,12 @@ function Story({ path, zone, id }: { path: string; zone: string; id: string }) {
   );
 }
 
-const ICONS: Record<string, typeof Mail> = { 'cart.updated': ShoppingCart, 'order.placed': ShoppingBag, 'product.viewed': Eye, 'message.opened': Mail, 'message.clicked': MousePointerClick, 'message.bounced': Ban, 'message.delivered': Mail };
+const ICONS: Record<string, typeof Mail> = { 'cart.updated': ShoppingCart, 'order.placed': ShoppingBag, 'product.viewed': Eye, 'message.opened': Mail, 'message.clicked': MousePointerClick, 'message.bounced': Ban, 'message.delivered': Mail, 'list.joined': ListPlus };
 
 const TITLES: Record<string, string> = {
   'cart.updated': 'Updated the cart', 'order.placed': 'Placed an order', 'order.cancelled': 'Order cancelled', 'order.refunded': 'Order refunded', 'product.viewed': 'Viewed a product', 'checkout.started': 'Started the checkout',
   'message.opened': 'Opened the message', 'message.clicked': 'Clicked in the message', 'message.delivered': 'Message delivered', 'message.bounced': 'Message bounced', 'message.complained': 'Complained about the message', 'person.updated': 'Details updated',
+  'page.viewed': 'Viewed a page', 'page.left': 'Left a page', 'form.submitted': 'Submitted a form', 'list.joined': 'Joined a list', 'list.left': 'Left a list', 'flow.called': 'Put into a flow by hand', 'app.identified': 'Identified in the shop',
 };
 
 /** The one thing about an event that is worth a glance. */
@@ -160,12 +79,14 @@ function glance({ type, detail }: TimelineItem): string | null {
   const money = typeof value === 'number' && typeof currency === 'string' ? sayValue(value, currency) : null;
   if (type === 'cart.updated') return [money, Array.isArray(items) ? plural(items.length, 'item', 'items') : null].filter(Boolean).join(', ');
   if (type.startsWith('order.')) return [typeof orderId === 'string' ? orderId : null, money].filter(Boolean).join(', ');
+  if (type === 'form.submitted' && typeof detail.formName === 'string') return detail.formName;
+  if (type.startsWith('page.') && typeof detail.url === 'string') return detail.url.replace(/^https?:\/\//, '');
   return typeof name === 'string' ? name : null;
 }
 
-function Item({ item, zone }: { item: TimelineItem; zone: string }) {
+function Item({ item, zone, onType }: { item: TimelineItem; zone: string; onType: (type: string) => void }) {
   const [isOpen, setOpen] = useState(false);
-  const Icon = item.kind === 'trace' ? Route : item.kind === 'consent' ? Shield : item.kind === 'send' ? (item.type === 'skipped' ? Ban : Mail) : (ICONS[item.type] ?? Dot);
+  const Icon = item.kind === 'trace' ? Route : item.kind === 'consent' ? Shield : item.kind === 'note' ? Merge : item.kind === 'send' ? (item.type === 'skipped' ? Ban : Mail) : (ICONS[item.type] ?? Dot);
   const canOpen = Boolean(item.because ?? item.detail);
   const title = item.kind === 'event' ? (TITLES[item.type] ?? item.type) : item.says;
   const more = item.kind === 'event' ? glance(item) : null;
@@ -186,6 +107,7 @@ function Item({ item, zone }: { item: TimelineItem; zone: string }) {
         <div className="pb-3 pl-[115px] pr-4">
           {item.because && <Why because={item.because} />}
           {item.detail && <Contents detail={item.detail} />}
+          {item.kind === 'event' && <button type="button" className="mt-2 text-xs text-accent underline" onClick={() => onType(item.type)}>Only events of the type {item.type}</button>}
         </div>
       )}
     </div>
@@ -199,7 +121,7 @@ function shortly(because: Because): string {
 }
 
 /** An explanation: each condition, whether it held, and what was seen. */
-function Why({ because }: { because: Because }) {
+export function Why({ because }: { because: Because }) {
   return (
     <ul className="grid gap-1 text-sm">
       <li>

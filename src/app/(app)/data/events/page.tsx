@@ -1,0 +1,7 @@
+import { CatalogueScreen } from '@/ui/data/CatalogueScreen';
+
+export const metadata = { title: 'Events' };
+
+export default function PageCatalogueScreen() {
+  return <CatalogueScreen />;
+}

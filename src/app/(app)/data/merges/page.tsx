@@ -1,0 +1,7 @@
+import { MergesScreen } from '@/ui/data/MergesScreen';
+
+export const metadata = { title: 'Merges' };
+
+export default function PageMergesScreen() {
+  return <MergesScreen />;
+}

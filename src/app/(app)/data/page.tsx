@@ -1,0 +1,7 @@
+import { SourcesScreen } from '@/ui/data/SourcesScreen';
+
+export const metadata = { title: 'Sources' };
+
+export default function PageSourcesScreen() {
+  return <SourcesScreen />;
+}
