@@ -17,7 +17,7 @@ let web = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,ingest,runloop';
+  const which = process.argv[2] ?? 'advance,ingest,runloop,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('ingest')) {
     web = stack.startWeb(env, folder, port, '.next');
@@ -25,6 +25,7 @@ try {
     stack.runScript('bench/ingest.ts', [], env);
     await stack.stopProgram(web);
   }
+  if (which.includes('people')) stack.runScript('bench/people.ts', [], env);
   if (which.includes('runloop')) stack.runScript('bench/runloop.ts', [], env);
 } finally {
   if (web) await stack.stopProgram(web);

@@ -42,7 +42,8 @@ export function filterToSql(filter: Filter): Compiled {
   // each word must be found: "lotte dorn" is a first and a last name
   filter.words?.toLowerCase().split(/\s+/).filter(Boolean).slice(0, 6).forEach((word, index) => {
     conditions.push(`p.search like :word${index}`);
-    bindings[`word${index}`] = `%${word.replace(/[\\%_]/g, '\\$&')}%`;
+    // trigrams need three characters: a shorter word is looked for at the beginning of one
+    bindings[`word${index}`] = `%${word.length < 3 ? ' ' : ''}${word.replace(/[\\%_]/g, '\\$&')}%`;
   });
   if (filter.rule) {
     conditions.push(filter.rule.condition);
@@ -66,10 +67,27 @@ export async function countPeople(sql: Sql, filter: Filter): Promise<number> {
   return row!.count;
 }
 
+/** How many hits of a search are sorted one by one. */
+const FEW = 2000;
+
 /** A page of people who match, with their orders and what those came to in the store's currency. */
 export async function listPeople(sql: Sql, filter: Filter, sort: Sort, isDown: boolean, limit: number, offset: number): Promise<DirectoryRow[]> {
   const { condition, bindings } = filterToSql(filter);
   const down = isDown ? 'desc' : 'asc';
+  if (filter.words && !filter.ids) {
+    // words that few people have are found by the index of words and sorted afterwards; of words that many have, the
+    // first page is found soon in the order asked for. Which it is, counting a little tells: the planner cannot know.
+    const isAttribute = sort.startsWith('attribute:');
+    const key = STANDING[sort] ?? (isAttribute ? 'p.attributes->:sortName' : EXPRESSIONS[sort as keyof typeof EXPRESSIONS]);
+    const hits = await query<{ id: string; found: number }>(
+      sql,
+      `with hits as materialized (select p.id, ${key} as key from people p ${STANDING[sort] ? 'left join standing o on o.person_id = p.id' : ''} where ${condition} limit ${FEW + 1})
+       select id, (select count(*)::int from hits) as found from hits order by key ${down} nulls last, id ${down} limit :limit offset :offset`,
+      { ...bindings, limit, offset, ...(isAttribute && { sortName: sort.slice(10) }) },
+    );
+    if (!hits.length && !offset) return [];
+    if (hits[0] && hits[0].found <= FEW) return pageOf(sql, 'select cast(id as bigint) as id from unnest(cast(:hitIds as bigint[])) with ordinality as h(id, place) order by place', { hitIds: hits.map((hit) => hit.id) });
+  }
   const standing = STANDING[sort];
   if (!standing) {
     // a person's number breaks ties, so that no page repeats another; who lacks the value comes last either way

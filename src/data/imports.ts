@@ -60,17 +60,17 @@ const stage = (workId: string) => `import_stage_${workId}`;
 /** Makes the table into which the rows of a people file are copied before anything of it counts. */
 export async function makeStage(sql: Sql, workId: string): Promise<string> {
   await query(sql, `drop table if exists ${stage(workId)}`);
-  await query(sql, `create unlogged table ${stage(workId)} (row bigint, external_id text, email text, phone text, attributes jsonb, tags text[], consents jsonb, consent_at timestamptz, how text, wording text, place text)`);
+  await query(sql, `create unlogged table ${stage(workId)} (row bigint, external_id text, email text, phone text, attributes jsonb, stamps jsonb, tags text[], consents jsonb, consent_at timestamptz, how text, wording text, place text)`);
   return stage(workId);
 }
 
-export const STAGE_COLUMNS = ['row', 'external_id', 'email', 'phone', 'attributes', 'tags', 'consents', 'consent_at', 'how', 'wording', 'place'] as const;
+export const STAGE_COLUMNS = ['row', 'external_id', 'email', 'phone', 'attributes', 'stamps', 'tags', 'consents', 'consent_at', 'how', 'wording', 'place'] as const;
 
 export async function dropStage(sql: Sql, workId: string): Promise<void> {
   await query(sql, `drop table if exists ${stage(workId)}`);
 }
 
-export interface Sorted { fresh: number; known: number; unclear: number; erased: number }
+export interface Sorted { fresh: number; known: number; unclear: number; erased: number; said: number; tagged: number; phoned: number }
 
 /**
  * Sorts staged rows: *fresh*, nobody on file has their identifiers; *known*, exactly one person has; *unclear*, more
@@ -101,24 +101,26 @@ export async function sortStage(sql: Sql, workId: string, officeMailboxes: reado
     { officeMailboxes },
   );
   // writing the verdicts beside the rows costs less than updating them in place
-  await query(sql, `create unlogged table ${name}_new as select s.row, s.external_id, s.email, s.phone, s.attributes, s.tags, s.consents, s.consent_at, s.how, s.wording, s.place, v.kind, v.person_id from ${name} s join ${name}_sorted v using (row) order by s.row`);
+  await query(sql, `create unlogged table ${name}_new as select s.row, s.external_id, s.email, s.phone, s.attributes, s.stamps, s.tags, s.consents, s.consent_at, s.how, s.wording, s.place, v.kind, v.person_id from ${name} s join ${name}_sorted v using (row) order by s.row`);
   await query(sql, `drop table ${name}, ${name}_sorted`);
   await query(sql, `alter table ${name}_new rename to ${name}`);
+  // a table that was just filled is unknown to the planner, which then walks everybody for each of its rows
+  await query(sql, `analyze ${name}`);
   return (await queryOne<Sorted>(
     sql,
-    `select count(*) filter (where kind = 'fresh')::int as fresh, count(*) filter (where kind = 'known')::int as known, count(*) filter (where kind = 'unclear')::int as unclear, count(*) filter (where kind = 'erased')::int as erased from ${name}`,
+    `select count(*) filter (where kind = 'fresh')::int as fresh, count(*) filter (where kind = 'known')::int as known, count(*) filter (where kind = 'unclear')::int as unclear, count(*) filter (where kind = 'erased')::int as erased,
+       count(*) filter (where jsonb_array_length(consents) > 0)::int as said, count(*) filter (where cardinality(tags) > 0)::int as tagged, count(*) filter (where phone is not null)::int as phoned from ${name}`,
   ))!;
 }
 
 /** Stores the people of rows that are fresh, with their identifiers. */
 export async function storeFresh(sql: Sql, workId: string, now: Date): Promise<void> {
   const name = stage(workId);
-  const b = { now, workId, stamp: now.getTime() };
+  const b = { now, workId };
   await query(
     sql,
     `insert into people (id, external_id, external_at, is_known, attributes, stamped, created_at, seen_at, import_id)
-     select person_id, external_id, case when external_id is not null then cast(:now as timestamptz) end, external_id is not null or email is not null, attributes,
-       (select coalesce(jsonb_object_agg(k, cast(:stamp as bigint)), '{}') from jsonb_object_keys(attributes) k), cast(:now as timestamptz), cast(:now as timestamptz), cast(:workId as bigint)
+     select person_id, external_id, case when external_id is not null then cast(:now as timestamptz) end, external_id is not null or email is not null, attributes, stamps, cast(:now as timestamptz), cast(:now as timestamptz), cast(:workId as bigint)
      from ${name} where kind = 'fresh'`,
     b,
   );
@@ -127,7 +129,8 @@ export async function storeFresh(sql: Sql, workId: string, now: Date): Promise<v
     `insert into identifiers (kind, value, person_id, first_at)
      select 'external', external_id, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and external_id is not null
      union all select 'email', email, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and email is not null
-     union all select 'phone', phone, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and phone is not null and external_id is null and email is null`,
+     union all select 'phone', phone, person_id, cast(:now as timestamptz) from ${name} where kind = 'fresh' and phone is not null and external_id is null and email is null
+     order by 1, 2`,
     b,
   );
 }
@@ -157,7 +160,7 @@ export async function storePhones(sql: Sql, workId: string, now: Date): Promise<
 /** Writes what the file says of people who are known, noting what was there before. Answers with how many changed. */
 export async function updateKnown(sql: Sql, workId: string, now: Date, existing: 'replace' | 'fill'): Promise<number> {
   const name = stage(workId);
-  const b = { now, workId, stamp: now.getTime() };
+  const b = { now, workId };
   await query(sql, `select p.id from people p join ${name} s on s.person_id = p.id where s.kind = 'known' order by p.id for no key update of p`);
   await query(
     sql,
@@ -170,9 +173,9 @@ export async function updateKnown(sql: Sql, workId: string, now: Date, existing:
     sql,
     `update people p set
        attributes = case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || s.attributes end,
-       stamped = case when cast(:existing as text) = 'fill' then n.stamps || p.stamped else p.stamped || n.stamps end,
+       stamped = case when cast(:existing as text) = 'fill' then s.stamps || p.stamped else p.stamped || s.stamps end,
        external_id = coalesce(p.external_id, s.external_id), external_at = coalesce(p.external_at, case when s.external_id is not null then cast(:now as timestamptz) end)
-     from ${name} s cross join lateral (select coalesce(jsonb_object_agg(k, cast(:stamp as bigint)), '{}') as stamps from jsonb_object_keys(s.attributes) k) n
+     from ${name} s
      where s.person_id = p.id and s.kind = 'known' and (case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || s.attributes end <> p.attributes or (p.external_id is null and s.external_id is not null)) returning p.id`,
     { ...b, existing },
   );
@@ -212,15 +215,15 @@ export async function storeConsents(sql: Sql, workId: string, now: Date, how: st
     sql,
     `with said as materialized (
        select distinct on (s.person_id, c.channel) s.person_id, c.channel, c.state, coalesce(s.consent_at, cast(:now as timestamptz)) as at, coalesce(s.how, cast(:how as text)) as how, s.wording, s.place
-       from ${name} s join people p on p.id = s.person_id cross join lateral jsonb_to_recordset(s.consents) as c(channel text, state text)
+       from ${name} s cross join lateral jsonb_to_recordset(s.consents) as c(channel text, state text)
        where s.person_id is not null and s.kind <> 'erased' order by s.person_id, c.channel, coalesce(s.consent_at, cast(:now as timestamptz)) desc, s.row desc
      ), changed as materialized (
        select s.* from said s left join consents c on c.person_id = s.person_id and c.channel = s.channel
        where c.person_id is null or (c.state <> s.state and c.at < s.at)
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, wording, place, actor, address)
-       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, cast(:actor as text), case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end
-       from changed c join people p on p.id = c.person_id
+       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, cast(:actor as text), (select case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end from people p where p.id = c.person_id)
+       from changed c
      ), noted as (
        insert into work_changes (work_id, person_id, was)
        select cast(:workId as bigint), c.person_id, jsonb_build_object('consents', coalesce((select jsonb_agg(to_jsonb(o)) from consents o where o.person_id = c.person_id), '[]')) from (select distinct person_id from changed) c
@@ -237,11 +240,11 @@ export async function storeConsents(sql: Sql, workId: string, now: Date, how: st
 /** Tags the people of the file, and puts them on a list. */
 export async function storeGroups(sql: Sql, workId: string, now: Date, listId: number | null, how: string, by: string): Promise<{ tagged: number; listed: number }> {
   const name = stage(workId);
-  const tagged = await query(sql, `insert into person_tags (person_id, tag, at, by) select distinct s.person_id, tag, cast(:now as timestamptz), cast(:by as text) from ${name} s join people p on p.id = s.person_id, unnest(s.tags) as tag where s.kind <> 'erased' on conflict do nothing returning 1`, { now, by: `${by} #${workId}` });
+  const tagged = await query(sql, `insert into person_tags (person_id, tag, at, by) select distinct s.person_id, tag, cast(:now as timestamptz), cast(:by as text) from ${name} s, unnest(s.tags) as tag where s.person_id is not null and s.kind <> 'erased' on conflict do nothing returning 1`, { now, by: `${by} #${workId}` });
   if (listId === null) return { tagged: tagged.length, listed: 0 };
   const listed = await query(
     sql,
-    `with added as (insert into list_members (list_id, person_id, at, how) select distinct cast(:listId as int), s.person_id, cast(:now as timestamptz), cast(:how as text) from ${name} s join people p on p.id = s.person_id where s.kind <> 'erased' on conflict do nothing returning person_id),
+    `with added as (insert into list_members (list_id, person_id, at, how) select distinct cast(:listId as int), s.person_id, cast(:now as timestamptz), cast(:how as text) from ${name} s where s.person_id is not null and s.kind <> 'erased' on conflict do nothing returning person_id),
      logged as (insert into list_log (list_id, person_id, at, act, how) select cast(:listId as int), person_id, cast(:now as timestamptz), 'joined', cast(:how as text) from added) select person_id from added`,
     { now, listId, how },
   );

@@ -1,6 +1,7 @@
 import { z } from 'zod';
-import { ATTRIBUTE_TYPES } from '../people';
+import { ATTRIBUTE_TYPES, readDate, readNumber, type AttributeType } from '../people';
 import { CHANNELS, eventTypeSchema } from '../rules';
+import { parseInstant } from '../time';
 
 export const IMPORT_KINDS = ['people', 'consent', 'orders', 'events'] as const;
 export type ImportKind = (typeof IMPORT_KINDS)[number];
@@ -62,7 +63,6 @@ export const importSchema = z.strictObject({
     if (!isThere) ctx.addIssue({ code: 'custom', path: ['columns'], message });
   };
   need(has('externalId', 'email', 'phone'), 'lack what tells people apart: an external id, an email address or a phone number');
-  if (plan.kind === 'consent') need(has('channel') || true, '');
   if (plan.kind === 'orders') {
     need(has('orderId'), 'lack the order id');
     need(has('value'), 'lack the order value');
@@ -90,6 +90,17 @@ const GUESSES: readonly (readonly [string, RegExp])[] = [
   ['channel', /^channel$/i], ['state', /^(state|status|consent|opt[\s_-]*in)$/i], ['how', /^(how|source|origin|method)$/i], ['wording', /(wording|text|statement)/i], ['place', /^(place|where|page|url)$/i],
   ['consent.email', /(accepts?|agreed|consent|opt[\s_-]*in|newsletter|subscribed)/i],
 ];
+
+/** The type that the values of a column look like, beyond plain text; undefined for text. */
+export function guessColumnType(values: readonly string[]): AttributeType | undefined {
+  const given = values.map((value) => value.trim()).filter(Boolean);
+  if (!given.length) return undefined;
+  if (given.every((value) => readDate(value) !== null || readDate(value, false) !== null)) return 'date';
+  if (given.every((value) => parseInstant(value) !== null)) return 'moment';
+  if (given.every((value) => /^(yes|no|true|false)$/i.test(value))) return 'yesno';
+  // numbers that begin with a zero are codes
+  return given.every((value) => readNumber(value) !== null && !/^0\d/.test(value)) ? 'number' : undefined;
+}
 
 /** Guesses what the columns of a file are, from their names and the first values. Only a proposal: somebody looks at it. */
 export function guessColumns(kind: ImportKind, names: readonly string[], rows: readonly (readonly string[])[]): (string | null)[] {

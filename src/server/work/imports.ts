@@ -107,7 +107,7 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
           const { record } = read;
           const attributes = keptAttributes(record.attributes, records);
           for (const name in attributes) if (!records.has(name) && !discovered.has(name)) discovered.set(name, attributes[name]!);
-          rows.push([number, record.externalId, record.email, record.phone, attributes, record.tags, record.consents as unknown as { [name: string]: unknown }, record.consentAt === null ? null : new Date(record.consentAt), record.consentHow, record.consentWording, record.consentPlace]);
+          rows.push([number, record.externalId, record.email, record.phone, attributes, Object.fromEntries(Object.keys(attributes).map((name) => [name, now])), record.tags, record.consents as unknown as { [name: string]: unknown }, record.consentAt === null ? null : new Date(record.consentAt), record.consentHow, record.consentWording, record.consentPlace]);
         }
         await saveBadRows(db, work.id, bad);
         if (tally.rows - said >= PROGRESS_EVERY) {
@@ -131,16 +131,15 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
       await inTransaction(db, async (trx) => {
         const at = new Date(now);
         for (const column of plan.columns) if (column.to.startsWith('attribute:')) await saveAttributeOnce(trx, column.to.slice(10), column.type ?? 'text', records.has(column.to.slice(10)));
-        await storeFresh(trx, work.id, at);
-        await report({ says: isDry ? 'Playing it through: people who are known' : 'Storing people who are known' });
-        counts.changed = await updateKnown(trx, work.id, at, plan.existing);
-        await storePhones(trx, work.id, at);
-        counts.joined = await throughIdentity(trx, scope, work, plan, now);
+        if (sorted.known) counts.changed = await updateKnown(trx, work.id, at, plan.existing);
+        await report({ says: isDry ? 'Playing it through: new people' : 'Storing new people' });
+        if (sorted.fresh) await storeFresh(trx, work.id, at);
+        if (sorted.phoned) await storePhones(trx, work.id, at);
+        if (sorted.unclear) counts.joined = await throughIdentity(trx, scope, work, plan, now);
         await report({ says: isDry ? 'Playing it through: consent and groups' : 'Storing consent and groups' });
-        const how = plan.consent?.how ?? `import of ${plan.name}`;
-        counts.consents = await storeConsents(trx, work.id, at, how, work.by);
+        if (sorted.said) counts.consents = await storeConsents(trx, work.id, at, plan.consent?.how ?? `import of ${plan.name}`, work.by);
         const list = plan.list ? await findList(trx, plan.list) : null;
-        Object.assign(counts, await storeGroups(trx, work.id, at, list?.id ?? null, listHow(work.id), 'import'));
+        if (sorted.tagged || list) Object.assign(counts, await storeGroups(trx, work.id, at, list?.id ?? null, listHow(work.id), 'import'));
         if (isDry) throw new DryRun();
         await report({ says: 'Storing' });
         await recordAct(trx, now, work.by, 'import.done', { work: work.id, kind: plan.kind });
@@ -166,7 +165,7 @@ async function saveAttributeOnce(trx: Sql, name: string, type: ImportPlan['colum
 
 /** COPY takes lists of objects as JSON, not as arrays. */
 async function* asJson(source: AsyncIterable<(readonly Cell[])[]>): AsyncGenerator<(readonly Cell[])[]> {
-  for await (const rows of source) yield rows.map((row) => row.map((one, index) => (index === 6 ? JSON.stringify(one) : one)));
+  for await (const rows of source) yield rows.map((row) => row.map((one, index) => (index === 7 ? JSON.stringify(one) : one)));
 }
 
 /** Rows that share identifiers with each other or with several people go through identity as events do. Answers with how many. */

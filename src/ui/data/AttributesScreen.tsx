@@ -17,6 +17,7 @@ import { Label, Page, tdClass, thClass } from '../kit/Page';
 import { Empty, Failed } from '../kit/states';
 
 const FITS: Record<AttributeType, string[]> = { text: ['string'], number: ['number'], money: ['number'], yesno: ['boolean'], date: ['string'], moment: ['string'], place: ['object'], texts: ['array'] };
+const usesByName = (one: AttributeView) => one.uses.filter((use, index) => one.uses.findIndex((other) => other.name === use.name) === index);
 type Asked = { readonly kind: 'declare' | 'rename' | 'values'; readonly attribute: AttributeView | null };
 
 /** What is recorded about people: declared or discovered, with types, and what uses each. */
@@ -44,7 +45,7 @@ export function AttributesScreen() {
                   <td className={tdClass}><span className="font-mono font-semibold">{one.name}</span> {one.isRetired && <Label>retired</Label>} {one.goesTo && <Label>goes to {one.goesTo}</Label>}<div className="text-xs text-soft">{one.about || sayName(one.name)}</div></td>
                   <td className={tdClass}>{ATTRIBUTE_TYPE_WORDS[one.type]} <span className="text-xs text-soft">{one.isDeclared ? 'declared' : 'discovered'}</span>{odd > 0 && <div className="text-xs text-caution">{plural(odd, 'value does', 'values do')} not fit</div>}</td>
                   <td className={`${tdClass} num`}>{sayCount(one.people)}</td>
-                  <td className={`${tdClass} text-sm`}>{one.uses.length ? <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>{one.uses.slice(0, 3).map((use, index) => <span key={index}>{index > 0 && ', '}<Link href={use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`} className="hover:underline">{use.name}</Link></span>)}{one.uses.length > 3 && ` and ${one.uses.length - 3} more`}</span> : <span className="text-soft">nothing</span>}</td>
+                  <td className={`${tdClass} text-sm`}>{one.uses.length ? <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>{usesByName(one).slice(0, 3).map((use, index) => <span key={index}>{index > 0 && ', '}<Link href={use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`} className="hover:underline">{use.name}</Link></span>)}{usesByName(one).length > 3 && ` and ${usesByName(one).length - 3} more`} <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span></span> : <span className="text-soft">nothing</span>}</td>
                   <td className={`${tdClass} text-right`}>
                     <DropdownMenu.Root>
                       <DropdownMenu.Trigger asChild><Button kind="quiet" aria-label={`What to do with ${one.name}`}>Do</Button></DropdownMenu.Trigger>

@@ -5,7 +5,7 @@ import { FileUp } from 'lucide-react';
 import { useRouter } from 'next/navigation';
 import { useRef, useState } from 'react';
 import type { ListView, UploadView, WorkView } from '@/core/api';
-import { guessColumns, IMPORT_KINDS, TARGETS, TARGET_WORDS, type ImportKind, type ImportPlan } from '@/core/imports';
+import { guessColumns, guessColumnType, IMPORT_KINDS, TARGETS, TARGET_WORDS, type ImportKind, type ImportPlan } from '@/core/imports';
 import { ATTRIBUTE_TYPES, ATTRIBUTE_TYPE_WORDS, countries, type AttributeType } from '@/core/people';
 import { sayName } from '@/core/rules';
 import { api, ApiError } from '../api';
@@ -36,7 +36,10 @@ export function ImportScreen() {
   const [dryId, setDryId] = useState<string | null>(null);
   const dry = useWork(dryId);
 
-  const guess = (view: UploadView, as: ImportKind) => setColumns(guessColumns(as, view.columns, view.rows).map((to) => (to ? { to } : null)));
+  const guess = (view: UploadView, as: ImportKind) => setColumns(guessColumns(as, view.columns, view.rows).map((to, index) => {
+    const type = to?.includes(':') ? guessColumnType(view.rows.map((row) => row[index] ?? '')) : undefined;
+    return to ? { to, ...(type && { type }) } : null;
+  }));
   const send = async (chosen: File) => {
     setSending(true);
     setProblem(null);

@@ -7,7 +7,7 @@ import { sayCount, sayTime } from '../format';
 
 interface Minute { readonly minute: string; readonly accepted: number; readonly duplicates: number; readonly rejected: number }
 
-const [WIDTH, HEIGHT, LEFT, BOTTOM] = [560, 132, 44, 30];
+const [WIDTH, HEIGHT, LEFT, BOTTOM] = [386, 140, 36, 32];
 
 /** Events per minute over the last hour: taken in, with the rejected on top; values on hover, by arrow keys and as a table. */
 export function RateChart({ minutes, now, zone }: { minutes: readonly Minute[]; now: number; zone: string }) {
@@ -34,7 +34,7 @@ export function RateChart({ minutes, now, zone }: { minutes: readonly Minute[]; 
             <rect x={LEFT + index * step} y={0} width={step} height={HEIGHT - BOTTOM} fill={at === index ? 'var(--wash)' : 'transparent'} />
             <rect x={LEFT + index * step + 1} y={y(bar.accepted)} width={step - 2} height={y(0) - y(bar.accepted)} fill="var(--lane-1)" />
             <rect x={LEFT + index * step + 1} y={y(bar.accepted + bar.rejected)} width={step - 2} height={y(bar.accepted) - y(bar.accepted + bar.rejected)} fill="var(--stop)" />
-            {index % 15 === 14 && <text x={LEFT + index * step + step / 2} y={HEIGHT - BOTTOM + 14} textAnchor="middle" fontSize={11} className="fill-soft tabular">{sayTime(bar.at, zone).slice(0, 5)}</text>}
+            {index % 15 === 14 && <text x={LEFT + index * step + (index === 59 ? step : step / 2)} y={HEIGHT - BOTTOM + 14} textAnchor={index === 59 ? 'end' : 'middle'} fontSize={11} className="fill-soft tabular">{sayTime(bar.at, zone).slice(0, 5)}</text>}
           </g>
         ))}
         <text x={WIDTH} y={HEIGHT - 2} textAnchor="end" fontSize={11} className="fill-soft">Time of arrival</text>

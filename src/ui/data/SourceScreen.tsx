@@ -50,7 +50,7 @@ export function SourceScreen({ id }: { id: string }) {
       {['key', 'webhook', 'snippet'].includes(source.kind) && (source.revokedAt ? <Button onClick={() => void attempt(async () => { await api(path, { method: 'PATCH', body: { revoked: false } }); await refetch(); }, 'It works again.')}>Restore</Button> : <Button onClick={() => setAsks('revoke')}>Revoke</Button>)}
       {['key', 'webhook', 'snippet'].includes(source.kind) && <Button kind="primary" disabled={isTesting || Boolean(source.revokedAt)} onClick={() => void test()}><Send size={16} aria-hidden="true" />{isTesting ? 'Sending…' : 'Send a test event'}</Button>}
     </>}>
-      <div className="grid grid-cols-[1fr_420px] items-start gap-5">
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,420px)] items-start gap-5">
         <div className="min-w-0 rounded-md border border-line bg-panel">
           <div role="tablist" aria-label="About this source" className="flex gap-1 border-b border-line px-2">
             {tabs.map(([key, name]) => <button key={key} role="tab" type="button" id={`tab-${key}`} aria-controls="source-panel" aria-selected={place === key} onClick={() => setPlace(key)} className={`border-b-2 px-2.5 py-2 ${place === key ? 'border-accent font-semibold text-accent' : 'border-transparent hover:text-accent'}`}>{name}</button>)}
@@ -61,7 +61,7 @@ export function SourceScreen({ id }: { id: string }) {
             {place === 'mapping' && <MappingEditor key={source.mapping?.version ?? 0} path={path} source={source} onSaved={() => void refetch()} />}
           </div>
         </div>
-        <div className="grid gap-4">
+        <div className="grid min-w-0 gap-4">
           <Part title="Rate, last hour"><div className="p-4"><RateChart minutes={source.minutes} now={clock.data ? Date.parse(clock.data.now) : Date.now()} zone={store.zone} /></div></Part>
           <HowTo source={source} />
         </div>

@@ -14,7 +14,7 @@ import { plural, sayCount, sayDate } from '../format';
 import { attempt } from '../kit/Ask';
 import { Button, inputClass } from '../kit/form';
 import { Label, Page, Part } from '../kit/Page';
-import { Empty, Failed } from '../kit/states';
+import { Empty, Failed, NotKnown } from '../kit/states';
 import { useStore } from '../store';
 import { ListDialog } from './ListsScreen';
 
@@ -61,7 +61,7 @@ export function ListScreen({ id }: { id: string }) {
           <div className="border-b border-line p-3"><input type="search" aria-label="Add a person" placeholder="Add a person: name, email or id" value={words} onChange={(event) => setWords(event.target.value)} className={inputClass} />
             {asked.length >= 2 && <ul className="mt-2">{found.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 py-1"><span className="min-w-0 flex-1 truncate"><b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span></span>{on.has(one.number) ? <span className="text-xs text-soft">on it</span> : <Button onClick={() => void put(one.id, true)}>Add</Button>}</li>)}{found.data && !found.data.people.length && <li className="text-soft">Nobody is found by that.</li>}</ul>}
           </div>
-          <ul className="max-h-[420px] overflow-y-auto">{people.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0"><Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline"><b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span></Link><span className="text-xs text-soft">{sayDate(one.seenAt, store.zone)}</span><button type="button" className="text-xs text-accent" aria-label={`Take ${one.name ?? one.email ?? one.id} off`} onClick={() => void put(one.id, false)}>Take off</button></li>)}</ul>
+          <ul className="max-h-[420px] overflow-y-auto">{people.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0"><Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline">{one.name ? <b>{one.name}</b> : <NotKnown what="name not known" />} <span className="text-soft">{one.email}</span></Link><span className="text-xs text-soft" title="last seen">seen {sayDate(one.seenAt, store.zone)}</span><button type="button" className="text-xs text-accent" aria-label={`Take ${one.name ?? one.email ?? one.id} off`} onClick={() => void put(one.id, false)}>Take off</button></li>)}</ul>
           {people.data && !people.data.people.length && <Empty title="Nobody is on it yet">Add somebody above, or choose people in the table and add them all.</Empty>}
           {list.data.people > 50 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The 50 seen last. <Link href={`/people?list=${id}`} className="text-accent underline">All {sayCount(list.data.people)} in the table</Link></p>}
         </Part>

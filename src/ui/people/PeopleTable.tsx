@@ -143,7 +143,7 @@ export function PeopleTable({ query }: { query: string }) {
         <div className="mb-3 flex items-end gap-2">
           <div className="mr-auto">
             <h1 className="text-xl font-semibold">People</h1>
-            <p className="text-soft" role="status" data-testid="people-count">{count.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? ' match' : ' on file'}`}</p>
+            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? ' match' : ' on file'}`}</p>
           </div>
           <input type="search" aria-label="Search people" placeholder="Name, email, phone or id" value={view.q} onChange={(event) => put({ q: event.target.value })} className={`${fieldClass} w-52`} />
           <select aria-label="Can be emailed" value={view.reach} onChange={(event) => put({ reach: event.target.value })} className={`${fieldClass} w-36`}>

@@ -1,0 +1,168 @@
+import { createHash } from 'node:crypto';
+import { gzipSync } from 'node:zlib';
+import { runInNewContext } from 'node:vm';
+import { Webhook } from 'standardwebhooks';
+import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
+import { query } from '@/data/db';
+import { findSource } from '@/data/sources';
+import { catalogue, catalogueType, keepCatalogue } from './catalogue';
+import { happening, openLab, type Lab } from './testing/lab';
+
+let lab: Lab;
+let doors: typeof import('./sources');
+let snippetOf: typeof import('./snippet').snippet;
+beforeAll(async () => {
+  lab = await openLab();
+  Object.assign(process.env, { VIATIC_DATABASE_URL: lab.url, VIATIC_URL: 'http://viatic.example', VIATIC_SECRET: 'a-secret-for-tests-of-32-characters!', VIATIC_SMTP_URL: 'smtp://127.0.0.1:1', VIATIC_MAIL_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw' });
+  doors = await import('./sources');
+  ({ snippet: snippetOf } = await import('./snippet'));
+});
+afterAll(() => lab.close());
+
+const sign = (secret: string, id: string, at: Date, body: string) => new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': new Webhook(secret).sign(id, at, body) });
+
+describe('signed webhooks', () => {
+  it('the published test vector of the Standard Webhooks specification verifies', () => {
+    // standard-webhooks specification, "Signature scheme", example: secret, message id, timestamp, payload and signature
+    const wh = new Webhook('whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw');
+    expect(wh.sign('msg_p5jXN8AQM9LWM0D4loKWxJek', new Date(1614265330 * 1000), '{"test": 2432232314}')).toBe('v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE=');
+  });
+
+  it('one of any shape is taken in by the mapping, once; what is not mapped is said and kept', async () => {
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Till' }, 'test');
+    await doors.storeMapping(lab.db, source.key, { schema: 'viatic.mapping/1', type: { path: 'event', means: { sale: 'order.placed' } }, person: { email: 'who' }, amount: { path: 'cents', unit: 'minor' }, orderId: 'nr', properties: {} }, 'test');
+    const body = JSON.stringify({ event: 'sale', nr: 'T1', cents: 4990, who: 'till@example.com' });
+    const send = (id: string, raw = body, at = new Date()) => doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, id, at, raw), raw);
+    expect(await send('m1')).toMatchObject({ accepted: 1, duplicates: 0 });
+    expect(await send('m1')).toMatchObject({ accepted: 0, duplicates: 1 });
+    expect(await send('m2', JSON.stringify({ event: 'refund' }))).toMatchObject({ accepted: 0 });
+    expect(await send('m3', JSON.stringify({ event: 'sale', nr: 'T2', cents: -5, who: 'till@example.com' }))).toMatchObject({ rejected: [{ problems: [{ field: 'data.value' }] }] });
+    expect(await query(lab.db, `select value_minor, order_id from orders`)).toEqual([{ value_minor: '4990', order_id: 'T1' }]);
+    const detail = await doors.sourceDetail(lab.db, source.key);
+    expect(detail.bodies.map((one) => one.outcome.problems[0]?.wrong ?? `took ${one.outcome.accepted}`)).toEqual(['is too small', 'the type “refund” is not mapped', 'took 0', 'took 1']);
+    expect((await doors.rejections(lab.db, source.key, new URL('http://x/'))).rejections[0]).toMatchObject({ type: 'order.placed', problems: [{ field: 'data.value' }], raw: expect.stringContaining('T2') });
+    expect((await doors.tryMapping(lab.db, source.key, { mapping: detail.mapping!.document })).tried).toHaveLength(4);
+  });
+
+  it.each([
+    ['forged', (h: Headers) => h.set('webhook-signature', 'v1,g0hM9SsE+OTPJTGt/tmIKtSyZlE3uFJELVlNIOLJ1OE=')],
+    ['without a signature', (h: Headers) => h.delete('webhook-signature')],
+    ['with another id', (h: Headers) => h.set('webhook-id', 'other')],
+    ['with another time', (h: Headers) => h.set('webhook-timestamp', String(Math.floor(Date.now() / 1000) - 60))],
+  ])('%s is refused with 401 and nothing is stored', async (_what, spoil) => {
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
+    const body = JSON.stringify(happening('page.viewed', { person: { email: 'w@example.com' } }));
+    const headers = sign(shownOnce!, 'm1', new Date(), body);
+    spoil(headers);
+    await expect(doors.takeWebhook(lab.db, lab.scope, source.key, headers, body)).rejects.toMatchObject({ status: 401 });
+    expect((await doors.arrivals(lab.db, source.key)).arrivals).toEqual([]);
+  });
+
+  it('a replay outside of five minutes is refused, before and after', async () => {
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
+    const body = JSON.stringify(happening('page.viewed', { person: { email: 'w@example.com' } }));
+    for (const minutes of [-6, 6]) await expect(doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, 'm1', new Date(Date.now() + minutes * 60_000), body), body), `${minutes}`).rejects.toMatchObject({ status: 401 });
+    expect(await doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, 'm1', new Date(Date.now() - 4 * 60_000), body), body)).toMatchObject({ accepted: 1 });
+  });
+
+  it('a revoked one, another source’s secret and no source at all look the same', async () => {
+    const [one, other] = [await doors.makeSource(lab.db, { kind: 'webhook', name: 'A' }, 'test'), await doors.makeSource(lab.db, { kind: 'webhook', name: 'B' }, 'test')];
+    await expect(doors.takeWebhook(lab.db, lab.scope, one.source.key, sign(other.shownOnce!, 'm', new Date(), '{}'), '{}')).rejects.toMatchObject({ status: 401 });
+    await doors.changeSource(lab.db, one.source.key, { revoked: true }, 'test');
+    await expect(doors.takeWebhook(lab.db, lab.scope, one.source.key, sign(one.shownOnce!, 'm', new Date(), '{}'), '{}')).rejects.toMatchObject({ status: 404 });
+    await expect(doors.takeWebhook(lab.db, lab.scope, 'webhook-none', new Headers(), '{}')).rejects.toMatchObject({ status: 404 });
+  });
+});
+
+describe('keys', () => {
+  it('are shown once and kept as a digest; every kind can send a test event to itself', async () => {
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'key', name: 'Server', scopes: ['events'] }, 'test');
+    const [row] = await query<{ hash: string; hint: string }>(lab.db, 'select hash, hint from sources where key = :key', { key: source.key });
+    expect(row!.hash).toBe(createHash('sha256').update(shownOnce!).digest('hex'));
+    expect(JSON.stringify(await doors.sourceDetail(lab.db, source.key))).not.toContain(shownOnce!.slice(10));
+    const snippet = await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites: ['shop.example'] }, 'test');
+    const webhook = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Hook' }, 'test');
+    for (const key of [source.key, snippet.source.key, webhook.source.key]) {
+      expect((await doors.testSource(lab.db, lab.scope, key)).answer).toMatchObject({ accepted: 1 });
+      expect((await doors.arrivals(lab.db, key)).arrivals).toMatchObject([{ person: { email: 'test@example.com' } }]);
+    }
+  });
+});
+
+describe('the page snippet', () => {
+  const page = async (sites = ['https://shop.example']) => (await findSource(lab.db, (await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites }, 'test')).source.key))!;
+  const event = (type: string, data: object = {}, id = `event-${Math.random()}`) => ({ id, type, time: new Date().toISOString(), data });
+
+  it('is below 3 kB when packed', () => expect(gzipSync(snippetOf('snippet-x')).length).toBeLessThan(3000));
+
+  it('runs: an id of its own, a page view, batches, a last word by beacon when the page is left', async () => {
+    const beacons: string[] = [];
+    const posts: string[] = [];
+    const listeners: Record<string, (() => void)[]> = {};
+    const on = (name: string, work: () => void) => (listeners[name] ??= []).push(work);
+    const cookies = new Map<string, string>();
+    const world = (quiet: boolean) => {
+      const document = { addEventListener: on, title: 'Tanks', referrer: '', visibilityState: 'visible', get cookie() { return [...cookies].map(([k, v]) => `${k}=${v}`).join('; '); }, set cookie(text: string) { const [pair] = text.split(';'); const [k, v] = pair!.split('='); cookies.set(k!, v!); } };
+      const navigator = { doNotTrack: quiet ? '1' : null, sendBeacon: (_url: string, body: string) => beacons.push(body) > 0 };
+      const window: Record<string, unknown> = { addEventListener: on, crypto: { getRandomValues: (list: Uint8Array) => list.map((_, i) => (list[i] = Math.floor(Math.random() * 256))) } };
+      const context = { window, document, navigator, location: { href: 'https://shop.example/tanks?size=60#top', protocol: 'https:' }, fetch: (_url: string, init: { body: string }) => { posts.push(init.body); return Promise.resolve({ status: 202 }); }, setTimeout: (work: () => void) => { work(); return 1; }, clearTimeout: () => {} };
+      runInNewContext(snippetOf('snippet-x'), context);
+      return window.viatic as { track(type: string, data?: object): void; identify(p: object): void; forget(): void };
+    };
+    const viatic = world(false);
+    viatic.track('product.viewed', { sku: 'QF-T060' });
+    viatic.identify({ email: 'robin@example.com' });
+    const first = cookies.get('viatic_id');
+    viatic.identify({ email: 'somebody.else@example.com' });
+    expect(cookies.get('viatic_id')).not.toBe(first);
+    listeners.pagehide!.forEach((work) => work());
+    const sent = [...posts, ...beacons].map((one) => JSON.parse(one) as { device: string; events: { type: string; data: { url?: string } }[]; person?: object });
+    expect(sent.flatMap((one) => one.events.map((e) => e.type))).toEqual(['page.viewed', 'product.viewed', 'app.identified', 'app.identified', 'page.left']);
+    expect(sent[0]!.events[0]!.data.url).toBe('https://shop.example/tanks?size=60');
+    expect(beacons).toHaveLength(1);
+    expect(sent.every((one) => /^[A-Za-z0-9_-]{16,64}$/.test(one.device))).toBe(true);
+    posts.length = beacons.length = 0;
+    world(true).track('product.viewed');
+    expect(posts).toEqual([]);
+  });
+
+  it('only the pages of its own sites may send', async () => {
+    const row = await page();
+    expect(await doors.siteOf(lab.db, row.key, 'https://shop.example')).not.toBeNull();
+    for (const origin of ['https://evil.example', 'http://shop.example', 'https://shop.example.evil.example', null]) expect(await doors.siteOf(lab.db, row.key, origin), String(origin)).toBeNull();
+  });
+
+  it('what a stranger could harm with is refused: orders, consent, links elsewhere, attributes', async () => {
+    const row = await page();
+    const send = (events: object[], person?: object) => doors.collect(lab.db, lab.scope, row, JSON.stringify({ device: 'a-device-of-a-page', events, ...(person && { person }) }));
+    await expect(send([event('order.placed', { orderId: 'x', currency: 'EUR', value: 1 })])).rejects.toMatchObject({ status: 422 });
+    await expect(send([event('consent.changed', { channel: 'email', state: 'given' })])).rejects.toMatchObject({ status: 422 });
+    await send([event('cart.updated', { cartId: 'k', currency: 'EUR', value: 5, checkoutUrl: 'https://evil.example/pay', items: [{ name: 'x', url: 'javascript:alert(1)', image: 'https://shop.example/i.png' }], person: { firstName: 'Mallory', consent: { email: true } } })], { email: 'robin@example.com' });
+    const [stored] = await query<{ properties: { checkoutUrl: string; items: { url: string; image: string }[] } }>(lab.db, `select properties from events where type = 'cart.updated' and properties->>'cartId' = 'k'`);
+    expect(stored!.properties).toMatchObject({ checkoutUrl: '', items: [{ url: '', image: 'https://shop.example/i.png' }] });
+    expect(await query(lab.db, `select p.attributes->>'firstName' as name, c.state from people p left join consents c on c.person_id = p.id where p.email = 'robin@example.com'`)).toEqual([{ name: null, state: null }]);
+  });
+
+  it('no address of a source is ever fetched by us: nothing on the way in opens a connection', async () => {
+    const spy = vi.spyOn(globalThis, 'fetch');
+    const row = await page(['http://169.254.169.254']);
+    await doors.collect(lab.db, lab.scope, row, JSON.stringify({ device: 'a-device-of-a-page', events: [event('page.viewed', { url: 'http://169.254.169.254/latest/meta-data' })] }));
+    expect(spy).not.toHaveBeenCalled();
+    spy.mockRestore();
+  });
+});
+
+describe('the catalogue', () => {
+  it('knows every type with its properties, kinds and values, counts each event once, and warns of values that never occurred', async () => {
+    await lab.tell([happening('app.water_tested', { result: 'good', litres: 60, person: { email: 'a@example.com' } }), happening('app.water_tested', { result: 'bad', person: { email: 'a@example.com' } })]);
+    await keepCatalogue(lab.db, true);
+    const { types } = await catalogue(lab.db);
+    expect(types.find((one) => one.type === 'app.water_tested')).toMatchObject({ count: 2, properties: 2, uses: [] });
+    await lab.addFlow('tested', { schema: 'viatic.flow/1', name: 'Tested', trigger: { kind: 'event', event: 'app.water_tested', key: null, where: [{ property: 'result', op: 'is', value: 'Good' }] }, entry: null, stay: null, reentry: 'once', goal: null, steps: [{ id: 'end', kind: 'end' }] });
+    const detail = await catalogueType(lab.db, 'app.water_tested');
+    expect(detail.list).toMatchObject([{ name: 'result', count: 2, kinds: { string: 2 }, values: [{ value: 'bad', count: 1 }, { value: 'good', count: 1 }] }, { name: 'litres', count: 1, kinds: { number: 1 } }]);
+    expect(detail.warnings).toEqual([{ says: 'Tested, trigger: result “Good” has never occurred', mend: 'What has: “bad”, “good”', flow: 'tested' }]);
+    expect(detail.uses).toMatchObject([{ name: 'Tested', where: 'trigger' }]);
+    expect(await query(lab.db, 'select count(*)::int as n from arrivals')).toEqual([{ n: 0 }]);
+  });
+});
