@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto';
 import { asRows, connect, query } from '../src/data/db';
 
-/** Events over HTTP in batches of 100, against multi-row inserts of the same rows into the same table shape in the same run. */
-const BATCHES = 400;
-const SIZE = 100;
+/**
+ * Events over HTTP, with identity, totals, catalogue and live view, in batches of 100 and of 1,000; against inserts of
+ * the same rows into the same table shape in the same run: as many rows a statement, and one row a statement.
+ */
+const EVENTS = 40_000;
 const AT_ONCE = 4;
 const db = connect(process.env.VIATIC_DATABASE_URL!, AT_ONCE + 1);
 const people = 5000;
@@ -16,19 +18,20 @@ const makeEvent = (n: number) => ({
 });
 
 async function spread(batches: object[][], work: (batch: object[]) => Promise<void>): Promise<number> {
+  const events = batches.reduce((sum, batch) => sum + batch.length, 0);
   const queue = [...batches];
   const began = performance.now();
   await Promise.all(Array.from({ length: AT_ONCE }, async () => {
     for (let batch = queue.shift(); batch; batch = queue.shift()) await work(batch);
   }));
-  return (batches.length * SIZE) / ((performance.now() - began) / 1000);
+  return events / ((performance.now() - began) / 1000);
 }
-const make = (first: number) => Array.from({ length: BATCHES }, (_, b) => Array.from({ length: SIZE }, (_x, i) => makeEvent(first + b * SIZE + i)));
+const make = (first: number, size: number) => Array.from({ length: EVENTS / size }, (_, b) => Array.from({ length: size }, (_x, i) => makeEvent(first + b * size + i)));
 
 const overHttp = async (batch: object[]) => {
   const answer = await fetch(`${process.env.VIATIC_URL}/api/v1/events`, { method: 'POST', headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, body: JSON.stringify(batch) });
   const body = (await answer.json()) as { accepted: number };
-  if (body.accepted !== SIZE) throw new Error(`taken: ${JSON.stringify(body).slice(0, 300)}`);
+  if (body.accepted !== batch.length) throw new Error(`taken: ${JSON.stringify(body).slice(0, 300)}`);
 };
 const raw = async (batch: object[]) => {
   const rows = (batch as ReturnType<typeof makeEvent>[]).map((event, i) => ({ person_id: 1_000_000 + (i % people), type: event.type, source: event.source, event_id: event.id, properties: event.data }));
@@ -36,24 +39,31 @@ const raw = async (batch: object[]) => {
     select person_id, type, now(), source, event_id, properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, source text, event_id text, properties jsonb)`, { rows: asRows(rows) });
 };
 
+const one = async (batch: object[]) => {
+  for (const event of batch) await raw([event]);
+};
+
 async function main(): Promise<void> {
   await query(db, `create table bench_events (like events including all) partition by range (time)`);
   await query(db, `create table bench_events_now partition of bench_events default`);
   // the first pass gets the people on file and the code warm; the order of the two is turned round to be fair
-  await spread(make(0).slice(0, 100), overHttp);
-  await spread(make(0).slice(0, 100), raw);
-  const http: number[] = [];
-  const floor: number[] = [];
-  for (let round = 0; round < 3; round++) {
-    const batches = make((round + 1) * BATCHES * SIZE);
-    if (round % 2) floor.push(await spread(batches, raw));
-    http.push(await spread(batches, overHttp));
-    if (!(round % 2)) floor.push(await spread(batches, raw));
-  }
+  await spread(make(0, 100).slice(0, 100), overHttp);
+  await spread(make(0, 100).slice(0, 100), raw);
   const median = (list: number[]) => [...list].sort((a, b) => a - b)[1]!;
-  const [h, f] = [median(http), median(floor)];
   const say = (n: number) => Math.round(n).toLocaleString('en');
-  console.log(`ingest: ${say(h)} events/s over HTTP in batches of ${SIZE}, ${AT_ONCE} at once; raw multi-row inserts ${say(f)} events/s; ratio ${(h / f).toFixed(2)} (three rounds: ${http.map(say).join(', ')} against ${floor.map(say).join(', ')})`);
+  const single = await spread(make(0, 100).slice(0, 100), one);
+  for (const [turn, size] of [100, 1000].entries()) {
+    const http: number[] = [];
+    const floor: number[] = [];
+    for (let round = 0; round < 3; round++) {
+      const batches = make((turn * 3 + round + 1) * EVENTS, size);
+      if (round % 2) floor.push(await spread(batches, raw));
+      http.push(await spread(batches, overHttp));
+      if (!(round % 2)) floor.push(await spread(batches, raw));
+    }
+    const [h, f] = [median(http), median(floor)];
+    console.log(`ingest: ${say(h)} events/s over HTTP in batches of ${size}, ${AT_ONCE} at once; raw inserts of as many rows a statement ${say(f)} events/s, ratio ${(h / f).toFixed(2)}; of one row a statement ${say(single)} events/s, ratio ${(h / single).toFixed(2)} (three rounds: ${http.map(say).join(', ')} against ${floor.map(say).join(', ')})`);
+  }
   await query(db, 'drop table bench_events');
   await db.destroy();
 }

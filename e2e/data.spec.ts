@@ -115,7 +115,7 @@ test('a form with double opt-in: nothing counts before the click, looking at the
   const promised = await mailTo(request, address, /Here it is/);
   expect(promised.text).toContain('<b>Robin</b>');
   await page.goto(`${base()}/people/${encodeURIComponent(people[0]!.id)}`);
-  await expect(page.getByTestId('timeline').getByText('Submitted a form')).toBeVisible();
+  await expect(page.getByTestId('timeline').getByText('Submitted a form', { exact: true })).toBeVisible();
   await expect(page.getByText(/confirmed by mail/).first()).toBeVisible();
 });
 

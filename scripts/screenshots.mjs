@@ -74,7 +74,37 @@ if (['shop', 'shop-checkout', 'outside', 'person'].some(wants)) {
 
 await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
+await page.waitForTimeout(800);
 await shot('people');
+if (['sources', 'source', 'mapping', 'catalogue', 'import', 'form', 'consent', 'list'].some(wants)) {
+  const { sources } = await api('/sources');
+  const till = sources.find((one) => one.kind === 'webhook').key;
+  await page.goto(`${base}/data/sources/${till}`);
+  await page.getByTestId('arrivals').waitFor();
+  await shot('source');
+  await page.getByRole('tab', { name: /Mapping/ }).click();
+  await page.getByRole('group', { name: /The sample/ }).waitFor();
+  await shot('mapping');
+  await page.goto(`${base}/data/events`);
+  await page.getByText('cart.updated').waitFor();
+  await shot('catalogue');
+  await page.goto(`${base}/data/files/new`);
+  await page.locator('input[type=file]').setInputFiles({ name: 'fair.csv', mimeType: 'text/csv', buffer: Buffer.from('Customer ID;Email;First name;Country;Birthday;Accepts newsletter\n9001;ada.fair@example.com;Ada;Netherlands;3/4/1990;yes\n9002;ben.fair@example.com;Ben;NL;;no\n9003;nonsense;Kim;Holland;;yes\n9004;zoe.fair@example.com;Zoë;USA;1.2.1985;yes\n9005;mo.fair@example.com;Mo;United States;;perhaps\n') });
+  await page.getByRole('button', { name: 'Play it through first' }).click();
+  await page.getByTestId('findings').waitFor();
+  await page.getByTestId('findings').scrollIntoViewIfNeeded();
+  await shot('import');
+  await page.goto(`${base}/data/forms/plant-letter`);
+  await page.frameLocator('iframe').getByLabel('Email address').waitFor();
+  await shot('form');
+  await page.goto(`${base}/data/consent`);
+  await page.getByText('Never written to').waitFor();
+  await page.waitForTimeout(800);
+  await shot('consent');
+  await page.goto(`${base}/people/lists/plant-letter`);
+  await page.getByText('End of the day').waitFor();
+  await shot('list');
+}
 await page.goto(`${base}/revenue`);
 await page.getByText('By flow and message').waitFor();
 await page.waitForTimeout(500);

@@ -1,5 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
+import type { Arrival } from './catalogue';
 import { asRows, query, type Sql } from './db';
 
 export interface NewEvent {
@@ -23,19 +24,27 @@ export async function claimEventKeys(sql: Sql, keys: readonly string[]): Promise
   return new Set(rows.map((row) => row.key));
 }
 
-/** Writes events with one statement and answers with their ids, in the order given. */
-export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, sourceId: number): Promise<string[]> {
+/**
+ * Writes events and answers with their ids, in the order given. In the same statement, since each round trip costs as
+ * much as dozens of rows: what the batch brought is noted for the catalogue, and runs that wait for such events are woken.
+ */
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrival: Arrival, wakes: readonly string[]): Promise<string[]> {
   if (!events.length) return [];
   const rows = await query<{ id: string }>(
     sql,
-    `insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
+    `with noted as (
+       insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) values (:sourceId, :receivedAt, :accepted, :duplicates, :rejected, :seen)
+     ), woken as (
+       update runs set wake_at = least(coalesce(wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz))
+       where person_id = any(cast(:personIds as bigint[])) and phase in ('inside', 'watching') and wakes_on && cast(:wakes as text[])
+     )
+     insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
      select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz), :sourceId, via
      from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, via text)
      returning id`,
     {
       rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties, ...(e.via && { via: e.via }) }))),
-      sourceId,
-      receivedAt: new Date(receivedAt),
+      receivedAt: new Date(receivedAt), ...arrival, seen: JSON.stringify(arrival.seen), personIds: [...new Set(events.map((e) => e.personId))], wakes,
     },
   );
   return rows.map((row) => row.id);

@@ -27,8 +27,9 @@ export async function findByIdentifiers(sql: Sql, keys: readonly string[]): Prom
   const identifiers = keys.map(identifierOf);
   const rows = await query<{ kind: string; value: string; person_id: string; first_ms: string | null }>(
     sql,
-    `select i.kind, i.value, i.person_id, case when i.first_at = '-infinity' then null else (extract(epoch from i.first_at) * 1000)::bigint end as first_ms from identifiers i
-     join unnest(cast(:kinds as text[]), cast(:values as text[])) as wanted(kind, value) using (kind, value)`,
+    // one look into the index each, however many people there are by now and whatever the planner has heard of them
+    `select w.kind, w.value, i.person_id, i.first_ms from unnest(cast(:kinds as text[]), cast(:values as text[])) as w(kind, value)
+     cross join lateral (select person_id, case when first_at = '-infinity' then null else (extract(epoch from first_at) * 1000)::bigint end as first_ms from identifiers where kind = w.kind and value = w.value offset 0) i`,
     { kinds: identifiers.map((i) => i.kind), values: identifiers.map((i) => i.value) },
   );
   return new Map(rows.map((row) => [`${row.kind}:${row.value}`, { personId: row.person_id, firstAt: row.first_ms === null ? -Infinity : Number(row.first_ms) }]));
@@ -77,13 +78,13 @@ export async function markShared(sql: Sql, identifiers: readonly Identifier[], w
 type LockedRow = PersonRow & { consents: { channel: Channel; state: 'given' | 'withdrawn'; at_ms: number }[] | null };
 export interface LockedPerson { readonly row: PersonRow; readonly consents: ReadonlyMap<Channel, ConsentState> }
 
-/** Locks people for this transaction, in order of id so that two transactions cannot wait for each other, and reads their consent. */
-export async function lockPeople(sql: Sql, ids: readonly string[]): Promise<Map<string, LockedPerson>> {
+/** Locks people for this transaction, in order of id so that two transactions cannot wait for each other, and reads their consent where it may matter. */
+export async function lockPeople(sql: Sql, ids: readonly string[], withConsents = true): Promise<Map<string, LockedPerson>> {
   if (!ids.length) return new Map();
   const rows = await query<LockedRow>(
     sql,
     `select p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at,
-       (select jsonb_agg(jsonb_build_object('channel', c.channel, 'state', c.state, 'at_ms', (extract(epoch from c.at) * 1000)::bigint)) from consents c where c.person_id = p.id) as consents
+       ${withConsents ? `(select jsonb_agg(jsonb_build_object('channel', c.channel, 'state', c.state, 'at_ms', (extract(epoch from c.at) * 1000)::bigint)) from consents c where c.person_id = p.id)` : 'null'} as consents
      from people p where p.id = any(cast(:ids as bigint[])) order by p.id for no key update of p`,
     { ids },
   );

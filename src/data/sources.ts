@@ -170,3 +170,10 @@ export async function saveMapping(sql: Sql, sourceId: number, document: Mapping,
   );
   return row!.version;
 }
+
+/** Forgets what was refused, and what arrived by minute, more than 30 days ago; and files that nobody imported within a week. */
+export async function forgetOld(sql: Sql, now: Instant): Promise<void> {
+  await query(sql, `delete from rejections where at < cast(:now as timestamptz) - interval '30 days'`, { now: new Date(now) });
+  await query(sql, `delete from source_minutes where minute < cast(:now as timestamptz) - interval '30 days'`, { now: new Date(now) });
+  await query(sql, `delete from uploads where at < cast(:now as timestamptz) - interval '7 days'`, { now: new Date(now) });
+}

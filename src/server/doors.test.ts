@@ -140,7 +140,7 @@ describe('the description of the API', () => {
 
   it('names every API route there is, and no other', async () => {
     const { globSync } = await import('tinyglobby');
-    const routes = globSync('src/app/api/v1/**/route.ts').map((file) => ({ path: file.replace('src/app/api/v1', '').replace('/route.ts', '').replace(/\[(\w+)\]/g, '{$1}'), methods: [...readFileSync(file, 'utf8').matchAll(/export const (GET|PUT|POST|DELETE) =/g)].map(([, method]) => method!.toLowerCase()).sort() }));
+    const routes = globSync('src/app/api/v1/**/route.ts').map((file) => ({ path: file.replace('src/app/api/v1', '').replace('/route.ts', '').replace(/\[(\w+)\]/g, '{$1}'), methods: [...readFileSync(file, 'utf8').matchAll(/export const (GET|PUT|POST|PATCH|DELETE) =/g)].map(([, method]) => method!.toLowerCase()).sort() }));
     const { paths } = description('http://localhost:4400');
     expect(Object.keys(paths).sort()).toEqual(routes.map((route) => route.path).sort());
     for (const route of routes) expect(Object.keys(paths[route.path as keyof typeof paths]).sort(), route.path).toEqual(route.methods);

@@ -1,6 +1,7 @@
 import { Client, Pool } from 'pg';
 import { connect } from '@/data/db';
 import { makeEventMonths } from '@/data/events';
+import { forgetOld } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/workers';
 import { keepCatalogue } from './catalogue';
@@ -50,7 +51,7 @@ async function main(): Promise<void> {
 
   const housekeeping = setInterval(() => {
     void release().catch((error: Error) => log.warn({ housekeeping: error.message }));
-    void readStore(db).then((store) => makeEventMonths(db, store.now)).catch((error: Error) => log.warn({ housekeeping: error.message }));
+    void readStore(db).then((store) => Promise.all([makeEventMonths(db, store.now), forgetOld(db, store.now)])).catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);
 
   let folds = 0;

@@ -68,7 +68,8 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOw
   const found = await findByIdentifiers(trx, [...keys]);
   const weak = await findWeakClaims(trx, weakKeys);
   const ids = [...new Set([...[...found.values()].map((one) => one.personId), ...weak.map((row) => row.person_id), ...orderOwners.values()])];
-  const locked = await lockPeople(trx, ids);
+  const saysConsent = events.some((event) => event.consents.length > 0);
+  const locked = await lockPeople(trx, ids, saysConsent);
   if (locked.size < ids.length) throw new MovedAway('a person was merged meanwhile');
 
   const people = new Map<string, KnownPerson>();
@@ -92,6 +93,9 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOw
     firstAt: new Map([...found].map(([key, one]) => [key, one.firstAt])),
     weakClaims,
   });
+
+  // consent matters to people who are joined, too
+  if (resolved.merges.length && !saysConsent) for (const [id, { consents }] of await lockPeople(trx, ids)) people.get(id)!.consents = new Map(consents);
 
   // people who are new get their numbers; what identity made of them becomes what this batch knows of them
   const numbers = await nextPersonIds(trx, resolved.created.length);

@@ -4,12 +4,11 @@ import { LEDGER_EVENTS } from '@/core/orders';
 import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/core/people';
 import { CONSENT_CHANGED, PERSON_CHANGED, type FactEvent, type Value } from '@/core/rules';
 import { discoverAttributes } from '@/data/attributes';
-import { noteArrival } from '@/data/catalogue';
+import { noteArrival, type Arrival } from '@/data/catalogue';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { claimEventKeys, insertEvents } from '@/data/events';
 import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import { ownersOf } from '@/data/revenue';
-import { wakeRuns } from '@/data/runs';
 import { noteMessageEvents } from '@/data/sends';
 import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
 import { readStore } from '@/data/store';
@@ -144,8 +143,10 @@ async function write(trx: Sql, scope: string, events: readonly { index: number; 
     const hasLearned = person.profile !== before.get(person.id);
     if (hasLearned) for (const name of Object.keys(person.profile.attributes)) if (!records.has(name)) learned.add(name);
     // when someone was last seen is kept to the hour, so that browsing does not rewrite the person with each page
-    if (!hasLearned && !person.isNew && !person.isChanged && span.last < person.seenAt + HOUR && span.first >= person.firstSeen) continue;
-    changes.push(changeOf(person, span));
+    // and with its indexed columns as they are, a person is rewritten in place
+    const last = !person.isNew && span.last < person.seenAt + HOUR ? person.seenAt : span.last;
+    if (!hasLearned && !person.isNew && !person.isChanged && last === person.seenAt && span.first >= person.firstSeen) continue;
+    changes.push(changeOf(person, { first: span.first, last }));
   }
   await storePeople(changes);
   if (learned.size) await discover(trx, scope, learned, changes);
@@ -159,8 +160,7 @@ async function write(trx: Sql, scope: string, events: readonly { index: number; 
 
   const rows = accepted.map((event, index) => ({ personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties, via: via[index] ?? null }));
   const extra = [...(changes.some((change) => change.profile !== before.get(change.id)) ? [PERSON_CHANGED] : []), ...(consents.size ? [CONSENT_CHANGED] : [])];
-  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), extra, store, door);
-  await noteArrival(trx, { sourceId: door.sourceId, at: store.now, accepted: accepted.length, duplicates, rejected: 0, seen: seenIn(accepted) });
+  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), extra, store, door, { sourceId: door.sourceId, at: store.now, accepted: accepted.length, duplicates, rejected: 0, seen: seenIn(accepted) });
   return { accepted: accepted.length, ownerless };
 }
 
@@ -188,15 +188,14 @@ interface StoredEvent {
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
-async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }, door: Door): Promise<void> {
-  const ids = await insertEvents(trx, rows, store.now, door.sourceId);
+async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }, door: Door, arrival: Arrival): Promise<void> {
+  const ids = await insertEvents(trx, rows, store.now, arrival, [...new Set([...rows.map((row) => row.type), ...extraTypes])]);
   const dirty = new Set(mergedIds);
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
   await settleLedger(trx, [...dirty], store.currency);
   const stored: { personId: string; event: FactEvent }[] = rows.map((row, index) => ({ personId: row.personId, event: { id: ids[index]!, type: row.type, time: row.time, properties: row.properties } }));
   if (!door.startsNothing) await armFlows(trx, scope, stored, store.zone, store.now);
-  await wakeRuns(trx, [...new Set(rows.map((row) => row.personId))], [...new Set([...rows.map((row) => row.type), ...extraTypes])], store.now);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
@@ -213,8 +212,7 @@ export async function recordOwn(db: Db, scope: string, event: { personId: string
     if (!(await lockPeople(trx, [event.personId])).size) return;
     const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);
     if (!fresh.size) return;
-    await afterwards(trx, scope, [{ ...event, time: store.now, source: 'viatic' }], [], event.wakes ?? [], store, { sourceId: OWN_SOURCE });
-    await noteArrival(trx, { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([{ ...event, time: store.now }]) });
+    await afterwards(trx, scope, [{ ...event, time: store.now, source: 'viatic' }], [], event.wakes ?? [], store, { sourceId: OWN_SOURCE }, { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([{ ...event, time: store.now }]) });
   };
   await (given ? work(given) : inTransaction(db, work));
 }

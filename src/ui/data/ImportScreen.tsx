@@ -22,7 +22,7 @@ const ENCODINGS = ['utf-8', 'windows-1252', 'iso-8859-1', 'iso-8859-15', 'window
 interface Column { to: string; type?: AttributeType; respell?: Record<string, string> }
 
 /** Imports a file: send it up, say what its columns are, play it through, then let it count. */
-export function ImportScreen() {
+export function ImportScreen({ list = '' }: { list?: string }) {
   const store = useStore();
   const router = useRouter();
   const chooser = useRef<HTMLInputElement>(null);
@@ -32,7 +32,7 @@ export function ImportScreen() {
   const [problem, setProblem] = useState<string | null>(null);
   const [kind, setKind] = useState<ImportKind>('people');
   const [columns, setColumns] = useState<(Column | null)[]>([]);
-  const [more, setMore] = useState<{ dayFirst: boolean; country: string; existing: 'replace' | 'fill'; list: string; tag: string; consentHow: string; eventType: string }>({ dayFirst: true, country: '', existing: 'replace', list: '', tag: '', consentHow: '', eventType: '' });
+  const [more, setMore] = useState<{ dayFirst: boolean; country: string; existing: 'replace' | 'fill'; list: string; tag: string; consentHow: string; eventType: string }>({ dayFirst: true, country: '', existing: 'replace', list, tag: '', consentHow: '', eventType: '' });
   const [dryId, setDryId] = useState<string | null>(null);
   const dry = useWork(dryId);
 

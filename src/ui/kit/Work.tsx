@@ -29,8 +29,7 @@ export function Progress({ work, noun }: { work: WorkView; noun: string }) {
   const client = useQueryClient();
   const put = async (path: string, done: string) => {
     await attempt(async () => client.setQueryData(['work', work.id], await api<WorkView>(`/works/${work.id}/${path}`, { method: 'POST' })), done);
-    await client.invalidateQueries({ queryKey: ['works'] });
-    await client.invalidateQueries({ queryKey: ['people'] });
+    await Promise.all(['works', 'people', 'tags', 'lists', 'attributes'].map((key) => client.invalidateQueries({ queryKey: [key] })));
   };
   const share = work.total ? Math.min(1, work.done / work.total) : null;
   return (

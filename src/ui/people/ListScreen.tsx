@@ -44,7 +44,7 @@ export function ListScreen({ id }: { id: string }) {
   const on = new Set(people.data?.people.map((one) => one.number));
   return (
     <Page title={<>{list.data.name} {list.data.doubleOptIn && <Label>double opt-in</Label>}</>} back={{ href: '/people/lists', name: 'All lists' }} about={`${list.data.about ? `${list.data.about}. ` : ''}${plural(list.data.people, 'person is', 'people are')} on it${list.data.doubleOptIn ? `, ${plural(list.data.waiting, 'was', 'were')} asked and did not confirm yet` : ''}.`} acts={<>
-      <Link href="/data/files/new" className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash">Import into it</Link>
+      <Link href={`/data/files/new?list=${id}`} className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash">Import into it</Link>
       <Button onClick={() => setEditing(true)}>Change</Button>
       <Button onClick={() => void attempt(async () => {
         await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: true } });
