@@ -23,7 +23,6 @@ const shot = async (name, on = page) => {
 const api = async (path, body) => (await context.request.fetch(`${base}/api/v1${path}`, { method: body ? 'POST' : 'GET', headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, ...(body && { data: body }) })).json();
 
 await page.goto(`${base}/sign-in`);
-await shot('sign-in');
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.waitForURL('**/flows');
 await page.getByRole('table').waitFor();
@@ -76,7 +75,7 @@ await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);
 await shot('people');
-if (['sources', 'source', 'mapping', 'catalogue', 'import', 'form', 'consent', 'list'].some(wants)) {
+if (['sources', 'source', 'mapping', 'import', 'form', 'consent', 'list'].some(wants)) {
   const { sources } = await api('/sources');
   const till = sources.find((one) => one.kind === 'webhook').key;
   await page.goto(`${base}/data/sources/${till}`);
@@ -85,9 +84,6 @@ if (['sources', 'source', 'mapping', 'catalogue', 'import', 'form', 'consent', '
   await page.getByRole('tab', { name: /Mapping/ }).click();
   await page.getByRole('group', { name: /The sample/ }).waitFor();
   await shot('mapping');
-  await page.goto(`${base}/data/events`);
-  await page.getByText('cart.updated').waitFor();
-  await shot('catalogue');
   await page.goto(`${base}/data/files/new`);
   await page.locator('input[type=file]').setInputFiles({ name: 'fair.csv', mimeType: 'text/csv', buffer: Buffer.from('Customer ID;Email;First name;Country;Birthday;Accepts newsletter\n9001;ada.fair@example.com;Ada;Netherlands;3/4/1990;yes\n9002;ben.fair@example.com;Ben;NL;;no\n9003;nonsense;Kim;Holland;;yes\n9004;zoe.fair@example.com;Zoë;USA;1.2.1985;yes\n9005;mo.fair@example.com;Mo;United States;;perhaps\n') });
   await page.getByRole('button', { name: 'Play it through first' }).click();
