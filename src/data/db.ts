@@ -50,14 +50,16 @@ export function asRows(rows: readonly object[]): string {
 /** PostgreSQL's codes for work that another transaction got in the way of, and that may be tried again. */
 const TRY_AGAIN = new Set(['40001', '40P01', '23505', '55P03']);
 
+/** Whether an error says that another transaction got in the way. */
+export const isInTheWay = (error: unknown): boolean => TRY_AGAIN.has((error as { code?: string }).code ?? '');
+
 /** Runs work in a transaction, and once more from the start when another transaction got in its way. */
 export async function inTransaction<T>(db: Db, work: (trx: Knex.Transaction) => Promise<T>, attempts = 5): Promise<T> {
   for (let attempt = 1; ; attempt++) {
     try {
       return await db.transaction(work);
     } catch (error) {
-      const code = (error as { code?: string }).code;
-      if (attempt >= attempts || !code || !TRY_AGAIN.has(code)) throw error;
+      if (attempt >= attempts || !isInTheWay(error)) throw error;
       await new Promise((resolve) => setTimeout(resolve, 10 * attempt * (1 + Math.random())));
     }
   }

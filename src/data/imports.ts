@@ -79,7 +79,6 @@ export interface Sorted { fresh: number; known: number; unclear: number; erased:
  */
 export async function sortStage(sql: Sql, workId: string, officeMailboxes: readonly string[]): Promise<Sorted> {
   const name = stage(workId);
-  await query(sql, `alter table ${name} add column kind text, add column person_id bigint`);
   await query(
     sql,
     `create table ${name}_sorted as
@@ -251,9 +250,9 @@ export async function storeGroups(sql: Sql, workId: string, now: Date, listId: n
   return { tagged: tagged.length, listed: listed.length };
 }
 
-/** The rows of the file that belong to people who were erased, to be said. */
-export async function erasedRows(sql: Sql, workId: string, limit: number): Promise<{ row: string; email: string }[]> {
-  return query(sql, `select row, email from ${stage(workId)} where kind = 'erased' order by row limit :limit`, { limit });
+/** The rows of the file that belong to people who were erased, by their numbers. */
+export async function erasedRows(sql: Sql, workId: string): Promise<string[]> {
+  return (await query<{ row: string }>(sql, `select row from ${stage(workId)} where kind = 'erased' order by row`)).map((one) => one.row);
 }
 
 /** Takes back a people import: who came with it and has done nothing since goes; the others get back what they had. */

@@ -6,10 +6,10 @@ import type { Instant } from '@/core/time';
 import { discoverAttributes, saveAttribute } from '@/data/attributes';
 import { saveWorkDetail, type WorkRow } from '@/data/bulk';
 import { copyInto, type Cell } from '@/data/copy';
-import { inTransaction, type Db, type Sql } from '@/data/db';
+import { inTransaction, isInTheWay, type Db, type Sql } from '@/data/db';
 import {
   badRows, clearBadRows, deleteUpload, dropStage, erasedRows, makeStage, nameUnclear, removeEmpty, saveBadRows, setImport, sortStage, STAGE_COLUMNS, storeConsents, storeFresh, storeGroups, storePhones, unclearRows,
-  undoEvents, undoPeopleImport, updateKnown,
+  undoEvents, undoPeopleImport, updateKnown, type Sorted,
 } from '@/data/imports';
 import { findList } from '@/data/lists';
 import { clearOrders } from '@/data/revenue';
@@ -25,8 +25,6 @@ import { settleLedger } from '../ingest/settle';
 import { csvRows, ndjsonRows } from './read';
 import { openUpload, upload } from './uploads';
 import { startWork, Stopped, type Finished, type Report } from './start';
-
-const MOST_BAD = 100_000;
 
 /** Checks a plan and puts the import in; `isDry` plays it through and keeps nothing. */
 export async function startImport(db: Db, body: unknown, isDry: boolean, by: string): Promise<string> {
@@ -89,7 +87,6 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
   const stage = await makeStage(db, work.id);
   try {
     await report({ says: 'Reading the file' });
-    const discovered = new Map<string, Value>();
     let said = 0;
     async function* staged(): AsyncGenerator<(readonly Cell[])[]> {
       for await (const batch of csvRows(await openUpload(db, file), plan.format)) {
@@ -101,12 +98,11 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
           const read = readPersonRow(plan, cells, now);
           if ('problems' in read) {
             tally.bad += 1;
-            if (tally.bad <= MOST_BAD) bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
+            bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
             continue;
           }
           const { record } = read;
           const attributes = keptAttributes(record.attributes, records);
-          for (const name in attributes) if (!records.has(name) && !discovered.has(name)) discovered.set(name, attributes[name]!);
           rows.push([number, record.externalId, record.email, record.phone, attributes, Object.fromEntries(Object.keys(attributes).map((name) => [name, now])), record.tags, record.consents as unknown as { [name: string]: unknown }, record.consentAt === null ? null : new Date(record.consentAt), record.consentHow, record.consentWording, record.consentPlace]);
         }
         await saveBadRows(db, work.id, bad);
@@ -119,17 +115,37 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
     }
     await copyInto(db, stage, STAGE_COLUMNS, asJson(staged()));
     await report({ done: tally.rows, total: tally.rows, says: 'Looking who is on file already' });
-    const sorted = await sortStage(db, work.id, OFFICE_MAILBOXES);
-    const erased = await erasedRows(db, work.id, 1000);
-    await saveBadRows(db, work.id, erased.map((one) => ({ row: Number(one.row), cells: [one.email], problems: [{ column: 'email', wrong: 'was erased at the person’s request', right: 'leave this row out' }] })));
+    const { sorted, counts } = await storePeople(context, work, plan, isDry, now, report);
+    // by their place alone: the address of somebody who asked to be forgotten is not kept again
+    const erased = sorted.erased ? await erasedRows(db, work.id) : [];
+    await saveBadRows(db, work.id, erased.map((row) => ({ row: Number(row), cells: [], problems: [{ column: 'email', wrong: 'was erased at the person’s request', right: 'leave this row out' }] })));
     tally.bad += sorted.erased;
+    forgetAttributes(scope);
+    return { says: 'Imported.', result: { ...counts, unclear: sorted.unclear, erased: sorted.erased } };
+  } catch (error) {
+    if (error instanceof Stopped) await clearBadRows(db, work.id);
+    throw error;
+  } finally {
+    await dropStage(db, work.id);
+  }
+}
 
+/** Raised at the end of a dry run, so that its transaction keeps nothing. */
+class DryRun extends Error {}
+
+interface PeopleCounts { fresh: number; known: number; changed: number; joined: number; consents: number; tagged: number; listed: number }
+
+/** Sorts and stores what is staged, in one transaction. When somebody of the file comes in by another way meanwhile, it is sorted anew. */
+async function storePeople(context: Dispatch, work: WorkRow, plan: ImportPlan, isDry: boolean, now: Instant, report: Report): Promise<{ sorted: Sorted; counts: PeopleCounts }> {
+  const { db, scope } = context;
+  const at = new Date(now);
+  const records = await attributeRecords(db, scope);
+  for (let attempt = 1; ; attempt++) {
+    const sorted = await sortStage(db, work.id, OFFICE_MAILBOXES);
     await report({ says: isDry ? 'Playing it through' : 'Storing' });
-    const counts = { fresh: sorted.fresh, known: sorted.known, changed: 0, joined: 0, consents: 0, tagged: 0, listed: 0 };
-    class DryRun extends Error {}
+    const counts: PeopleCounts = { fresh: sorted.fresh, known: sorted.known, changed: 0, joined: 0, consents: 0, tagged: 0, listed: 0 };
     try {
       await inTransaction(db, async (trx) => {
-        const at = new Date(now);
         for (const column of plan.columns) if (column.to.startsWith('attribute:')) await saveAttributeOnce(trx, column.to.slice(10), column.type ?? 'text', records.has(column.to.slice(10)));
         if (sorted.known) counts.changed = await updateKnown(trx, work.id, at, plan.existing);
         await report({ says: isDry ? 'Playing it through: new people' : 'Storing new people' });
@@ -143,17 +159,12 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
         if (isDry) throw new DryRun();
         await report({ says: 'Storing' });
         await recordAct(trx, now, work.by, 'import.done', { work: work.id, kind: plan.kind });
-      });
+      }, 1);
+      return { sorted, counts };
     } catch (error) {
-      if (!(error instanceof DryRun)) throw error;
+      if (error instanceof DryRun) return { sorted, counts };
+      if (attempt >= 5 || !isInTheWay(error)) throw error;
     }
-    forgetAttributes(scope);
-    return { says: 'Imported.', result: { ...counts, unclear: sorted.unclear, erased: sorted.erased } };
-  } catch (error) {
-    if (error instanceof Stopped) await clearBadRows(db, work.id);
-    throw error;
-  } finally {
-    await dropStage(db, work.id);
   }
 }
 
