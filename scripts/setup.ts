@@ -80,8 +80,8 @@ async function furnish(db: Db): Promise<void> {
   // two visits on a device before its owner is known, and a bad event, so that every list has something to show
   await ingest(db, URL_, [
     { id: 'demo-1', source: 'quillfin/shop', type: 'product.viewed', data: { sku: 'QF-T060', name: 'Shoreline tank 60 l', price: 89, person: { device: 'demo-device-000001' } } },
-    { id: 'demo-2', source: 'quillfin/shop', type: 'app.tank_added', data: { litres: 60, person: { device: 'demo-device-000001', email: 'robin.demo@example.com', firstName: 'Robin' } } },
-    { id: 'demo-3', source: 'quillfin/shop', type: 'cart.updated', data: { cartId: 'demo-cart', currency: 'EURO', value: '89', person: { email: 'robin.demo@example.com' } } },
+    { id: 'demo-2', source: 'quillfin/shop', type: 'app.tank_added', data: { litres: 60, person: { device: 'demo-device-000001', email: 'sander.demo@example.com', firstName: 'Sander' } } },
+    { id: 'demo-3', source: 'quillfin/shop', type: 'cart.updated', data: { cartId: 'demo-cart', currency: 'EURO', value: '89', person: { email: 'sander.demo@example.com' } } },
   ], { sourceId: shopSource });
 }
 
