@@ -218,7 +218,7 @@ function Builder({ initial }: { initial: FormView }) {
         </div>
         <div className="grid gap-4">
           <Part title="As it is"><iframe key={shown} title="The form as it is" src={`/form/${view.key}?embedded=1`} className="h-[420px] w-full bg-white" /></Part>
-          <Part title="Put it to use"><div className="grid gap-2 p-4"><Copied label="address" text={view.address} /><Copied isBlock label="embed tag" text={`<script src="${view.address}/embed.js" async></script>`} /></div></Part>
+          <Part title="Put it to use"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4"><Copied label="address" text={view.address} /><Copied isBlock label="embed tag" text={`<script src="${view.address}/embed.js" async></script>`} /></div></Part>
           <Part title="Flows that listen"><div className="grid gap-2 p-4">
             {view.flows.map((flow) => <p key={flow.key}><Link href={`/flows/${flow.key}`} className="font-semibold hover:underline">{flow.name}</Link> <Label>{flow.listensTo === 'all' ? 'listens to all forms' : 'listens to this one'}</Label></p>)}
             {!view.flows.length && <p className="text-soft">No flow listens to this form yet.</p>}

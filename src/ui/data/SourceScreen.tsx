@@ -61,7 +61,7 @@ export function SourceScreen({ id }: { id: string }) {
             {place === 'mapping' && <MappingEditor key={source.mapping?.version ?? 0} path={path} source={source} onSaved={() => void refetch()} />}
           </div>
         </div>
-        <div className="grid min-w-0 gap-4">
+        <div className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-4">
           <Part title="Rate, last hour"><div className="p-4"><RateChart minutes={source.minutes} now={clock.data ? Date.parse(clock.data.now) : Date.now()} zone={store.zone} /></div></Part>
           <HowTo source={source} />
         </div>
@@ -147,15 +147,15 @@ function Rejected({ id, path, zone }: { id: string; path: string; zone: string }
 /** How to send to this source: an address and an example that works as it stands. */
 function HowTo({ source }: { source: SourceDetail }) {
   if (source.kind === 'key') {
-    return <Part title="How to send"><div className="grid gap-2 p-4"><p className="text-sm text-soft">Events as CloudEvents or plain JSON, one or up to 1,000.</p><Copied isBlock label="example" text={`curl -X POST ${source.address} \\\n  -H 'Authorization: Bearer YOUR_KEY' \\\n  -H 'Content-Type: application/json' \\\n  -d '{"id":"1","source":"shop","type":"product.viewed","data":{"sku":"QF-T060","person":{"email":"robin@example.com"}}}'`} /></div></Part>;
+    return <Part title="How to send"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4"><p className="text-sm text-soft">Events as CloudEvents or plain JSON, one or up to 1,000.</p><Copied isBlock label="example" text={`curl -X POST ${source.address} \\\n  -H 'Authorization: Bearer YOUR_KEY' \\\n  -H 'Content-Type: application/json' \\\n  -d '{"id":"1","source":"shop","type":"product.viewed","data":{"sku":"QF-T060","person":{"email":"robin@example.com"}}}'`} /></div></Part>;
   }
   if (source.kind === 'webhook') {
-    return <Part title="How to send"><div className="grid gap-2 p-4"><p className="text-sm text-soft">POST to this address, signed by Standard Webhooks: webhook-id, webhook-timestamp and webhook-signature. What is more than five minutes old is refused.</p><Copied text={source.address!} label="address" />{!source.mapping && <p className="text-sm text-soft">Without a mapping, bodies must be events of ours. Send one of your own shape, then point at its fields under Mapping.</p>}</div></Part>;
+    return <Part title="How to send"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4"><p className="text-sm text-soft">POST to this address, signed by Standard Webhooks: webhook-id, webhook-timestamp and webhook-signature. What is more than five minutes old is refused.</p><Copied text={source.address!} label="address" />{!source.mapping && <p className="text-sm text-soft">Without a mapping, bodies must be events of ours. Send one of your own shape, then point at its fields under Mapping.</p>}</div></Part>;
   }
   if (source.kind === 'snippet') {
     const base = source.address!.replace('/api/collect/', '/snippet/');
     return (
-      <Part title="How to put it in"><div className="grid gap-2 p-4">
+      <Part title="How to put it in"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4">
         <p className="text-sm text-soft">Into the pages of {source.sites.join(', ')}. It counts page views and exits by itself, keeps an id of its own, and is silent where a reader asks not to be tracked.</p>
         <Copied isBlock label="script tag" text={`<script>window.viatic=window.viatic||{q:[]};["track","identify","product","cart","forget"].forEach(function(n){viatic[n]=viatic[n]||function(){viatic.q.push([n].concat([].slice.call(arguments)))}})</script>\n<script src="${base}.js" async></script>`} />
         <Copied isBlock label="calls" text={'viatic.product({sku: "QF-T060", name: "Shoreline tank 60 l", price: 89})\nviatic.cart({cartId: "…", currency: "EUR", value: 89, items: […]})\nviatic.identify({email: "…"})\nviatic.track("app.tank_planned", {litres: 60})\nviatic.forget() // signed out'} />

@@ -28,7 +28,7 @@ export function Page({ title, about, back, acts, children }: { title: ReactNode;
 /** A part of a page under its own heading. */
 export function Part({ title, acts, children, className }: { title: string; acts?: ReactNode; children: ReactNode; className?: string }) {
   return (
-    <section aria-label={title} className={clsx('rounded-md border border-line bg-panel', className)}>
+    <section aria-label={title} className={clsx('min-w-0 rounded-md border border-line bg-panel', className)}>
       <div className="flex min-h-10 items-center gap-2 border-b border-line px-4">
         <h2 className="py-2 font-semibold">{title}</h2>
         <div className="flex-1" />
@@ -58,7 +58,7 @@ export function Places({ label, places }: { label: string; places: readonly { hr
 export function Copied({ text, label, isBlock }: { text: string; label: string; isBlock?: boolean }) {
   const [isDone, setDone] = useState(false);
   return (
-    <div className={clsx('flex gap-2', isBlock ? 'items-start' : 'items-center')}>
+    <div className={clsx('flex min-w-0 gap-2', isBlock ? 'items-start' : 'items-center')}>
       <code className={clsx('min-w-0 flex-1 rounded-md border border-line bg-paper px-2 py-1.5 font-mono text-xs', isBlock ? 'whitespace-pre-wrap break-all' : 'truncate')} aria-label={label}>{text}</code>
       <Button onClick={() => void navigator.clipboard.writeText(text).then(() => setDone(true), () => setDone(false))} aria-label={`Copy ${label}`}><Copy size={16} aria-hidden="true" />{isDone ? 'Copied' : 'Copy'}</Button>
     </div>

@@ -8,12 +8,12 @@ import { Button } from '../kit/form';
 interface Line { readonly id: string; readonly channel: string; readonly state: string; readonly at: string; readonly recordedAt: string; readonly how: string; readonly place: string | null; readonly wording: string | null; readonly actor: string | null; readonly box: string | null; readonly country: string | null; readonly address: string | null }
 
 /** What one person agreed to, where, when, in which words and by whose word: to be printed and shown. */
-export function ConsentRecord({ store, person, log, at, by }: { store: { name: string; zone: string; address: string }; person: PersonView; log: readonly Line[]; at: string; by: string }) {
+export function ConsentRecord({ store, person, log, at, by }: { store: { zone: string; address: string }; person: PersonView; log: readonly Line[]; at: string; by: string }) {
   return (
     <main className="mx-auto max-w-[820px] bg-panel p-10 text-ink print:p-0">
       <div className="mb-6 flex items-start justify-between gap-4 print:hidden"><a href={`/people/${encodeURIComponent(person.id)}`} className="text-accent underline">Back to the person</a><Button kind="primary" onClick={() => window.print()}><Printer size={16} aria-hidden="true" />Print</Button></div>
       <h1 className="text-xl font-semibold">Record of consent</h1>
-      <p className="text-soft">{store.name}, {store.address}. Made {sayMoment(at, store.zone)} ({store.zone}) by {by}.</p>
+      <p className="text-soft">{store.address}. Made {sayMoment(at, store.zone)} ({store.zone}) by {by}.</p>
       <h2 className="mb-1 mt-6 font-semibold">Person</h2>
       <p>{person.name ?? 'Name not known'}, {person.email ?? 'no email address'}{person.externalId && `, external id ${person.externalId}`}, on file since {sayMoment(person.createdAt, store.zone)}.</p>
       <h2 className="mb-1 mt-6 font-semibold">As it stands</h2>

@@ -17,7 +17,7 @@ export default async function RecordPage({ params }: { params: Promise<{ id: str
   const id = decodeURIComponent((await params).id);
   try {
     const [store, person, record] = await Promise.all([readStore(database()), personView(database(), env().databaseUrl, id), consentRecord(database(), id)]);
-    return <ConsentRecord store={{ name: store.name, zone: store.zone, address: store.address }} person={person} log={record.log} at={new Date(store.now).toISOString()} by={user.name} />;
+    return <ConsentRecord store={{ zone: store.zone, address: store.address }} person={person} log={record.log} at={new Date(store.now).toISOString()} by={user.name} />;
   } catch (error) {
     if (error instanceof Problem) notFound();
     throw error;
