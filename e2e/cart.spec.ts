@@ -85,6 +85,6 @@ test('from the flow through the shop and the inbox to the revenue, and out again
   expect((await api<unknown[]>(request, 'GET', `/outside/api/mail?to=${address}`)).body).toHaveLength(2);
   await page.goto(`${base()}/people?q=${address}`);
   await page.getByRole('link', { name: 'Robin' }).click();
-  await expect(page.getByTestId('reach')).toHaveText('Marketing does not go out');
+  await expect(page.getByTestId('reach')).toHaveText('Email: marketing does not go out');
   await expect(page.getByTestId('timeline').getByText(/Did not send “Reminder”: address is suppressed \(unsubscribed\)/)).toBeVisible();
 });

@@ -144,6 +144,25 @@ test('the preference page: topics, a pause, leaving everything; each is on the r
   await expect(page.getByText('preference page')).toBeVisible();
 });
 
+test('the page snippet: browsing before anybody is known becomes theirs when they say who they are', async ({ page, request, context }) => {
+  const shop = await context.newPage();
+  await shop.goto(`${base()}/outside/shop/p/QF-T060`);
+  await shop.getByRole('button', { name: /in the cart/ }).click();
+  await shop.goto(`${base()}/outside/shop/checkout`);
+  const address = someone('browser');
+  await shop.getByLabel('Email').fill(address);
+  await shop.getByLabel('First name').focus();
+  await expect(shop.getByText('We keep your cart for you.')).toBeVisible();
+  await shop.close();
+  await signIn(page);
+  await expect.poll(async () => (await api<{ people: unknown[] }>(request, 'GET', `/people?q=${encodeURIComponent(address)}`)).body.people.length).toBe(1);
+  const { body } = await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(address)}`);
+  await page.goto(`${base()}/people/${encodeURIComponent(body.people[0]!.id)}`);
+  await expect(page.getByTestId('timeline').getByText('Viewed a product')).toBeVisible();
+  await expect(page.getByTestId('timeline').getByText('Viewed a page').first()).toBeVisible();
+  await expect(page.getByRole('region', { name: 'Known by' }).getByText('device', { exact: true })).toBeVisible();
+});
+
 test('the person page: edit, tag, list, event, why not, write; two are merged and undone', async ({ page, request }) => {
   const [one, other] = [someone('one'), someone('other')];
   await api(request, 'POST', '/events', [

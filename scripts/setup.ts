@@ -15,7 +15,7 @@ import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
 import { newForm } from '../src/core/forms';
 import { saveAttribute } from '../src/data/attributes';
-import { createKey, findSource } from '../src/data/sources';
+import { createKey, createSource, findSource } from '../src/data/sources';
 import { createStore, readStore } from '../src/data/store';
 import { saveTopics } from '../src/data/topics';
 import { writeForm } from '../src/server/forms';
@@ -74,7 +74,8 @@ async function furnish(db: Db): Promise<void> {
     promise: { kind: 'link', url: `${BASE}/outside/shop`, label: 'Ten plants that forgive mistakes' },
   }, null, by);
   await writeForm(db, 'water-check', { ...newForm('Water check'), title: 'Get your water checked', intro: 'Tell us your values and somebody who keeps fish answers.', doubleOptIn: null, consents: [{ channel: 'email', wording: 'Yes, write to me about news from Quillfin, too. I can stop at any time.', required: false }] }, null, by);
-  await makeSource(db, { kind: 'snippet', name: 'Shop pages', sites: [new URL(BASE).origin] }, by);
+  // under a key that the demo shop knows
+  await createSource(db, { key: 'snippet-quillfin', kind: 'snippet', name: 'Shop pages', by, settings: { sites: [new URL(BASE).origin] } });
   const { source } = await makeSource(db, { kind: 'webhook', name: 'Till in the Waterstad store' }, by);
   await fillDemoWebhook(db, source.key, by);
   // two visits on a device before its owner is known, and a bad event, so that every list has something to show

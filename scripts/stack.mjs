@@ -61,6 +61,7 @@ export async function environmentOf(folder, databaseUrl, port) {
     OUTSIDE_PORT: String(outsidePort),
     OUTSIDE_SMTP_PORT: String(smtpPort),
     OUTSIDE_API_KEY: 'demo-key',
+    OUTSIDE_SNIPPET: 'snippet-quillfin',
     OUTSIDE_FOLDER: join(folder, 'outside'),
   };
 }

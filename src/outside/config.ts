@@ -6,6 +6,8 @@ export interface Config {
   readonly viaticUrl: string;
   readonly apiKey: string;
   readonly mailHookSecret: string;
+  /** the key of the page snippet that the shop's pages carry; none where it is empty */
+  readonly snippet?: string;
   /** where mail and carts are kept between starts */
   readonly folder: string;
 }
@@ -18,6 +20,6 @@ export function readConfig(): Config {
   };
   return {
     port: Number(of('OUTSIDE_PORT')), smtpPort: Number(of('OUTSIDE_SMTP_PORT')), viaticUrl: of('VIATIC_URL').replace(/\/$/, ''),
-    apiKey: of('OUTSIDE_API_KEY'), mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'), folder: of('OUTSIDE_FOLDER'),
+    apiKey: of('OUTSIDE_API_KEY'), mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'), folder: of('OUTSIDE_FOLDER'), snippet: process.env.OUTSIDE_SNIPPET ?? '',
   };
 }

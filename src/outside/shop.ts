@@ -81,7 +81,16 @@ export function openShop(config: Config) {
   const withCart = (cart: Cart, location: string): Answer => ({ status: 303, location, cookie: `quillfin_cart=${cart.id}; Path=/outside/shop; Max-Age=2592000; SameSite=Lax; HttpOnly` });
   const count = (cart: Cart) => cart.lines.reduce((sum, line) => sum + line.quantity, 0);
 
-  return async (asked: Asked): Promise<Answer> => {
+  /** The page snippet, as the store's Data section says to put it in: it tells of browsing before anybody is known. */
+  const tagged = (answer: Answer): Answer => {
+    if (!config.snippet || !answer.body || answer.type) return answer;
+    const early = `<script>window.viatic=window.viatic||{q:[]};["track","identify","product","cart","forget"].forEach(function(n){viatic[n]=viatic[n]||function(){viatic.q.push([n].concat([].slice.call(arguments)))}})</script>`;
+    return { ...answer, body: answer.body.replace('<main>', `${early}<main>`).replace('</body>', `<script src="${config.viaticUrl}/snippet/${config.snippet}.js" async></script></body>`) };
+  };
+
+  return async (asked: Asked): Promise<Answer> => tagged(await answerTo(asked));
+
+  async function answerTo(asked: Asked): Promise<Answer> {
     const cart = cartOf(asked);
     const [, , , place = '', detail = ''] = asked.path.split('/');
     const { form } = asked;
@@ -173,7 +182,7 @@ export function openShop(config: Config) {
       return { status: 303, location: `/outside/shop/thanks/${cart.orderId}`, cookie: 'quillfin_cart=; Path=/outside/shop; Max-Age=0' };
     }
     return { status: 303, location: '/outside/shop' };
-  };
+  }
 }
 
 const AGREEMENT = 'Yes, write to me about my tank and about offers. I can leave at any time.';
@@ -194,7 +203,7 @@ function addForm(product: Product): string {
 }
 
 function productPage(product: Product): string {
-  return `<div class="product"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div>`;
+  return `<div class="product"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div><script>window.viatic&&viatic.product(${JSON.stringify({ sku: product.sku, name: product.name, price: product.price })})</script>`;
 }
 
 function totals(cart: Cart): string {
@@ -220,5 +229,5 @@ ${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
 <label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${e(cart.box.wording)}</label>
 <label>Discount code<span class="row"><input name="code" value="${e(cart.code)}"><button class="plain" formaction="/outside/shop/checkout/code">Use</button></span></label>
 ${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>
-<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async(c)=>{if(c.target.name==='country')return;if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':''})</script>`;
+<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async(c)=>{if(c.target.name==='country')return;if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':'';if(r.ok&&window.viatic)viatic.identify({email:f.email.value})})</script>`;
 }

@@ -9,7 +9,7 @@ import type { DirectoryView, FlowListView } from '@/core/api';
 import { sayDuration } from '@/core/time';
 import { api } from './api';
 import { MOVES, useMoveClock } from './Clock';
-import { SECTIONS } from './sections';
+import { PLACES, SECTIONS } from './sections';
 import { useStore } from './store';
 
 const groupClass = '[&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:pb-1 [&_[cmdk-group-heading]]:pt-3 [&_[cmdk-group-heading]]:text-xs [&_[cmdk-group-heading]]:font-semibold [&_[cmdk-group-heading]]:text-soft';
@@ -23,9 +23,11 @@ export function SearchAndDo({ isOpen, onOpenChange, signOut }: { isOpen: boolean
   const [words, setWords] = useState('');
   const asked = useDeferredValue(words.trim());
   const flows = useQuery({ queryKey: ['flows'], queryFn: () => api<FlowListView>('/flows'), enabled: isOpen });
+  const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: { key: string; name: string }[] }>('/lists'), enabled: isOpen });
+  const forms = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: { key: string; name: string }[] }>('/forms'), enabled: isOpen });
   const people = useQuery({
     queryKey: ['people', 'search', asked],
-    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&q=${encodeURIComponent(asked)}`, { signal }),
+    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&count=no&q=${encodeURIComponent(asked)}`, { signal }),
     enabled: isOpen && asked.length >= 2,
   });
 
@@ -75,8 +77,14 @@ export function SearchAndDo({ isOpen, onOpenChange, signOut }: { isOpen: boolean
             <Command.Item key={flow.key} value={`flow ${flow.name}`} onSelect={go(`/flows/${flow.key}`)} className={itemClass}>{flow.name}</Command.Item>
           ))}
         </Command.Group>
+        {!!lists.data?.lists.length && (
+          <Command.Group heading="Lists and forms" className={groupClass}>
+            {lists.data.lists.map((list) => <Command.Item key={list.key} value={`list ${list.name}`} onSelect={go(`/people/lists/${list.key}`)} className={itemClass}>{list.name}<span className="text-xs text-soft">list</span></Command.Item>)}
+            {forms.data?.forms.map((form) => <Command.Item key={form.key} value={`form ${form.name}`} onSelect={go(`/data/forms/${form.key}`)} className={itemClass}>{form.name}<span className="text-xs text-soft">form</span></Command.Item>)}
+          </Command.Group>
+        )}
         <Command.Group heading="Go to" className={groupClass}>
-          {SECTIONS.filter((section) => !section.demoOnly || store.isDemo).map((section) => (
+          {[...SECTIONS.filter((section) => !section.demoOnly || store.isDemo), ...PLACES].map((section) => (
             <Command.Item key={section.href} value={`go to ${section.name}`} onSelect={go(section.href)} className={itemClass}>{section.name}</Command.Item>
           ))}
         </Command.Group>

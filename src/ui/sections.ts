@@ -6,3 +6,9 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
   { href: '/data', name: 'Data' },
   { href: '/outside', name: 'Outside', demoOnly: true },
 ];
+
+/** Places within sections that search-and-do leads to. */
+export const PLACES: readonly { href: string; name: string }[] = [
+  { href: '/people/lists', name: 'Lists' }, { href: '/data', name: 'Sources' }, { href: '/data/events', name: 'Event catalogue' }, { href: '/data/attributes', name: 'Attributes' }, { href: '/data/files', name: 'Files' },
+  { href: '/data/files/new', name: 'Import a file' }, { href: '/data/forms', name: 'Forms' }, { href: '/data/consent', name: 'Consent and topics' }, { href: '/data/merges', name: 'Merges' },
+];
