@@ -19,7 +19,8 @@ export async function exportFile(db: Db, url: URL): Promise<{ name: string; type
   const rows = await copyOut(db, exportStatement(db, what as ExportKind, columns, filter, format), format === 'csv' ? 'csv' : 'lines');
   const { PassThrough } = await import('node:stream');
   const body = new PassThrough();
-  if (format === 'csv') body.write(csvRow(columns.map((column) => column.name)));
+  // lines end as COPY ends them, the first like all others
+  if (format === 'csv') body.write(csvRow(columns.map((column) => column.name)).replace(/\r\n$/, '\n'));
   rows.on('error', (error) => body.destroy(error));
   body.on('close', () => rows.destroy());
   rows.pipe(body);

@@ -39,6 +39,9 @@ export async function startImport(db: Db, body: unknown, isDry: boolean, by: str
   return startWork(db, { kind: 'import', name: plan.name, detail: { plan, isDry }, by });
 }
 
+/** What a row says that goes beyond the columns that the header names. */
+const TOO_WIDE = { problems: [{ column: 'row', wrong: 'has more cells than the header has names', right: 'quotation marks around cells that hold the delimiter, or a name for each column' }] } as const;
+
 interface Tally { rows: number; bad: number; values: Map<number, Map<string, number>> }
 
 /** Runs an import. People come in one transaction: all of them or none. Events come batch by batch, each once, and go again when it is cancelled. */
@@ -92,10 +95,10 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
       for await (const batch of csvRows(await openUpload(db, file), plan.format)) {
         const rows: (readonly Cell[])[] = [];
         const bad: { row: number; cells: readonly string[]; problems: readonly object[] }[] = [];
-        for (const { number, cells } of batch) {
+        for (const { number, cells, isTooWide } of batch) {
           tally.rows += 1;
           noteValues(plan, tally, cells);
-          const read = readPersonRow(plan, cells, now);
+          const read = isTooWide ? TOO_WIDE : readPersonRow(plan, cells, now);
           if ('problems' in read) {
             tally.bad += 1;
             bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
@@ -267,10 +270,10 @@ async function importEvents(context: Dispatch, work: WorkRow, plan: ImportPlan, 
       for await (const batch of csvRows(bytes, plan.format)) {
         const rows: { number: number; cells: readonly string[]; events: readonly Record<string, Value>[] }[] = [];
         const bad: { row: number; cells: readonly string[]; problems: readonly object[] }[] = [];
-        for (const { number, cells } of batch) {
+        for (const { number, cells, isTooWide } of batch) {
           tally.rows += 1;
           noteValues(plan, tally, cells);
-          const read = readEventRow(plan, cells, { source: fileSource(plan), storeCurrency: store.currency, rowNumber: number });
+          const read = isTooWide ? TOO_WIDE : readEventRow(plan, cells, { source: fileSource(plan), storeCurrency: store.currency, rowNumber: number });
           if ('problems' in read) bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
           else rows.push({ number, cells: cells.map((cell) => cell.slice(0, 2000)), events: read.record });
         }

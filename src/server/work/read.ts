@@ -53,11 +53,14 @@ async function* decoded(source: AsyncIterable<Buffer>, encoding: string): AsyncG
   }
 }
 
-export interface FileRow { readonly number: number; readonly cells: readonly string[] }
+export interface FileRow { readonly number: number; readonly cells: readonly string[]; /** there is something beyond the last named column: quotes or delimiters are wrong */ readonly isTooWide: boolean }
+
+/** Files put together from parts mix these; told from the first line alone, the rest would be taken for one record. */
+const LINE_ENDS = ['\r\n', '\n', '\r'];
 
 /** The records of a CSV file (RFC 4180), in batches; numbers are those of records, the header not counted. */
 export async function* csvRows(source: AsyncIterable<Buffer>, format: ImportPlan['format'], size = 1000): AsyncGenerator<FileRow[]> {
-  const parser = parse({ delimiter: format.delimiter, bom: true, relax_column_count: true, skip_empty_lines: true, max_record_size: LONGEST_LINE });
+  const parser = parse({ delimiter: format.delimiter, bom: true, record_delimiter: LINE_ENDS, relax_column_count: true, skip_empty_lines: true, max_record_size: LONGEST_LINE });
   const feeding = (async () => {
     try {
       for await (const text of decoded(source, format.encoding)) if (text && !parser.write(text)) await new Promise((resolve) => parser.once('drain', resolve));
@@ -69,13 +72,15 @@ export async function* csvRows(source: AsyncIterable<Buffer>, format: ImportPlan
   let batch: FileRow[] = [];
   let number = 0;
   let isHeader = format.hasHeader;
+  let width = Infinity;
   try {
     for await (const cells of parser as AsyncIterable<string[]>) {
       if (isHeader) {
         isHeader = false;
+        width = cells.length;
         continue;
       }
-      batch.push({ number: ++number, cells });
+      batch.push({ number: ++number, cells, isTooWide: cells.length > width && cells.slice(width).some((cell) => cell.trim() !== '') });
       if (batch.length >= size) {
         yield batch;
         batch = [];

@@ -113,8 +113,8 @@ export async function lookAtUpload(db: Db, key: string, given: { encoding?: stri
     rows.push(...batch.map((one) => one.cells.map((cell) => cell.slice(0, 500))));
     break;
   }
-  const width = Math.max(0, ...rows.map((one) => one.length));
   const names = look.hasHeader ? (rows.shift() ?? []) : [];
+  const width = look.hasHeader ? names.length : Math.max(0, ...rows.map((one) => one.length));
   return { ...common, format: 'csv', ...look, columns: Array.from({ length: width }, (_, index) => names[index]?.trim() || `Column ${index + 1}`), rows: rows.slice(0, 20) };
 }
 
