@@ -41,6 +41,29 @@ test('a source: made, its key shown once, a test event arrives, a bad event says
   await expect.poll(async () => (await send({ id: 'x', source: 'app', type: 'app.opened', data: { person: { email: address } } })).status(), { timeout: 10_000 }).toBe(401);
 });
 
+test('a mapping: pointed at the sample, the fields of an item too, tried on what was received, kept as the next version', async ({ page, request }) => {
+  await signIn(page);
+  const { body } = await api<{ sources: { key: string; kind: string; name: string }[] }>(request, 'GET', '/sources');
+  const till = body.sources.find((one) => one.name.startsWith('Till'))!.key;
+  await page.goto(`${base()}/data/sources/${till}`);
+  await page.getByRole('tab', { name: 'Mapping, version 1' }).or(page.getByRole('button', { name: 'Mapping, version 1' })).click();
+  const fields = page.getByRole('group', { name: 'The sample, field by field' });
+  await expect(fields.getByLabel('What sale.lines[0].title is')).toHaveValue('name');
+  await expect(fields.getByLabel('What sale.lines[0].article is')).toHaveValue('sku');
+  // the till's number becomes a property as well as its lines keep their names
+  await fields.getByLabel('What sale.lines[0].article is').selectOption({ label: 'left out' });
+  await fields.getByLabel('What sale.lines[0].title is').selectOption({ label: 'Item: article number' });
+  await page.getByRole('button', { name: /^Try it on 3 bodies$/ }).click();
+  const tried = page.getByTestId('tried');
+  await tried.getByText('order.placed').first().click();
+  await expect(tried.getByText(/"sku": "Flake food|sku.*Flake food/).first()).toBeVisible();
+  await page.getByRole('button', { name: 'Keep as version 2' }).click();
+  await expect(page.getByText('Kept as version 2.')).toBeVisible();
+  const after = await api<{ mapping: { version: number; document: { items: object } } }>(request, 'GET', `/sources/${till}`);
+  expect(after.body.mapping).toMatchObject({ version: 2, document: { items: { path: 'sale.lines', sku: 'title' } } });
+  expect(after.body.mapping.document.items).not.toHaveProperty('name', 'title');
+});
+
 test('a file: columns are guessed, it is played through, spellings are mapped in one go, imported, and undone', async ({ page, request }) => {
   const tag = `fair-${Date.now()}`;
   await signIn(page);

@@ -21,9 +21,11 @@ const ROLES: readonly (readonly [Role, string])[] = [
   ['consent', 'Agreed to email'], ['amount', 'Amount'], ['currency', 'Currency'], ['cartId', 'Cart id'], ['orderId', 'Order id'], ['items', 'Items'],
 ];
 const ITEM_ROLES = ['name', 'sku', 'quantity', 'price', 'url', 'image'] as const;
+type ItemRole = (typeof ITEM_ROLES)[number];
+const ITEM_WORDS: { readonly [role in ItemRole]: string } = { name: 'Item: name', sku: 'Item: article number', quantity: 'Item: how many', price: 'Item: price of one', url: 'Item: page', image: 'Item: picture' };
 const PERSON = ['externalId', 'email', 'phone', 'firstName', 'lastName', 'country', 'consent'] as const;
 
-interface Draft { places: { [role in Role]?: string }; means: Record<string, string>; fixedType: string; unit: 'major' | 'minor'; items: { [part in (typeof ITEM_ROLES)[number]]?: string }; properties: Record<string, string> }
+interface Draft { places: { [role in Role]?: string }; means: Record<string, string>; fixedType: string; unit: 'major' | 'minor'; items: { [part in ItemRole]?: string }; properties: Record<string, string> }
 
 function draftOf(mapping: Mapping | null): Draft | null {
   if (!mapping) return null;
@@ -125,19 +127,26 @@ export function MappingEditor({ path, source, onSaved }: { path: string; source:
           const isLeaf = value === null || typeof value !== 'object';
           const role = roleAt.get(where);
           const property = propertyAt.get(where);
+          // a field of the first item stands for that field of each
+          const inItem = isLeaf ? itemPlaces.find((one) => where === `${draft.places.items}[0].${one.path}` || where === `${draft.places.items}[0]${one.path}`)?.path : undefined;
+          const itemRole = inItem === undefined ? undefined : ITEM_ROLES.find((part) => draft.items[part] === inItem);
           return (
             <div key={where} className="grid grid-cols-[1fr_190px] items-center gap-2 border-b border-line px-3 py-0.5 last:border-0">
               <span className="truncate font-mono text-xs" style={{ paddingLeft: depth * 14 }}>{where.split(/[.]/).at(-1)}{isLeaf ? <span className="text-soft">: {JSON.stringify(value)?.slice(0, 80)}</span> : <span className="text-soft">{Array.isArray(value) ? ` [${value.length}]` : ' {…}'}</span>}</span>
               {(isLeaf || Array.isArray(value)) && (
-                <select aria-label={`What ${where} is`} value={role ?? (property ? 'property' : '')} className={`h-6 rounded-sm border px-1 text-xs ${role || property ? 'border-accent font-semibold text-accent' : 'border-line text-soft'} bg-panel`} onChange={(event) => {
+                <select aria-label={`What ${where} is`} value={itemRole ?? role ?? (property ? 'property' : '')} className={`h-6 rounded-sm border px-1 text-xs ${itemRole || role || property ? 'border-accent font-semibold text-accent' : 'border-line text-soft'} bg-panel`} onChange={(event) => {
                   const next = event.target.value;
                   const nextPlaces = Object.fromEntries(Object.entries(draft.places).filter(([, at]) => at !== where)) as Draft['places'];
                   const nextProperties = Object.fromEntries(Object.entries(draft.properties).filter(([, at]) => at !== where));
-                  if (next === 'property') nextProperties[where.split(/[.[\]"]+/).filter(Boolean).at(-1)!.replace(/[^\p{L}\p{N}_]/gu, '_').replace(/^(\d)/, '_$1')] = where;
+                  const nextItems = Object.fromEntries(Object.entries(draft.items).filter(([, at]) => at !== inItem)) as Draft['items'];
+                  const part = inItem === undefined ? undefined : ITEM_ROLES.find((one) => one === next);
+                  if (part) nextItems[part] = inItem!;
+                  else if (next === 'property') nextProperties[where.split(/[.[\]"]+/).filter(Boolean).at(-1)!.replace(/[^\p{L}\p{N}_]/gu, '_').replace(/^(\d)/, '_$1')] = where;
                   else if (next) nextPlaces[next as Role] = where;
-                  put({ places: nextPlaces, properties: nextProperties });
+                  put({ places: nextPlaces, properties: nextProperties, items: nextItems });
                 }}>
                   <option value="">left out</option>
+                  {inItem !== undefined && ITEM_ROLES.map((part) => <option key={part} value={part}>{ITEM_WORDS[part]}</option>)}
                   {ROLES.filter(([key]) => (key === 'items') === Array.isArray(value)).map(([key, name]) => <option key={key} value={key}>{name}</option>)}
                   {isLeaf && <option value="property">a property of the event</option>}
                 </select>
@@ -162,7 +171,7 @@ export function MappingEditor({ path, source, onSaved }: { path: string; source:
         </section>
         <section className="grid content-start gap-2">
           {draft.places.amount && <Field label="The amount is in"><select value={draft.unit} onChange={(event) => put({ unit: event.target.value as Draft['unit'] })} className={inputClass}><option value="major">whole units, 249.10</option><option value="minor">minor units, 24910</option></select></Field>}
-          {draft.places.items && <fieldset className="grid gap-1"><legend className="text-xs font-semibold text-soft">Of each item</legend>{ITEM_ROLES.map((part) => <label key={part} className="grid grid-cols-[80px_1fr] items-center gap-2 text-sm">{part}<select value={draft.items[part] ?? ''} onChange={(event) => { const { [part]: _, ...rest } = draft.items; put({ items: event.target.value ? { ...rest, [part]: event.target.value } : rest }); }} className={`${inputClass} !h-6 text-xs`}><option value="">left out</option>{itemPlaces.map((one) => <option key={one.path} value={one.path}>{one.path}</option>)}</select></label>)}</fieldset>}
+          {draft.places.items && <fieldset className="grid gap-1"><legend className="text-xs font-semibold text-soft">Of each item</legend>{ITEM_ROLES.map((part) => <label key={part} className="grid grid-cols-[140px_1fr] items-center gap-2 text-sm">{ITEM_WORDS[part].slice(6)}<select value={draft.items[part] ?? ''} onChange={(event) => { const { [part]: _, ...rest } = draft.items; put({ items: event.target.value ? { ...rest, [part]: event.target.value } : rest }); }} className={`${inputClass} !h-6 text-xs`}><option value="">left out</option>{itemPlaces.map((one) => <option key={one.path} value={one.path}>{one.path}</option>)}</select></label>)}</fieldset>}
           {Object.entries(draft.places).filter(([, where]) => !places.some((one) => one.path === where)).map(([role, where]) => <p key={role} className="flex items-center gap-2 text-xs text-caution">{ROLES.find(([key]) => key === role)?.[1]} points at <code className="font-mono">{where}</code>, which this sample does not have. <button type="button" aria-label={`Take out ${where}`} onClick={() => setPlace(role as Role, null)}><X size={12} aria-hidden="true" /></button></p>)}
         </section>
       </div>
