@@ -27,7 +27,7 @@ export function readDate(text: string, dayFirst = true): string | null {
 
 /** A number from the ways it is commonly written: `1234.5`, `1,234.50`, `1.234,50`, `1 234`; null when it is none. */
 export function readNumber(text: string): number | null {
-  let plain = text.trim().replace(/[\s\u00a0\u202f'’]/g, '');
+  let plain = text.trim().replace(/[\s\u00a0\u202f'’]/g, '').replace('\u2212', '-');
   if (!/^[+-]?[\d.,]+$/.test(plain) || !/\d/.test(plain)) return null;
   const comma = plain.lastIndexOf(',');
   const point = plain.lastIndexOf('.');
