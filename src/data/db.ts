@@ -47,6 +47,14 @@ export function asRows(rows: readonly object[]): string {
   return JSON.stringify(rows);
 }
 
+/**
+ * Rows of what somebody else sent, as one JSON parameter: as it was but for what PostgreSQL's text cannot hold, U+0000
+ * and halves of surrogate pairs, which show as signs that stand for them.
+ */
+export function asKeptRows(rows: readonly object[]): string {
+  return JSON.stringify(rows, (_name, value: unknown) => (typeof value === 'string' ? (value.replaceAll('\u0000', '\u2400') as string & { toWellFormed(): string }).toWellFormed() : value));
+}
+
 /** PostgreSQL's codes for work that another transaction got in the way of, and that may be tried again. */
 const TRY_AGAIN = new Set(['40001', '40P01', '23505', '55P03']);
 

@@ -1,5 +1,5 @@
 import { Readable } from 'node:stream';
-import { query, queryOne, type Sql } from './db';
+import { asKeptRows, query, queryOne, type Sql } from './db';
 
 /** A file that was sent up, kept in parts so that no process holds it whole. */
 export interface UploadRow { id: string; key: string; name: string; size: string; at: Date; by: string }
@@ -41,7 +41,7 @@ export async function saveBadRows(sql: Sql, workId: string, rows: readonly { row
   await query(
     sql,
     `insert into bad_rows (work_id, row, cells, problems) select :workId, row, cells, problems from json_to_recordset(cast(:rows as json)) as r(row bigint, cells jsonb, problems jsonb) on conflict do nothing`,
-    { workId, rows: JSON.stringify(rows) },
+    { workId, rows: asKeptRows(rows) },
   );
 }
 

@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Mapping } from '@/core/sources';
-import { asRows, query, queryOne, type Sql } from './db';
+import { asRows, asKeptRows, query, queryOne, type Sql } from './db';
 
 export type SourceKind = 'own' | 'hand' | 'key' | 'webhook' | 'snippet' | 'form' | 'file';
 export const SCOPES = ['events', 'read', 'write'] as const;
@@ -106,7 +106,7 @@ export async function saveRejections(sql: Sql, sourceId: number, at: Instant, ro
     `with noted as (insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) values (:sourceId, :at, 0, 0, :count, '{}'))
      insert into rejections (source_id, at, type, problems, raw)
      select :sourceId, :at, type, problems, raw from json_to_recordset(cast(:rows as json)) as r(type text, problems jsonb, raw text)`,
-    { sourceId, at: new Date(at), count, rows: asRows(rows) },
+    { sourceId, at: new Date(at), count, rows: asKeptRows(rows) },
   );
 }
 

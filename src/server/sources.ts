@@ -176,7 +176,7 @@ export async function takeWebhook(db: Db, scope: string, key: string, headers: H
     body = JSON.parse(raw) as Value;
   } catch (error) {
     const problem = { field: 'body', wrong: `is not JSON: ${(error as Error).message.slice(0, 120)}`, right: 'JSON' };
-    await saveRejections(db, row.id, store.now, [{ type: null, problems: [problem], raw: raw.slice(0, 16_384).replaceAll('\u0000', '\u2400') }], 1);
+    await saveRejections(db, row.id, store.now, [{ type: null, problems: [problem], raw: raw.slice(0, 16_384) }], 1);
     throw new Problem(400, 'Malformed JSON', 'The body is not JSON; it was kept with the rejected ones.', [problem]);
   }
   const bad = unstorable(body, '');
@@ -267,7 +267,7 @@ export async function collect(db: Db, scope: string, row: SourceRow, raw: string
   const store = await readStore(db);
   if (!parsed.success) {
     const problems = problemsOf(parsed.error);
-    await saveRejections(db, row.id, store.now, [{ type: null, problems, raw: raw.slice(0, 16_384).replaceAll('\u0000', '\u2400') }], 1);
+    await saveRejections(db, row.id, store.now, [{ type: null, problems, raw: raw.slice(0, 16_384) }], 1);
     throw new Problem(422, 'Not from a page', 'What the page sent was not taken.', problems);
   }
   const { device, events, person } = parsed.data;

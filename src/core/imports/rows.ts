@@ -1,5 +1,5 @@
 import { isCurrency, LARGEST_MINOR } from '../money';
-import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
+import { countryCode, cut, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
 import type { Channel, Value } from '../rules';
 import { isZone, parseInstant, type Instant } from '../time';
 import type { ImportPlan } from './plan';
@@ -88,7 +88,7 @@ export function readPersonRow(plan: ImportPlan, row: readonly string[], now: Ins
   if (phone) attributes.phone = phone;
   for (const name of ['firstName', 'lastName', 'country'] as const) {
     const text = cells.get(name)?.text;
-    if (text) attributes[name] = text.slice(0, 200);
+    if (text) attributes[name] = cut(text, 200);
   }
   const zone = cells.get('zone')?.text;
   if (zone) {
@@ -119,7 +119,7 @@ export function readPersonRow(plan: ImportPlan, row: readonly string[], now: Ins
   const consentAt = at ? readMoment(at.text, plan.dayFirst) : null;
   if (at && (consentAt === null || consentAt > now)) problems.push({ column: at.name, wrong: `“${at.text.slice(0, 60)}” is not a moment in the past`, right: 'a date such as 2026-03-31, or one with a time' });
   if (problems.length) return { problems };
-  const tags = (cells.get('tags')?.text ?? '').split(',').map((tag) => tag.trim().slice(0, 60)).filter(Boolean);
+  const tags = (cells.get('tags')?.text ?? '').split(',').map((tag) => cut(tag.trim(), 60)).filter(Boolean);
   return {
     record: {
       externalId, email, phone, attributes, tags: [...new Set(plan.tag ? [...tags, plan.tag] : tags)], consents, consentAt, consentHow: cells.get('how')?.text ?? plan.consent?.how ?? null,

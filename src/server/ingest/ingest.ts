@@ -70,11 +70,11 @@ export async function ingest(db: Db, scope: string, body: unknown, door: Door = 
 
 const LARGEST_RAW = 16 * 1024;
 
-/** What was refused, as it can be kept: text that PostgreSQL takes, and not without end. */
+/** What was refused, as it is kept: not without end. */
 function rejectionOf(input: unknown, problems: readonly FieldProblem[]): Rejection {
   const text = rawOf(input).slice(0, LARGEST_RAW);
   const type = input !== null && typeof input === 'object' && typeof (input as { type?: unknown }).type === 'string' ? (input as { type: string }).type : null;
-  return { type: type && storable(type.slice(0, 80)), problems: problems.map((one) => ({ ...one, field: storable(one.field) })), raw: storable(text) };
+  return { type: type && type.slice(0, 80), problems, raw: text };
 }
 
 function rawOf(input: unknown): string {
@@ -84,13 +84,6 @@ function rawOf(input: unknown): string {
     // nested without end: its beginning is not worth the stack
     return '(nested too deeply to be kept)';
   }
-}
-
-const storable = (text: string): string => text.replaceAll('\u0000', '\u2400').replace(/[\ud800-\udfff]/g, (c, at: number, all: string) => (isPaired(all, at) ? c : '\ufffd'));
-function isPaired(text: string, at: number): boolean {
-  const code = text.charCodeAt(at);
-  const other = code < 0xdc00 ? text.charCodeAt(at + 1) : text.charCodeAt(at - 1);
-  return code < 0xdc00 ? other >= 0xdc00 && other <= 0xdfff : other >= 0xd800 && other < 0xdc00;
 }
 
 async function write(trx: Sql, scope: string, events: readonly { index: number; event: ParsedEvent }[], store: { now: Instant; currency: string; zone: string }, door: Door): Promise<{ accepted: number; ownerless: number[] }> {

@@ -106,6 +106,13 @@ describe('people from a file', () => {
     }
   });
 
+  it('a long cell is cut between two characters, never within one', async () => {
+    const done = await run(planOf(await send(`email,firstName,tags\na@example.com,${'x'.repeat(199)}🐟,${'y'.repeat(59)}🐟\nnonsense ${'z'.repeat(1990)}🐟,Ben,\n`)));
+    expect(done).toMatchObject({ state: 'done', result: { fresh: 1, bad: 1 } });
+    expect((await people())[0]!.attributes.firstName).toBe('x'.repeat(199));
+    expect(await query(lab.db, 'select tag from person_tags')).toEqual([{ tag: 'y'.repeat(59) }]);
+  });
+
   it('a row that goes beyond the last column is a bad row: nothing of it is dropped in silence', async () => {
     const done = await run(planOf(await send('email,note\na@example.com,one, two\nb@example.com,fine,,\n')));
     expect(done.result).toMatchObject({ rows: 2, fresh: 1, bad: 1 });

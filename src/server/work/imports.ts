@@ -101,7 +101,7 @@ async function importPeople(context: Dispatch, work: WorkRow, plan: ImportPlan, 
           const read = isTooWide ? TOO_WIDE : readPersonRow(plan, cells, now);
           if ('problems' in read) {
             tally.bad += 1;
-            bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
+            bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000)), problems: read.problems });
             continue;
           }
           const { record } = read;
@@ -274,7 +274,7 @@ async function importEvents(context: Dispatch, work: WorkRow, plan: ImportPlan, 
           tally.rows += 1;
           noteValues(plan, tally, cells);
           const read = isTooWide ? TOO_WIDE : readEventRow(plan, cells, { source: fileSource(plan), storeCurrency: store.currency, rowNumber: number });
-          if ('problems' in read) bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000).replaceAll('\u0000', '\u2400')), problems: read.problems });
+          if ('problems' in read) bad.push({ row: number, cells: cells.map((cell) => cell.slice(0, 2000)), problems: read.problems });
           else rows.push({ number, cells: cells.map((cell) => cell.slice(0, 2000)), events: read.record });
         }
         tally.bad += bad.length;
