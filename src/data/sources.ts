@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Mapping } from '@/core/sources';
-import { asRows, asKeptRows, query, queryOne, type Sql } from './db';
+import { asKeptRows, query, queryOne, type Sql } from './db';
 
 export type SourceKind = 'own' | 'hand' | 'key' | 'webhook' | 'snippet' | 'form' | 'file';
 export const SCOPES = ['events', 'read', 'write'] as const;

@@ -18,7 +18,7 @@ if(last&&n.sendBeacon&&n.sendBeacon(U,b))return;
 fetch(U,{method:"POST",body:b,keepalive:b.length<6e4,credentials:"omit"}).then(function(r){if(r.status>=500)throw 0},0).catch(function(){if(!last){q=part.concat(q).slice(-200);t=setTimeout(flush,5e3)}});
 if(q.length)flush(last)}
 function track(type,data){if(quiet)return;q.push({id:rnd(),type:type,time:new Date().toISOString(),data:data||{}});if(q.length>=20)flush();else if(!t)t=setTimeout(flush,1e3)}
-function page(){track("page.viewed",{url:location.href.split("#")[0],title:d.title.slice(0,200),referrer:d.referrer.split("?")[0]})}
+function page(){track("page.viewed",{url:location.href.split("#")[0],title:[...d.title].slice(0,200).join(""),referrer:d.referrer.split("?")[0]})}
 var api={track:track,page:page,product:function(p){track("product.viewed",p)},cart:function(c){track("cart.updated",c)},
 identify:function(p){if(quiet||!p)return;var h=hash((p.externalId||"")+"|"+(p.email||"").toLowerCase());if(get(P)&&get(P)!==h){flush();set(K,rnd())}set(P,h);me={};if(p.email)me.email=p.email;if(p.externalId)me.externalId=p.externalId;track("app.identified",{})},
 forget:function(){flush();me=null;set(P,"");set(K,rnd())},flush:flush};

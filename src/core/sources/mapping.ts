@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { currencyDigits, isCurrency } from '../money';
+import { cut } from '../people';
 import { eventTypeSchema, type Value } from '../rules';
 import { parseInstant } from '../time';
 import { valueAtPath } from './path';
@@ -110,7 +111,7 @@ function mapOne(mapping: Mapping, entry: Value, context: { source: string; id: s
   if (typeof consent === 'boolean') person.consent = { email: consent, how: `webhook ${context.source}` };
   if (Object.keys(person).length) data.person = person;
   const [subject, time, id] = [text(at(mapping.person.externalId)), moment(at(mapping.time)), text(at(mapping.id))];
-  return { event: { id: (id ?? context.id).slice(0, 255), source: context.source, type, ...(subject !== null && { subject }), ...(time !== null && { time }), data } };
+  return { event: { id: cut(id ?? context.id, 255), source: context.source, type, ...(subject !== null && { subject }), ...(time !== null && { time }), data } };
 }
 
 const HINTS: readonly (readonly [keyof Mapping['person'] | 'time' | 'id' | 'amount' | 'currency' | 'cartId' | 'orderId' | 'type' | 'items', RegExp])[] = [
