@@ -44,7 +44,7 @@ const number = (value: Value | undefined): number | null => (typeof value === 'n
 
 /** A moment as senders write it: RFC 3339, or seconds or milliseconds since 1970. */
 function moment(value: Value | undefined): string | null {
-  if (typeof value === 'number' && value > 0) return new Date(value < 1e11 ? value * 1000 : value).toISOString();
+  if (typeof value === 'number' && value > 0 && value < 8e15) return new Date(value < 1e11 ? value * 1000 : value).toISOString();
   if (typeof value !== 'string') return null;
   if (/^\d{10}(\d{3})?$/.test(value)) return moment(Number(value));
   const spaced = value.replace(/^(\d{4}-\d{2}-\d{2}) (\d{2}:)/, '$1T$2').replace(/([+-]\d{2})(\d{2})$/, '$1:$2');
