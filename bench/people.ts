@@ -21,19 +21,18 @@ const db = connect(process.env.VIATIC_DATABASE_URL!, 6);
 const say = (n: number) => Math.round(n).toLocaleString('en');
 const row = (n: number, tag: string) => [`${tag}${n}`, `${FIRST[n % FIRST.length]!.toLowerCase()}.${LAST[(n * 7) % LAST.length]!.toLowerCase()}.${tag}${n}@example.com`, FIRST[n % FIRST.length]!, LAST[(n * 7) % LAST.length]!, n % 3 ? 'NL' : 'DE'];
 
-async function writeFile(path: string, tag: string, lines: (n: number) => string, head: string): Promise<void> {
+async function writeFile(path: string, lines: (n: number) => string, head: string): Promise<void> {
   const sink = createWriteStream(path);
   await pipeline(Readable.from((function* () {
     yield head;
     for (let n = 0; n < ROWS; n += 1000) yield Array.from({ length: Math.min(1000, ROWS - n) }, (_, i) => lines(n + i)).join('');
   })()), sink);
-  void tag;
 }
 
 /** The floor: the same people as they stand in the table, by COPY, with all its indexes. */
 async function copyFloor(folder: string): Promise<number> {
   const file = join(folder, 'floor.csv');
-  await writeFile(file, 'f', (n) => {
+  await writeFile(file, (n) => {
     const [id, email, first, last, country] = row(n, 'f');
     const attributes = JSON.stringify({ email, firstName: first, lastName: last, country }).replaceAll('"', '""');
     const stamp = 1_795_000_000_000;
@@ -79,7 +78,7 @@ async function main(): Promise<void> {
   await query(db, 'vacuum people');
 
   const file = join(folder, `people-${process.pid}.csv`);
-  await writeFile(file, 'm', (n) => `${row(n, 'm').join(',')}\n`, 'id,email,first name,last name,country\n');
+  await writeFile(file, (n) => `${row(n, 'm').join(',')}\n`, 'id,email,first name,last name,country\n');
   const upload = await takeUpload(db, 'people.csv', Readable.toWeb(createReadStream(file)) as unknown as ReadableStream<Uint8Array>, 'bench');
   const plan: ImportPlan = {
     schema: 'viatic.import/1', kind: 'people', upload: upload.key, name: 'people.csv', format: { kind: 'csv', encoding: 'utf-8', delimiter: ',', hasHeader: true }, dayFirst: true, existing: 'replace',

@@ -256,6 +256,22 @@ test('many at once: filtered, chosen, tagged with the count before, undone; a vi
   await expect(page.getByTestId('people-count')).toHaveText(`${count} people match`);
 });
 
+test('a filter by a number finds people whose attribute is that number; what is no number is said and not asked', async ({ page, request }) => {
+  const id = `tank-${Date.now().toString(36)}`;
+  await api(request, 'PUT', `/people/${id}`, { attributes: { tankLitres: 77.5 } });
+  await signIn(page);
+  await page.goto(`${base()}/people`);
+  await page.getByRole('button', { name: 'Filter by an attribute' }).click();
+  await page.getByRole('combobox', { name: 'Attribute' }).selectOption('tankLitres');
+  await page.getByLabel('Value').fill('large');
+  await expect(page.getByText('“large” is no number.')).toBeVisible();
+  await page.getByRole('button', { name: 'Filter', exact: true }).click();
+  await expect(page.getByLabel('Value')).toBeVisible();
+  await page.getByLabel('Value').fill('77.5');
+  await page.getByRole('button', { name: 'Filter', exact: true }).click();
+  await expect(page.getByTestId('people-count')).toHaveText('1 person matches');
+});
+
 test('the views of data and people have no accessibility violation of WCAG 2.2 AA that axe can find, in both themes', async ({ page, request }) => {
   test.setTimeout(240_000);
   await signIn(page);

@@ -1,5 +1,5 @@
 import type { AttributeRecord, AttributeType } from '@/core/people';
-import { query, queryOne, type Sql } from './db';
+import { asRows, query, queryOne, type Sql } from './db';
 
 export interface AttributeRow { name: string; type: AttributeType; is_declared: boolean; about: string; goes_to: string | null; retired_at: Date | null }
 
@@ -26,12 +26,10 @@ export async function saveAttribute(sql: Sql, row: { name: string; type: Attribu
 /** Notes attributes that were met for the first time. */
 export async function discoverAttributes(sql: Sql, rows: readonly { name: string; type: AttributeType }[]): Promise<void> {
   if (!rows.length) return;
-  await query(sql, `insert into attributes (name, type) select name, type from json_to_recordset(cast(:rows as json)) as r(name text, type text) order by name on conflict do nothing`, { rows: JSON.stringify(rows) });
+  await query(sql, `insert into attributes (name, type) select name, type from json_to_recordset(cast(:rows as json)) as r(name text, type text) order by name on conflict do nothing`, { rows: asRows(rows) });
 }
 
-export interface AttributeUse { name: string; people: number; kinds: Record<string, number>; values: { value: string; count: number }[] }
-
-/** How many people have each attribute, of which kinds its values are, and the most frequent of them. A scan of everybody. */
+/** How many people have each attribute, by the kind of its value. A scan of everybody. */
 export async function attributeUse(sql: Sql): Promise<{ name: string; kind: string; people: number }[]> {
   return query(sql, `select a.key as name, jsonb_typeof(a.value) as kind, count(*)::int as people from people p, jsonb_each(p.attributes) a where p.erased_at is null group by 1, 2`);
 }
@@ -70,11 +68,11 @@ export async function retireAttribute(sql: Sql, name: string, isRetired: boolean
 }
 
 /** Replaces spellings of an attribute's values on file. Answers with how many people were changed. */
-export async function respell(sql: Sql, name: string, variants: readonly string[], keep: string): Promise<number> {
-  const rows = await query(
+export async function respell(sql: Sql, name: string, variants: readonly string[], keep: string): Promise<string[]> {
+  const rows = await query<{ id: string }>(
     sql,
     `update people set attributes = jsonb_set(attributes, array[cast(:name as text)], to_jsonb(cast(:keep as text))) where attributes->>:name = any(cast(:variants as text[])) and attributes->>:name <> :keep returning id`,
     { name, variants, keep },
   );
-  return rows.length;
+  return rows.map((row) => row.id);
 }

@@ -1,4 +1,4 @@
-import { query, queryOne, type Sql } from './db';
+import { asRows, query, queryOne, type Sql } from './db';
 import type { Compiled } from './rules';
 
 /** Long work: an import, an export, a bulk act. */
@@ -18,11 +18,11 @@ export interface WorkRow {
   ended_at: Date | null;
 }
 
-export async function createWork(sql: Sql, work: { kind: string; name: string; detail: object; by: string; at: Date; total?: number | null; state?: string }): Promise<string> {
+export async function createWork(sql: Sql, work: { kind: string; name: string; detail: object; by: string; at: Date }): Promise<string> {
   const row = await queryOne<{ id: string }>(
     sql,
-    `insert into works (kind, name, detail, by, created_at, total, state) values (:kind, :name, :detail, :by, :at, :total, :state) returning id`,
-    { total: null, state: 'waiting', ...work, detail: JSON.stringify(work.detail) },
+    `insert into works (kind, name, detail, by, created_at) values (:kind, :name, :detail, :by, :at) returning id`,
+    { ...work, detail: JSON.stringify(work.detail) },
   );
   return row!.id;
 }
@@ -63,11 +63,8 @@ export async function askToStop(sql: Sql, id: string): Promise<boolean> {
   return (await query(sql, `update works set asked_to_stop = true where id = :id and state in ('waiting', 'running') returning id`, { id })).length > 0;
 }
 
-/** Which people a bulk act is for: a rule over `people p`, or those who are named. */
-export type Chosen = Compiled;
-
 /** Writes down whom a bulk act is for, at the moment at which it was asked for. Answers with how many. */
-export async function chooseInto(sql: Sql, workId: string, chosen: Chosen): Promise<number> {
+export async function chooseInto(sql: Sql, workId: string, chosen: Compiled): Promise<number> {
   const rows = await queryOne<{ count: number }>(
     sql,
     `with chosen as (insert into work_changes (work_id, person_id, was) select :workId, p.id, '{}' from people p where p.erased_at is null and (${chosen.condition}) returning 1) select count(*)::int as count from chosen`,
@@ -87,7 +84,7 @@ export async function noteWas(sql: Sql, workId: string, rows: readonly { personI
   await query(
     sql,
     `update work_changes w set was = r.was from json_to_recordset(cast(:rows as json)) as r(person_id bigint, was jsonb) where w.work_id = :workId and w.person_id = r.person_id`,
-    { workId, rows: JSON.stringify(rows.map((row) => ({ person_id: row.personId, was: row.was }))) },
+    { workId, rows: asRows(rows.map((row) => ({ person_id: row.personId, was: row.was }))) },
   );
 }
 

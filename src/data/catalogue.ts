@@ -27,8 +27,10 @@ export async function noteArrival(sql: Sql, arrival: Arrival): Promise<void> {
   );
 }
 
-/** How many values of one property are told apart. */
+/** How many values of one property are told apart; where there are as many, one that is missing may just be rare. */
 export const MOST_VALUES = 200;
+/** Longer values are no names of anything: they are not told apart. */
+export const LONGEST_VALUE = 60;
 
 /** Folds what has arrived into catalogue and rates, each batch once. Answers with how many batches. */
 export async function foldArrivals(sql: Sql, limit = 500): Promise<number> {
@@ -101,8 +103,8 @@ export async function typeProperties(sql: Sql, type: string): Promise<PropertyRo
   );
 }
 
-export async function findType(sql: Sql, type: string): Promise<TypeRow | null> {
-  return queryOne<TypeRow>(sql, `select t.*, 0 as properties from event_types t where t.type = :type`, { type });
+export async function findType(sql: Sql, type: string): Promise<Omit<TypeRow, 'properties'> | null> {
+  return queryOne(sql, 'select type, count, first_at, last_at from event_types where type = :type', { type });
 }
 
 /** Values of a property that have been seen, for one type: what warnings about values that never occur look at. */
@@ -127,8 +129,8 @@ export async function rebuildCatalogue(sql: Sql): Promise<void> {
      select type, name, value, count from (
        select type, name, value, count, row_number() over (partition by type, name order by count desc, value) as place from (
          select e.type, p.key as name, p.value #>> '{}' as value, count(*) as count from events e, jsonb_each(e.properties) p
-         where jsonb_typeof(p.value) in ('string', 'number', 'boolean') and length(p.value #>> '{}') <= 60 group by 1, 2, 3) v
+         where jsonb_typeof(p.value) in ('string', 'number', 'boolean') and length(p.value #>> '{}') <= :longest group by 1, 2, 3) v
      ) r where place <= :most`,
-    { most: MOST_VALUES },
+    { most: MOST_VALUES, longest: LONGEST_VALUE },
   );
 }

@@ -57,14 +57,17 @@ export async function copyOut(db: Db, statement: string, format: 'csv' | 'lines'
   // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
   const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
   const source = client.query(copyTo(`copy (${statement}) to stdout with (${options})`));
-  let isReleased = false;
-  const release = () => {
-    if (isReleased) return;
-    isReleased = true;
-    void pool.releaseConnection(client);
+  let isOver = false;
+  const release = (isUsable: boolean): void => {
+    if (isOver) return;
+    isOver = true;
+    if (isUsable) return void pool.releaseConnection(client);
+    // a connection in the middle of COPY answers nothing else any more: once it is closed, the pool opens another
+    client.once('end', () => void pool.releaseConnection(client));
+    (client as Client & { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
   };
-  source.once('end', release);
-  source.once('error', release);
-  source.once('close', release);
+  source.once('end', () => release(true));
+  source.once('error', () => release(true));
+  source.once('close', () => release(false));
   return source;
 }

@@ -72,3 +72,15 @@ export async function inTransaction<T>(db: Db, work: (trx: Knex.Transaction) => 
     }
   }
 }
+
+/**
+ * Does work that nobody else may do at the same time, in however many transactions. Answers false without doing it when
+ * somebody is at it. The name is held by a connection: with the process that holds it, it falls free.
+ */
+export function whileHeld(db: Db, name: string, work: () => Promise<void>): Promise<boolean> {
+  return db.transaction(async (trx) => {
+    const [row] = await query<{ held: boolean }>(trx, 'select pg_try_advisory_xact_lock(hashtextextended(:name, 0)) as held', { name });
+    if (row!.held) await work();
+    return row!.held;
+  });
+}

@@ -74,27 +74,26 @@ const FEW = 2000;
 export async function listPeople(sql: Sql, filter: Filter, sort: Sort, isDown: boolean, limit: number, offset: number): Promise<DirectoryRow[]> {
   const { condition, bindings } = filterToSql(filter);
   const down = isDown ? 'desc' : 'asc';
+  const standing = STANDING[sort];
+  const isAttribute = sort.startsWith('attribute:');
+  const key = standing ?? (isAttribute ? 'p.attributes->:sortName' : EXPRESSIONS[sort as keyof typeof EXPRESSIONS]);
+  const paged = { ...bindings, limit, offset, ...(isAttribute && { sortName: sort.slice(10) }) };
   if (filter.words && !filter.ids) {
     // words that few people have are found by the index of words and sorted afterwards; of words that many have, the
     // first page is found soon in the order asked for. Which it is, counting a little tells: the planner cannot know.
-    const isAttribute = sort.startsWith('attribute:');
-    const key = STANDING[sort] ?? (isAttribute ? 'p.attributes->:sortName' : EXPRESSIONS[sort as keyof typeof EXPRESSIONS]);
     const hits = await query<{ id: string; found: number }>(
       sql,
-      `with hits as materialized (select p.id, ${key} as key from people p ${STANDING[sort] ? 'left join standing o on o.person_id = p.id' : ''} where ${condition} limit ${FEW + 1})
+      `with hits as materialized (select p.id, ${key} as key from people p ${standing ? 'left join standing o on o.person_id = p.id' : ''} where ${condition} limit ${FEW + 1})
        select id, (select count(*)::int from hits) as found from hits order by key ${down} nulls last, id ${down} limit :limit offset :offset`,
-      { ...bindings, limit, offset, ...(isAttribute && { sortName: sort.slice(10) }) },
+      paged,
     );
     if (!hits.length && !offset) return [];
     if (hits[0] && hits[0].found <= FEW) return pageOf(sql, 'select cast(id as bigint) as id from unnest(cast(:hitIds as bigint[])) with ordinality as h(id, place) order by place', { hitIds: hits.map((hit) => hit.id) });
   }
-  const standing = STANDING[sort];
   if (!standing) {
     // a person's number breaks ties, so that no page repeats another; who lacks the value comes last either way
-    const isAttribute = sort.startsWith('attribute:');
-    const expression = isAttribute ? 'p.attributes->:sortName' : EXPRESSIONS[sort as keyof typeof EXPRESSIONS];
-    const order = sort === 'seen' || sort === 'created' ? `${expression} ${down}, p.id ${down}` : `${expression} ${down} nulls last, p.id ${down}`;
-    return pageOf(sql, `select p.id from people p where ${condition} order by ${order} limit :limit offset :offset`, { ...bindings, limit, offset, ...(isAttribute && { sortName: sort.slice(10) }) });
+    const order = `${key} ${down}${sort === 'seen' || sort === 'created' ? '' : ' nulls last'}, p.id ${down}`;
+    return pageOf(sql, `select p.id from people p where ${condition} order by ${order} limit :limit offset :offset`, paged);
   }
   // those who have ordered stand in an index of their own; the others come after them, or before
   const ordered = `select p.id from standing o join people p on p.id = o.person_id where ${condition}`;

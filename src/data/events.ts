@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto';
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
 import type { Arrival } from './catalogue';
@@ -12,6 +13,12 @@ export interface NewEvent {
   readonly properties: { readonly [name: string]: Value };
   /** the phone or device by which alone the event found its owner */
   readonly via?: string | null;
+}
+
+/** What makes an event unique, as 128 bits: its source and id. */
+export function eventKey(source: string, id: string): string {
+  const hex = createHash('sha256').update(source).update('\0').update(id).digest('hex');
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }
 
 /** Claims the keys of events and answers with those that are new: an event sent twice counts once. */

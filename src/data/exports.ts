@@ -11,17 +11,17 @@ const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 const iso = (column: string): string => `to_char(${column} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 const WHO: readonly ExportColumn[] = [{ name: 'personId', sql: `coalesce(p.external_id, '~' || p.id)` }, { name: 'email', sql: 'p.email' }];
 
-const COLUMNS: Record<Exclude<ExportKind, 'people'>, { from: string; order: string; columns: readonly ExportColumn[] }> = {
+const COLUMNS: Record<Exclude<ExportKind, 'people'>, { from: string; columns: readonly ExportColumn[] }> = {
   events: {
-    from: 'events x join people p on p.id = x.person_id', order: '',
+    from: 'events x join people p on p.id = x.person_id',
     columns: [...WHO, { name: 'type', sql: 'x.type' }, { name: 'time', sql: iso('x.time') }, { name: 'source', sql: 'x.source' }, { name: 'id', sql: 'x.event_id' }, { name: 'properties', sql: 'x.properties' }],
   },
   orders: {
-    from: 'orders x join people p on p.id = x.person_id', order: '',
+    from: 'orders x join people p on p.id = x.person_id',
     columns: [...WHO, { name: 'orderId', sql: 'x.order_id' }, { name: 'placedAt', sql: iso('x.placed_at') }, { name: 'currency', sql: 'x.currency' }, { name: 'valueMinor', sql: 'x.value_minor' }, { name: 'discountMinor', sql: 'x.discount_minor' }, { name: 'refundedMinor', sql: 'x.refunded_minor' }, { name: 'isCancelled', sql: 'x.is_cancelled' }, { name: 'cartId', sql: 'x.cart_id' }],
   },
   consent: {
-    from: 'consent_log x join people p on p.id = x.person_id', order: '',
+    from: 'consent_log x join people p on p.id = x.person_id',
     columns: [...WHO, ...['channel', 'state'].map((name) => ({ name, sql: `x.${name}` })), { name: 'at', sql: iso('x.at') }, { name: 'recordedAt', sql: iso('x.recorded_at') }, ...['how', 'place', 'wording', 'box', 'country', 'address'].map((name) => ({ name, sql: `x.${name}` })), { name: 'enteredBy', sql: 'x.actor' }],
   },
 };

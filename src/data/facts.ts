@@ -19,6 +19,12 @@ export const ADDRESS: { readonly [channel in Channel]: (attributes: { readonly [
   push: ({ pushToken }) => (typeof pushToken === 'string' && pushToken ? pushToken : null),
 };
 
+/** The same in SQL, for `people p`. */
+export const ADDRESS_SQL: { readonly [channel in Channel]: string } = { email: `nullif(p.email, '')`, sms: `nullif(p.attributes->>'phone', '')`, push: `nullif(p.attributes->>'pushToken', '')` };
+
+/** The address on the channel that an expression gives, for `people p`. */
+export const addressSql = (channel: string): string => `case ${channel} when 'email' then ${ADDRESS_SQL.email} when 'sms' then ${ADDRESS_SQL.sms} else ${ADDRESS_SQL.push} end`;
+
 /** Selects, for `people p`, what stands between us and each of their addresses. */
 export const REACH_COLUMNS = `(extract(epoch from p.paused_until) * 1000)::bigint as paused_ms,
   (select jsonb_object_agg(c.channel, c.state) from consents c where c.person_id = p.id) as consents,

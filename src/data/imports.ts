@@ -1,5 +1,7 @@
 import { Readable } from 'node:stream';
-import { asKeptRows, query, queryOne, type Sql } from './db';
+import { asKeptRows, asRows, query, queryOne, type Sql } from './db';
+import { eventKey } from './events';
+import { addressSql } from './facts';
 
 /** A file that was sent up, kept in parts so that no process holds it whole. */
 export interface UploadRow { id: string; key: string; name: string; size: string; at: Date; by: string }
@@ -167,16 +169,17 @@ export async function updateKnown(sql: Sql, workId: string, now: Date, existing:
      select cast(:workId as bigint), p.id, jsonb_build_object('attributes', p.attributes, 'stamped', p.stamped, 'external_id', p.external_id, 'said', s.attributes) from people p join ${name} s on s.person_id = p.id where s.kind = 'known' on conflict do nothing`,
     b,
   );
-  // a word newer than this import, from a clock that runs ahead, is left as it is
+  // what was said while the file was being read is newer than the file, and stays
   const rows = await query(
     sql,
     `update people p set
-       attributes = case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || s.attributes end,
-       stamped = case when cast(:existing as text) = 'fill' then s.stamps || p.stamped else p.stamped || s.stamps end,
+       attributes = case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || (s.attributes - n.newer) end,
+       stamped = case when cast(:existing as text) = 'fill' then s.stamps || p.stamped else p.stamped || (s.stamps - n.newer) end,
        external_id = coalesce(p.external_id, s.external_id), external_at = coalesce(p.external_at, case when s.external_id is not null then cast(:now as timestamptz) end)
-     from ${name} s
-     where s.person_id = p.id and s.kind = 'known' and (case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || s.attributes end <> p.attributes or (p.external_id is null and s.external_id is not null)) returning p.id`,
-    { ...b, existing },
+     from ${name} s join people q on q.id = s.person_id
+       cross join lateral (select array(select key from jsonb_each_text(q.stamped) where value::numeric > cast(:nowMs as numeric)) as newer) n
+     where s.person_id = p.id and s.kind = 'known' and (case when cast(:existing as text) = 'fill' then s.attributes || p.attributes else p.attributes || (s.attributes - n.newer) end <> p.attributes or (p.external_id is null and s.external_id is not null)) returning p.id`,
+    { ...b, existing, nowMs: now.getTime() },
   );
   await query(
     sql,
@@ -198,7 +201,18 @@ export async function nameUnclear(sql: Sql, workId: string, rows: readonly { row
   await query(
     sql,
     `update ${stage(workId)} s set person_id = r.person_id from json_to_recordset(cast(:rows as json)) as r(row bigint, person_id bigint) where s.row = r.row`,
-    { rows: JSON.stringify(rows.map((one) => ({ row: one.row, person_id: one.personId }))) },
+    { rows: asRows(rows.map((one) => ({ row: one.row, person_id: one.personId }))) },
+  );
+}
+
+/** Notes what known people were before rows that go through identity change them: the first time what was, each time what was said. */
+export async function noteBefore(sql: Sql, workId: string, rows: readonly { personId: string; was: object; said: object }[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `insert into work_changes (work_id, person_id, was) select cast(:workId as bigint), person_id, was || jsonb_build_object('said', said) from json_to_recordset(cast(:rows as json)) as r(person_id bigint, was jsonb, said jsonb)
+     on conflict (work_id, person_id) do update set was = excluded.was || work_changes.was || jsonb_build_object('said', coalesce(work_changes.was->'said', '{}') || (excluded.was->'said'))`,
+    { workId, rows: asRows(rows.map(({ personId, was, said }) => ({ person_id: personId, was, said }))) },
   );
 }
 
@@ -221,7 +235,7 @@ export async function storeConsents(sql: Sql, workId: string, now: Date, how: st
        where c.person_id is null or (c.state <> s.state and c.at < s.at)
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, wording, place, actor, address)
-       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, cast(:actor as text), (select case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end from people p where p.id = c.person_id)
+       select c.person_id, c.channel, c.state, c.at, c.how, c.wording, c.place, cast(:actor as text), (select ${addressSql('c.channel')} from people p where p.id = c.person_id)
        from changed c
      ), noted as (
        insert into work_changes (work_id, person_id, was)
@@ -295,8 +309,8 @@ export async function undoPeopleImport(sql: Sql, workId: string, now: Date, list
      where w.work_id = :workId and w.person_id = p.id and jsonb_exists(w.was, 'attributes') and cardinality(v.names) > 0 returning p.id`,
     b,
   );
-  for (const [table, column] of [['consents', 'person_id'], ['consent_log', 'person_id'], ['weak_claims', 'person_id'], ['identifiers', 'person_id'], ['person_tags', 'person_id'], ['list_members', 'person_id'], ['list_log', 'person_id'], ['declined_topics', 'person_id']] as const) {
-    await query(sql, `delete from ${table} where ${column} in (select id from leaving)`);
+  for (const table of ['consents', 'consent_log', 'weak_claims', 'identifiers', 'person_tags', 'list_members', 'list_log', 'declined_topics']) {
+    await query(sql, `delete from ${table} where person_id in (select id from leaving)`);
   }
   const removed = await query(sql, `delete from people where id in (select id from leaving) returning id`);
   return { removed: removed.length, restored: restored.length };
@@ -305,12 +319,7 @@ export async function undoPeopleImport(sql: Sql, workId: string, now: Date, list
 /** Takes back the events of a file's source. Answers with whose they were: their orders are to be computed anew. */
 export async function undoEvents(sql: Sql, sourceId: number): Promise<{ events: number; personIds: string[] }> {
   const rows = await query<{ person_id: string; source: string; event_id: string }>(sql, 'delete from events where source_id = :sourceId returning person_id, source, event_id', { sourceId });
-  await query(
-    sql,
-    `delete from event_keys k using json_to_recordset(cast(:rows as json)) as r(source text, event_id text)
-     where k.key = cast(substr(encode(sha256(convert_to(r.source, 'UTF8') || decode('00', 'hex') || convert_to(r.event_id, 'UTF8')), 'hex'), 1, 32) as uuid)`,
-    { rows: JSON.stringify(rows.map(({ source, event_id }) => ({ source, event_id }))) },
-  );
+  await query(sql, 'delete from event_keys where key = any(cast(:keys as uuid[]))', { keys: rows.map((row) => eventKey(row.source, row.event_id)) });
   return { events: rows.length, personIds: [...new Set(rows.map((row) => row.person_id))] };
 }
 

@@ -31,7 +31,7 @@ export async function settleLetter(sql: Sql, id: string, state: 'sent' | 'failed
   await query(sql, `update letters set state = :state, reason = :reason, sent_at = case when :state = 'sent' then cast(:at as timestamptz) end where id = :id`, { id, state, reason, at: new Date(at) });
 }
 
-/** Notes what the mail provider reports of a letter. */
-export async function noteLetter(sql: Sql, id: string, state: 'delivered' | 'bounced'): Promise<LetterRow['person_id'] | undefined> {
-  return (await queryOne<{ person_id: string | null }>(sql, `update letters set state = :state where id = :id and state in ('sent', 'delivered') returning person_id`, { id, state }))?.person_id;
+/** Notes what the mail provider reports of a letter that has gone out. Answers whose it was and where it went, or null when there is none. */
+export async function noteLetter(sql: Sql, id: string, state: 'delivered' | 'bounced' | null): Promise<{ person_id: string | null; address: string } | null> {
+  return queryOne(sql, `update letters set state = case when state in ('sent', 'delivered') then coalesce(:state, state) else state end where id = :id returning person_id, address`, { id, state });
 }

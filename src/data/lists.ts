@@ -3,18 +3,18 @@ import { query, queryOne, type Sql } from './db';
 
 export interface ListRow { id: number; key: string; name: string; about: string; double_opt_in: boolean; created_at: Date; created_by: string; archived_at: Date | null; people: number; waiting: number }
 
+const COUNTS = `(select count(*)::int from list_members m where m.list_id = l.id) as people,
+  (select count(*)::int from confirmations c where c.what = 'list' and c.about = l.key and c.confirmed_at is null) as waiting`;
+
 export async function readLists(sql: Sql): Promise<ListRow[]> {
   return query<ListRow>(
     sql,
-    `select l.*, (select count(*)::int from list_members m where m.list_id = l.id) as people,
-       (select count(*)::int from confirmations c where c.what = 'list' and c.about = l.key and c.confirmed_at is null) as waiting
-     from lists l where l.archived_at is null order by lower(l.name)`,
+    `select l.*, ${COUNTS} from lists l where l.archived_at is null order by lower(l.name)`,
   );
 }
 
 export async function findList(sql: Sql, key: string): Promise<ListRow | null> {
-  return queryOne<ListRow>(sql, `select l.*, (select count(*)::int from list_members m where m.list_id = l.id) as people,
-    (select count(*)::int from confirmations c where c.what = 'list' and c.about = l.key and c.confirmed_at is null) as waiting from lists l where l.key = :key`, { key });
+  return queryOne<ListRow>(sql, `select l.*, ${COUNTS} from lists l where l.key = :key`, { key });
 }
 
 export async function createList(sql: Sql, list: { key: string; name: string; about: string; doubleOptIn: boolean; by: string }, at: Instant): Promise<void> {

@@ -104,7 +104,7 @@ export async function listMerges(sql: Sql, personId: string | null, limit: numbe
   );
 }
 
-/** Brings the loser of a merge back, with their own number and all that was moved, as far as it is still with the winner. */
+/** Brings the loser of a merge back, with their own number and all that was moved, as far as it is still with the winner. Orders and credits of both are to be settled anew. */
 export async function restoreLoser(sql: Sql, merge: MergeRow): Promise<void> {
   const ids = { loserId: merge.loser_id, winnerId: merge.winner_id };
   const { loser, moved } = merge;
@@ -119,8 +119,6 @@ export async function restoreLoser(sql: Sql, merge: MergeRow): Promise<void> {
     if (numbers?.length) await query(sql, `update ${table} set person_id = :loserId where person_id = :winnerId and id = any(cast(:numbers as bigint[]))`, { ...ids, numbers });
   }
   await query(sql, `update traces t set person_id = :loserId from runs r where r.person_id = :loserId and r.id = t.run_id and t.person_id = :winnerId`, ids);
-  // orders and credits of both are computed anew from their events
-  for (const table of ['orders', 'credits', 'standing']) await query(sql, `delete from ${table} where person_id = :winnerId`, ids);
   const rows = JSON.stringify(moved.identifiers);
   await query(sql, `update identifiers i set person_id = :loserId from json_to_recordset(cast(:rows as json)) as r(kind text, value text) where i.kind = r.kind and i.value = r.value and i.person_id = :winnerId`, { ...ids, rows });
   await query(sql, `update weak_claims c set person_id = :loserId from json_to_recordset(cast(:rows as json)) as r(identifier text, claimed_by text) where c.identifier = r.identifier and c.claimed_by = r.claimed_by and c.person_id = :winnerId`, { ...ids, rows: JSON.stringify(moved.claims) });

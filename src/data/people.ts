@@ -2,6 +2,7 @@ import type { Instant } from '@/core/time';
 import { CHANNELS, type Channel, type Value } from '@/core/rules';
 import { identifierKey, identifierOf, type ConsentDetail, type ConsentState, type Identifier, type Profile } from '@/core/people';
 import { asRows, query, queryOne, type Sql } from './db';
+import { addressSql } from './facts';
 
 export type { Identifier };
 
@@ -19,18 +20,23 @@ export interface PersonRow {
   erased_at: Date | null;
 }
 
+/** Keys of identifiers as two parameters, for `unnest(:kinds, :values)`. */
+function asColumns(keys: readonly string[]): { kinds: string[]; values: string[] } {
+  const identifiers = keys.map(identifierOf);
+  return { kinds: identifiers.map((one) => one.kind), values: identifiers.map((one) => one.value) };
+}
+
 export interface FoundIdentifier { readonly personId: string; readonly firstAt: Instant }
 
 /** Finds whom identifiers belong to and since when; keys of the answer are `kind:value`. */
 export async function findByIdentifiers(sql: Sql, keys: readonly string[]): Promise<Map<string, FoundIdentifier>> {
   if (!keys.length) return new Map();
-  const identifiers = keys.map(identifierOf);
   const rows = await query<{ kind: string; value: string; person_id: string; first_ms: string | null }>(
     sql,
     // one look into the index each, however many people there are by now and whatever the planner has heard of them
     `select w.kind, w.value, i.person_id, i.first_ms from unnest(cast(:kinds as text[]), cast(:values as text[])) as w(kind, value)
      cross join lateral (select person_id, case when first_at = '-infinity' then null else (extract(epoch from first_at) * 1000)::bigint end as first_ms from identifiers where kind = w.kind and value = w.value offset 0) i`,
-    { kinds: identifiers.map((i) => i.kind), values: identifiers.map((i) => i.value) },
+    asColumns(keys),
   );
   return new Map(rows.map((row) => [`${row.kind}:${row.value}`, { personId: row.person_id, firstAt: row.first_ms === null ? -Infinity : Number(row.first_ms) }]));
 }
@@ -61,7 +67,7 @@ export async function saveWeakClaims(sql: Sql, rows: readonly { identifier: stri
 /** Which of these identifiers several people share by decision: they join nobody. */
 export async function findShared(sql: Sql, keys: readonly string[]): Promise<Set<string>> {
   if (!keys.length) return new Set();
-  const rows = await query<{ key: string }>(sql, `select kind || ':' || value as key from shared_identifiers where kind || ':' || value = any(cast(:keys as text[]))`, { keys });
+  const rows = await query<{ key: string }>(sql, `select kind || ':' || value as key from shared_identifiers where (kind, value) in (select * from unnest(cast(:kinds as text[]), cast(:values as text[])))`, asColumns(keys));
   return new Set(rows.map((row) => row.key));
 }
 
@@ -190,7 +196,7 @@ export async function saveConsents(sql: Sql, changes: readonly ConsentChange[]):
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, place, wording, actor, box, country, address)
        select c.person_id, c.channel, c.state, c.at, c.how, c.place, c.wording, c.actor, c.box, c.country,
-         case c.channel when 'email' then p.attributes->>'email' when 'sms' then p.attributes->>'phone' else p.attributes->>'pushToken' end
+         ${addressSql('c.channel')}
        from changed c join people p on p.id = c.person_id
      )
      insert into consents (person_id, channel, state, at, how, place, wording, actor, box, country) select person_id, channel, state, at, how, place, wording, actor, box, country from changed

@@ -40,6 +40,7 @@ export async function saveStanding(sql: Sql, personIds: readonly string[] | null
 
 /** Removes orders and credits of people before they are computed anew from what events remain. */
 export async function clearOrders(sql: Sql, personIds: readonly string[]): Promise<void> {
+  if (!personIds.length) return;
   for (const table of ['orders', 'credits', 'standing']) await query(sql, `delete from ${table} where person_id = any(cast(:personIds as bigint[]))`, { personIds });
 }
 
@@ -124,7 +125,7 @@ export interface LedgerRow {
 }
 
 /** The ledger, newest order first: each order with its credit, or none. `before` continues after the last row seen. */
-export async function ledger(sql: Sql, from: Instant, to: Instant, model: string, limit: number, before: { at: Instant; orderId: string } | null): Promise<LedgerRow[]> {
+export async function ledger(sql: Sql, from: Instant, to: Instant, model: string, limit: number, before: { at: Instant; orderId: string; personId: string } | null): Promise<LedgerRow[]> {
   return query<LedgerRow>(
     sql,
     `select o.order_id, o.person_id, p.email, o.placed_at, o.currency, ${NET} as net, o.value_minor, o.refunded_minor, o.is_cancelled,
@@ -133,9 +134,9 @@ export async function ledger(sql: Sql, from: Instant, to: Instant, model: string
      left join credits c on c.person_id = o.person_id and c.order_id = o.order_id and c.model = :model
      left join flows f on f.id = c.flow_id
      where o.placed_at >= :from and o.placed_at <= :to
-       and (cast(:beforeAt as timestamptz) is null or (o.placed_at, o.order_id) < (cast(:beforeAt as timestamptz), cast(:beforeId as text)))
-     order by o.placed_at desc, o.order_id desc limit :limit`,
-    { from: new Date(from), to: new Date(to), model, limit, beforeAt: before ? new Date(before.at) : null, beforeId: before?.orderId ?? null },
+       and (cast(:beforeAt as timestamptz) is null or (o.placed_at, o.order_id, o.person_id) < (cast(:beforeAt as timestamptz), cast(:beforeId as text), cast(:beforePerson as bigint)))
+     order by o.placed_at desc, o.order_id desc, o.person_id desc limit :limit`,
+    { from: new Date(from), to: new Date(to), model, limit, beforeAt: before ? new Date(before.at) : null, beforeId: before?.orderId ?? null, beforePerson: before?.personId ?? null },
   );
 }
 

@@ -1,5 +1,6 @@
 import { subtractDuration, type Instant } from '@/core/time';
 import { partsOf, type PropertyTest, type Rule, type Test } from '@/core/rules';
+import { ADDRESS_SQL } from './facts';
 
 /** A rule as a SQL condition over `people p`, with its named bindings. */
 export interface Compiled {
@@ -65,7 +66,7 @@ export function ruleToSql(rule: Rule, now: Instant, zone: string): Compiled {
       case 'trigger':
         throw new NotForLists('the event that started a run is only known inside a flow');
       case 'consent': {
-        const address = { email: 'p.email', sms: `nullif(p.attributes->>'phone', '')`, push: `nullif(p.attributes->>'pushToken', '')` }[test.channel];
+        const address = ADDRESS_SQL[test.channel];
         const channel = bind(test.channel);
         const reachable = `(${address} is not null and (p.paused_until is null or p.paused_until <= ${nowSql})
           and not exists (select 1 from suppressions s where s.channel = ${channel} and s.address = ${address})

@@ -191,7 +191,7 @@ export async function runsOf(sql: Sql, personId: string, flowId: number): Promis
   );
 }
 
-/** Arms a run that was called directly: its event is given, and it is due at once. Answers with its number. */
+/** Arms a run that was called directly: its event is given, and it is due at once. */
 export async function armCalled(sql: Sql, run: { personId: string; flowId: number; version: number; key: string; triggerId: string; at: Instant }): Promise<void> {
   await query(
     sql,

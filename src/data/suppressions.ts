@@ -7,16 +7,16 @@ export async function suppress(sql: Sql, channel: Channel, address: string, reas
   await suppressAll(sql, channel, [address], reason, at, more);
 }
 
-/** The same for many. Answers with how many were not on it before. */
-export async function suppressAll(sql: Sql, channel: Channel, addresses: readonly string[], reason: string, at: Instant, more: { by?: string; note?: string } = {}): Promise<number> {
-  if (!addresses.length) return 0;
-  const rows = await query(
+/** The same for many. Answers with those that were not on it before. */
+export async function suppressAll(sql: Sql, channel: Channel, addresses: readonly string[], reason: string, at: Instant, more: { by?: string; note?: string } = {}): Promise<string[]> {
+  if (!addresses.length) return [];
+  const rows = await query<{ address: string }>(
     sql,
     `insert into suppressions (channel, address, reason, at, by, note) select :channel, address, :reason, :at, :by, :note from json_to_recordset(cast(:rows as json)) as r(address text)
      on conflict do nothing returning address`,
     { channel, reason, at: new Date(at), by: more.by ?? null, note: more.note ?? null, rows: asRows([...new Set(addresses)].map((address) => ({ address }))) },
   );
-  return rows.length;
+  return rows.map((row) => row.address);
 }
 
 /** Takes an address off the list; only for one of these reasons where some are given. Answers whether it was on it. */

@@ -52,7 +52,7 @@ export async function timeline(sql: Sql, personId: string, options: { limit: num
          'merged', null, null, null, null, null, jsonb_strip_nulls(jsonb_build_object('because', m.because, 'by', m.by, 'theirAttributes', m.loser->'attributes'))
        from merges m where m.winner_id = :personId
        union all
-       select 'note', t.at, 4000001, 0, 'Tagged “' || t.tag || '”', 'tagged', null, null, null, null, null, jsonb_build_object('by', t.by) from person_tags t where t.person_id = :personId
+       select 'note', t.at, 4000001, row_number() over (order by t.tag), 'Tagged “' || t.tag || '”', 'tagged', null, null, null, null, null, jsonb_build_object('by', t.by) from person_tags t where t.person_id = :personId
      )
      select kind, (extract(epoch from at) * 1000)::bigint as at_ms, rank, id, title, type, flow_key, flow_name, step_id, run_id, because, detail from story
      where (cast(:beforeAt as timestamptz) is null or (date_trunc('milliseconds', at), rank, id) < (cast(:beforeAt as timestamptz), cast(:beforeRank as int), cast(:beforeId as bigint)))

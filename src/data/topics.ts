@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { query, type Sql } from './db';
+import { asRows, query, type Sql } from './db';
 
 export interface Topic { readonly key: string; readonly name: string; readonly about: string }
 
@@ -15,7 +15,7 @@ export async function saveTopics(sql: Sql, topics: readonly Topic[]): Promise<vo
     sql,
     `insert into topics (key, name, about, position) select key, name, about, position from json_to_recordset(cast(:rows as json)) as r(key text, name text, about text, position int)
      on conflict (key) do update set name = excluded.name, about = excluded.about, position = excluded.position`,
-    { rows: JSON.stringify(topics.map((topic, position) => ({ ...topic, position }))) },
+    { rows: asRows(topics.map((topic, position) => ({ ...topic, position }))) },
   );
 }
 

@@ -66,7 +66,10 @@ it('spellings of the same are pointed out and brought into one', async () => {
   for (const [n, country] of ['NL', 'Netherlands', 'netherlands', 'DE'].entries()) await say(`p${n}@example.com`, { country });
   const { groups } = await valuesOf(lab.db, 'country');
   expect(groups).toMatchObject([{ keep: 'NL', variants: [{ value: 'NL' }, { value: 'Netherlands' }, { value: 'netherlands' }] }]);
+  await query(lab.db, `insert into runs (person_id, flow_id, version, key, phase, armed_at, entered_at, wakes_on) select id, 1, 1, '', 'inside', now(), now(), '{person.changed}' from people`);
   expect(await respellAttribute(lab.db, 'country', { groups: [{ keep: 'NL', variants: groups[0]!.variants.map((one) => one.value) }] }, 'test')).toEqual({ people: 2 });
   expect(await on('country')).toEqual(['NL', 'NL', 'NL', 'DE']);
+  // flows that wait for a country look again at those whose country it became, and at nobody else
+  expect((await query<{ email: string }>(lab.db, 'select p.email from runs r join people p on p.id = r.person_id where r.wake_at is not null order by 1')).map((row) => row.email)).toEqual(['p1@example.com', 'p2@example.com']);
   expect((await valuesOf(lab.db, 'country')).groups).toEqual([]);
 });

@@ -1,11 +1,13 @@
 import { z } from 'zod';
 import type { AttributeView, UseView } from '@/core/api';
 import { ATTRIBUTE_TYPES, guessType, spellingGroups, type SpellingGroup } from '@/core/people';
+import { PERSON_CHANGED } from '@/core/rules';
 import { inTransaction, type Db } from '@/data/db';
 import { listViews } from '@/data/access';
 import { attributeUse, attributeValues, discoverAttributes, findAttribute, listAttributeRows, redirectAttribute, renameInPeople, respell, retireAttribute, saveAttribute } from '@/data/attributes';
 import { documentsNow } from '@/data/flows';
 import { listForms } from '@/data/forms';
+import { wakeRuns } from '@/data/runs';
 import { readStore, recordAct } from '@/data/store';
 import { attributeUses } from './catalogue';
 import { notFound, Problem, problemsOf } from './http/problem';
@@ -109,9 +111,11 @@ export async function respellAttribute(db: Db, name: string, body: unknown, by: 
   if (!parsed.success) throw new Problem(422, 'Not spellings', 'Nothing was changed.', problemsOf(parsed.error));
   if (name === 'email') throw new Problem(422, 'Not for addresses', 'Addresses are not respelled.');
   return inTransaction(db, async (trx) => {
-    let people = 0;
-    for (const { keep, variants } of parsed.data.groups) people += await respell(trx, name, variants, keep);
-    await recordAct(trx, (await readStore(trx)).now, by, 'attribute.respelled', { name, groups: parsed.data.groups.length, people });
-    return { people };
+    const changed = new Set<string>();
+    for (const { keep, variants } of parsed.data.groups) for (const id of await respell(trx, name, variants, keep)) changed.add(id);
+    const { now } = await readStore(trx);
+    await wakeRuns(trx, [...changed], [PERSON_CHANGED], now);
+    await recordAct(trx, now, by, 'attribute.respelled', { name, groups: parsed.data.groups.length, people: changed.size });
+    return { people: changed.size };
   });
 }

@@ -1,7 +1,7 @@
 import type { TypeDetail, TypeView, UseView } from '@/core/api';
 import { eachStep, type FlowDocument } from '@/core/flows';
 import { partsOf, sayName, type PropertyTest, type Rule, type Test } from '@/core/rules';
-import { findType, foldArrivals, listTypes, MOST_VALUES, seenValues, trimValues, typeProperties } from '@/data/catalogue';
+import { findType, foldArrivals, listTypes, LONGEST_VALUE, MOST_VALUES, seenValues, trimValues, typeProperties } from '@/data/catalogue';
 import type { Db } from '@/data/db';
 import { documentsNow } from '@/data/flows';
 import { notFound } from './http/problem';
@@ -91,7 +91,7 @@ async function neverSeen(db: Db, type: string, ask: PropertyTest): Promise<{ say
   if (!seen.length || ask.property.includes('.')) return [];
   // where there are more values than are told apart, one that is missing may just be rare
   if (seen.length >= MOST_VALUES) return [];
-  return wanted.filter((value) => !seen.some((one) => one.value === String(value))).map((value) => ({
+  return wanted.filter((value) => String(value).length <= LONGEST_VALUE && !seen.some((one) => one.value === String(value))).map((value) => ({
     says: `${sayName(name)} “${String(value)}” has never occurred`, mend: `What has: ${seen.slice(0, 5).map((one) => `“${one.value}”`).join(', ')}`,
   }));
 }

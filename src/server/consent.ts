@@ -1,8 +1,9 @@
 import { laterConsent, PLAIN_DETAIL, type ConsentDetail } from '@/core/people';
 import { CHANNELS, CONSENT_CHANGED, type Channel } from '@/core/rules';
+import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { ADDRESS } from '@/data/facts';
-import { lockPeople, saveConsents, setPause, type ConsentChange } from '@/data/people';
+import { lockPeople, ownerOfIdentifier, saveConsents, setPause, type ConsentChange } from '@/data/people';
 import { wakeRuns } from '@/data/runs';
 import { readStore } from '@/data/store';
 import { liftSuppression, softBounces, suppress } from '@/data/suppressions';
@@ -51,7 +52,17 @@ export function unsubscribe(db: Db, personId: string, how: string): Promise<{ em
   return changeConsent(db, personId, { channels: { email: 'withdrawn' }, detail: { how }, isOwnWord: true });
 }
 
-/** Puts an address out of use after a hard bounce or a complaint. */
+/** Puts an address out of use, whoever's it is. */
+export async function suppressAddress(db: Db, address: string, reason: 'bounced' | 'complained'): Promise<void> {
+  await inTransaction(db, async (trx) => {
+    const { now } = await readStore(trx);
+    await suppress(trx, 'email', address, reason, now);
+    const owner = await ownerOfIdentifier(trx, { kind: 'email', value: address });
+    if (owner) await wakeRuns(trx, [owner], [CONSENT_CHANGED], now);
+  });
+}
+
+/** Puts a person's address out of use after a hard bounce or a complaint. */
 export async function suppressPerson(db: Db, personId: string, reason: 'bounced' | 'complained' | 'by hand', more: { by?: string; note?: string } = {}): Promise<void> {
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
@@ -77,7 +88,8 @@ export interface Preferences {
   readonly channels: { readonly [channel in Channel]?: boolean };
   /** topics they want to read about, of all that there are */
   readonly topics: readonly string[];
-  readonly pauseDays: number | null;
+  /** until when nothing marketing is to come */
+  readonly pausedUntil: Instant | null;
 }
 
 /** Stores what somebody chose on their preference page, with the wording they saw. */
@@ -88,7 +100,7 @@ export async function savePreferences(db: Db, personId: string, wanted: Preferen
     const channels = Object.fromEntries(CHANNELS.flatMap((channel) => (wanted.channels[channel] === undefined ? [] : [[channel, wanted.channels[channel] ? 'given' : 'withdrawn']]))) as ConsentWish['channels'];
     await changeConsent(db, personId, { channels, detail, isOwnWord: true }, trx);
     await saveDeclined(trx, personId, topics.map((topic) => topic.key).filter((key) => !wanted.topics.includes(key)), store.now);
-    await setPause(trx, personId, wanted.pauseDays ? store.now + wanted.pauseDays * 86_400_000 : null);
+    await setPause(trx, personId, wanted.pausedUntil);
     await wakeRuns(trx, [personId], [CONSENT_CHANGED], store.now);
   });
 }

@@ -61,7 +61,7 @@ async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
       ...rendered,
       from: { name: store.name, address: store.fromEmail },
       to: { name: nameOf(send.attributes), address: ADDRESS.email(send.attributes)! },
-      messageId: messageIdOf(ref.id, store.fromEmail),
+      messageId: messageIdOf('send', ref.id, store.fromEmail),
       date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
     });
@@ -79,14 +79,15 @@ export async function giveUp(db: Db, refs: readonly SendRef[], reason: string): 
   }
 }
 
-/** The same for a send each time it is tried, so that servers and inboxes can tell a repeat. */
-export function messageIdOf(sendId: string, fromEmail: string): string {
-  return `<send-${sendId}@${fromEmail.split('@')[1]}>`;
+/** The Message-ID of a mail: of a flow's send, or of a letter that no flow sends. The same at each try, so that no server takes it twice. */
+export function messageIdOf(what: 'send' | 'letter', id: string, fromEmail: string): string {
+  return `<${what}-${id}@${fromEmail.split('@')[1]}>`;
 }
 
-/** The send that a Message-ID of ours belongs to, or null. */
-export function sendOfMessageId(messageId: string): string | null {
-  return /^<?send-(\d{1,18})@/.exec(messageId)?.[1] ?? null;
+/** What a Message-ID of ours belongs to, or null. */
+export function mailOfMessageId(messageId: string): { what: 'send' | 'letter'; id: string } | null {
+  const [, what, id] = /^<?(send|letter)-(\d{1,18})@/.exec(messageId) ?? [];
+  return id ? { what: what as 'send' | 'letter', id } : null;
 }
 
 function linksOf(context: Dispatch, ref: SendRef): Links {

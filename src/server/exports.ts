@@ -1,5 +1,5 @@
-import type { Readable } from 'node:stream';
-import { csvRow } from '@/core/imports';
+import { PassThrough, type Readable } from 'node:stream';
+import { csvCell } from '@/core/imports';
 import type { Db } from '@/data/db';
 import { copyOut } from '@/data/copy';
 import { exportColumns, exportStatement, EXPORTS, type ExportKind } from '@/data/exports';
@@ -17,10 +17,9 @@ export async function exportFile(db: Db, url: URL): Promise<{ name: string; type
   const { filter } = filterOf(url.searchParams, store.now, store.zone);
   const columns = await exportColumns(db, what as ExportKind);
   const rows = await copyOut(db, exportStatement(db, what as ExportKind, columns, filter, format), format === 'csv' ? 'csv' : 'lines');
-  const { PassThrough } = await import('node:stream');
   const body = new PassThrough();
   // lines end as COPY ends them, the first like all others
-  if (format === 'csv') body.write(csvRow(columns.map((column) => column.name)).replace(/\r\n$/, '\n'));
+  if (format === 'csv') body.write(`${columns.map((column) => csvCell(column.name)).join(',')}\n`);
   rows.on('error', (error) => body.destroy(error));
   body.on('close', () => rows.destroy());
   rows.pipe(body);

@@ -49,6 +49,24 @@ describe('a form', () => {
     expect(await query(lab.db, `select properties from events where type = 'form.submitted'`)).toMatchObject([{ properties: { formId: form.key, campaign: 'spring', download: 'http://shop.example/guide.pdf', isConfirmed: true } }]);
   });
 
+  it('counts as a whole or not at all: what fails half-way can be confirmed again', async () => {
+    const form = await make({ tag: 'spring' });
+    await forms.submitForm(lab.db, lab.scope, form, given, 'http://shop.example/page');
+    await lab.settle();
+    const token = tokenIn(lab.inbox[0]!.text!);
+    await query(lab.db, `create function full_disk() returns trigger language plpgsql as $$ begin raise exception 'no space left'; end $$`);
+    await query(lab.db, 'create trigger full_disk before insert on person_tags for each row execute function full_disk()');
+    try {
+      await expect(forms.confirm(lab.db, lab.scope, token)).rejects.toThrow('no space left');
+      expect((await forms.confirmationOf(lab.db, token)).state).toBe('ask');
+      expect(await query(lab.db, 'select (select count(*)::int from events) as events, (select count(*)::int from people) as people')).toEqual([{ events: 0, people: 0 }]);
+    } finally {
+      await query(lab.db, 'drop function full_disk() cascade');
+    }
+    expect((await forms.confirm(lab.db, lab.scope, token)).state).toBe('done');
+    expect(await query(lab.db, `select (select tag from person_tags), (select state from consents), (select count(*)::int from events where type = 'form.submitted') as events`)).toEqual([{ tag: 'spring', state: 'given', events: 1 }]);
+  });
+
   it('a link that is too old, or made up, confirms nothing', async () => {
     const form = await make();
     await forms.submitForm(lab.db, lab.scope, form, given, 'x');
@@ -192,7 +210,47 @@ describe('a list with double opt-in', () => {
   });
 });
 
+describe('a letter that comes back', () => {
+  it('a hard bounce or a complaint puts its address out of use at once, be it of somebody on file or not', async () => {
+    const { mailReport } = await import('./mailhook');
+    const { Webhook } = await import('standardwebhooks');
+    const report = async (type: string, id: string, more: object = {}) => {
+      const body = JSON.stringify({ type, messageId: `<letter-${id}@quillfin.example>`, ...more });
+      const at = new Date();
+      await mailReport(lab.db, lab.scope, new Headers({ 'webhook-id': 'm', 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': new Webhook(process.env.VIATIC_MAIL_HOOK_SECRET!).sign('m', at, body) }), body);
+    };
+    await lab.tell(happening('page.viewed', { person: { email: 'known@example.com' } }));
+    const form = await make();
+    for (const email of ['known@example.com', 'stranger@example.com', 'fine@example.com', 'full@example.com']) await forms.submitForm(lab.db, lab.scope, form, { ...given, email }, 'http://shop.example/');
+    await lab.settle();
+    const letters = new Map((await query<{ id: string; address: string }>(lab.db, 'select id, address from letters')).map((row) => [row.address, row.id]));
+    await report('message.bounced', letters.get('known@example.com')!, { class: 'hard' });
+    await report('message.complained', letters.get('stranger@example.com')!);
+    await report('message.delivered', letters.get('fine@example.com')!);
+    await report('message.bounced', letters.get('full@example.com')!, { class: 'soft' });
+    expect(await query(lab.db, 'select address, reason from suppressions order by 1')).toEqual([{ address: 'known@example.com', reason: 'bounced' }, { address: 'stranger@example.com', reason: 'complained' }]);
+    expect(await query(lab.db, 'select address, state from letters order by 1')).toEqual([{ address: 'fine@example.com', state: 'delivered' }, { address: 'full@example.com', state: 'bounced' }, { address: 'known@example.com', state: 'bounced' }, { address: 'stranger@example.com', state: 'sent' }]);
+    expect(await query(lab.db, `select p.email, e.type from events e join people p on p.id = e.person_id where e.type like 'message.%'`)).toEqual([{ email: 'known@example.com', type: 'message.bounced' }]);
+    await expect(report('message.bounced', '999999')).rejects.toMatchObject({ status: 404 });
+  });
+});
+
 describe('the list of those never written to', () => {
+  it('flows that wait look again at everybody concerned, however many: when put on, and when taken off', async () => {
+    await query(lab.db, `insert into people (id, attributes, stamped, created_at, seen_at) select 1000000 + n, jsonb_build_object('email', 'n' || n || '@example.com'), '{}', now(), now() from generate_series(1, 1200) n`);
+    await query(lab.db, `insert into identifiers (kind, value, person_id, first_at) select 'email', 'n' || n || '@example.com', 1000000 + n, now() from generate_series(1, 1200) n`);
+    await query(lab.db, `insert into flows (key, name, state, draft, created_at, changed_at) values ('waits', 'Waits', 'archived', '{}', now(), now())`);
+    await query(lab.db, `insert into runs (person_id, flow_id, version, key, phase, armed_at, entered_at, wakes_on) select 1000000 + n, (select id from flows where key = 'waits'), 1, '', 'inside', now(), now(), '{consent.changed}' from generate_series(1, 1200) n`);
+    const woken = async () => (await query<{ n: number }>(lab.db, `select count(*)::int as n from runs where wake_at is not null`))[0]!.n;
+    await settings.addSuppressions(lab.db, { addresses: Array.from({ length: 1200 }, (_, n) => `n${n + 1}@example.com`) }, 'test');
+    expect(await woken()).toBe(1200);
+    await query(lab.db, 'update runs set wake_at = null');
+    await settings.lift(lab.db, 'email', 'n7@example.com', 'they asked on the phone', 'test');
+    expect(await woken()).toBe(1);
+    await query(lab.db, 'truncate runs');
+    await query(lab.db, `delete from flows where key = 'waits'`);
+  });
+
   it('takes many at once, says which are no addresses, and is only left with a reason', async () => {
     expect(await settings.addSuppressions(lab.db, { addresses: ['A@example.com', 'a@example.com', 'nonsense', 'b@example.com'] }, 'test')).toEqual({ added: 2, known: 0, wrong: ['nonsense'] });
     await expect(settings.lift(lab.db, 'email', 'a@example.com', '', 'test')).rejects.toThrow('Say why');

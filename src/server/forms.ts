@@ -1,4 +1,5 @@
 import { createHash, randomBytes, randomUUID } from 'node:crypto';
+import type { FormView } from '@/core/api';
 import { formSchema, newForm, readSubmission, type Form } from '@/core/forms';
 import { countries } from '@/core/people';
 import { DAY, HOUR } from '@/core/time';
@@ -17,15 +18,14 @@ import { eventUses } from './catalogue';
 import { changeConsent } from './consent';
 import { env } from './env';
 import { notFound, Problem, problemsOf } from './http/problem';
+import { freeKey } from './keys';
 import { unstorable } from './http/read';
 import { ingest } from './ingest/ingest';
 import { listPeopleOn } from './people';
 import { e, publicPage } from './publicpage';
 
-export interface FormView { readonly key: string; readonly name: string; readonly document: Form; readonly revision: number; readonly isOpen: boolean; readonly address: string; readonly submitted: number; readonly submitted30d: number; readonly waiting: number; readonly changedAt: string; readonly flows: readonly { readonly key: string; readonly name: string; readonly listensTo: 'all' | 'this' }[] }
-
-async function viewOf(db: Db, row: FormListRow): Promise<FormView> {
-  const flows = (await documentsNow(db)).flatMap((flow) => {
+function viewOf(row: FormListRow, documents: Awaited<ReturnType<typeof documentsNow>>): FormView {
+  const flows = documents.flatMap((flow) => {
     if (flow.document.trigger.event !== 'form.submitted') return [];
     const asks = eventUses(flow.document)[0]!.asks.find((ask) => ask.property === 'formId');
     const listens = !asks ? 'all' : (asks.op === 'is' && asks.value === row.key) || (asks.op === 'oneOf' && (asks.value as unknown[]).includes(row.key)) ? 'this' : null;
@@ -35,14 +35,14 @@ async function viewOf(db: Db, row: FormListRow): Promise<FormView> {
 }
 
 export async function forms(db: Db): Promise<{ forms: FormView[] }> {
-  const { now } = await readStore(db);
-  return { forms: await Promise.all((await listForms(db, now)).map((row) => viewOf(db, row))) };
+  const [rows, documents] = await Promise.all([readStore(db).then(({ now }) => listForms(db, now)), documentsNow(db)]);
+  return { forms: rows.map((row) => viewOf(row, documents)) };
 }
 
 export async function formView(db: Db, key: string): Promise<FormView> {
   const row = await formCounts(db, key, (await readStore(db)).now);
   if (!row || row.archived_at) throw notFound(`form "${key.slice(0, 60)}"`);
-  return viewOf(db, row);
+  return viewOf(row, await documentsNow(db));
 }
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
@@ -70,9 +70,7 @@ export async function writeForm(db: Db, key: string, body: unknown, revision: nu
 /** Makes a form to begin with, under a key made of its name. */
 export async function makeForm(db: Db, name: unknown, by: string): Promise<FormView> {
   if (typeof name !== 'string' || !name.trim() || name.length > 80) throw new Problem(422, 'Not a name', 'A form needs a name of up to 80 characters.', [{ field: 'name', wrong: 'is not a name', right: 'a few words' }]);
-  const base = name.trim().toLowerCase().normalize('NFD').replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 50) || 'form';
-  let key = base;
-  for (let n = 2; await findForm(db, key); n++) key = `${base}-${n}`;
+  const key = await freeKey(name, 'form', async (one) => (await findForm(db, one)) !== null);
   return writeForm(db, key, newForm(name.trim()), null, by);
 }
 
@@ -141,7 +139,7 @@ export async function submitForm(db: Db, scope: string, row: FormRow, given: { r
   const { doubleOptIn } = row.document;
   const submission = { attributes: filled.attributes, agreed: filled.agreed, place };
   if (!doubleOptIn) {
-    await record(db, scope, row, filled.email, submission, false);
+    await inTransaction(db, (trx) => record(db, trx, scope, row, filled.email, submission, false));
     return { kind: 'done' };
   }
   const store = await readStore(db);
@@ -171,11 +169,11 @@ const verbatim = (text: string): string => (text.includes('{') ? `{% raw %}${tex
 
 interface Submission { attributes: { readonly [name: string]: Value }; agreed: readonly { channel: 'email' | 'sms' | 'push'; wording: string }[]; place: string }
 
-/** Records a submission as an event, with consent, list and tag. */
-async function record(db: Db, scope: string, row: FormRow, email: string, submission: Submission, isConfirmed: boolean): Promise<void> {
+/** Records a submission as an event, with consent, list and tag: all of it in the transaction of the caller, or nothing. */
+async function record(db: Db, trx: Sql, scope: string, row: FormRow, email: string, submission: Submission, isConfirmed: boolean): Promise<void> {
   const { document: form } = row;
-  const known = await ownerOfIdentifier(db, { kind: 'email', value: email });
-  const onFile = known ? (await findPerson(db, { id: known }))?.attributes : undefined;
+  const known = await ownerOfIdentifier(trx, { kind: 'email', value: email });
+  const onFile = known ? (await findPerson(trx, { id: known }))?.attributes : undefined;
   // whoever has not shown that the address is theirs may fill gaps of its person, but change nothing
   const attributes = isConfirmed || !onFile ? submission.attributes : Object.fromEntries(Object.entries(submission.attributes).filter(([name]) => onFile[name] === undefined));
   const consent = Object.fromEntries(submission.agreed.map(({ channel }) => [channel, true]));
@@ -187,17 +185,21 @@ async function record(db: Db, scope: string, row: FormRow, email: string, submis
       formId: row.key, formName: form.name, isConfirmed, ...Object.fromEntries(form.hidden.map(({ name, value }) => [name, value])), fields: submission.attributes, ...(download && { download, downloadLabel: form.promise!.label }),
       person: { ...attributes, email, ...(submission.agreed.length && { consent: { ...consent, how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' } }) },
     },
-  }, { sourceId: row.source_id });
+  }, { sourceId: row.source_id, trx });
   if (answer.rejected.length) throw new Problem(422, 'Not taken', 'The form could not be stored.', answer.rejected[0]!.problems);
-  const personId = (await ownerOfIdentifier(db, { kind: 'email', value: email }))!;
+  const personId = (await ownerOfIdentifier(trx, { kind: 'email', value: email }))!;
   if (isConfirmed && submission.agreed.length) {
-    await changeConsent(db, personId, { channels: Object.fromEntries(submission.agreed.map(({ channel }) => [channel, 'given'])), detail: { how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' }, isOwnWord: true });
+    await changeConsent(db, personId, { channels: Object.fromEntries(submission.agreed.map(({ channel }) => [channel, 'given'])), detail: { how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' }, isOwnWord: true }, trx);
   }
-  if (form.list) await listPeopleOn(db, scope, form.list, [personId], true, how).catch((error: unknown) => {
-    // a list that was archived since takes nobody in any more
+  if (form.list) await putOn(db, trx, scope, form.list, personId, how);
+  if (form.tag) await addTag(trx, [personId], form.tag, how, new Date((await readStore(trx)).now));
+}
+
+/** Puts somebody on a list; one that was put away since takes nobody in any more, and that is no reason to lose the rest. */
+async function putOn(db: Db, trx: Sql, scope: string, list: string, personId: string, how: string): Promise<void> {
+  await listPeopleOn(db, scope, list, [personId], true, how, trx).catch((error: unknown) => {
     if (!(error instanceof Problem)) throw error;
   });
-  if (form.tag) await addTag(db, [personId], form.tag, how, new Date((await readStore(db)).now));
 }
 
 /** Asks somebody by mail to confirm that they want to be on a list. */
@@ -223,19 +225,16 @@ export async function confirmationOf(db: Db, token: string): Promise<Confirmatio
 export async function confirm(db: Db, scope: string, token: string): Promise<Confirmation> {
   const before = await confirmationOf(db, token);
   if (before.state !== 'ask') return before;
-  const row = await inTransaction(db, async (trx) => {
-    const found = await findConfirmation(trx, digestOf(token), true);
-    if (!found || found.confirmed_at) return null;
-    await noteConfirmed(trx, found.id, (await readStore(trx)).now);
-    return found;
-  });
-  if (row?.what === 'form' && before.form) await record(db, scope, before.form, row.email, row.data as unknown as Submission, true);
-  if (row?.what === 'list') {
-    const personId = await ownerOfIdentifier(db, { kind: 'email', value: row.email });
+  await inTransaction(db, async (trx) => {
+    const row = await findConfirmation(trx, digestOf(token), true);
+    if (!row || row.confirmed_at) return;
+    if (row.what === 'form' && before.form) await record(db, trx, scope, before.form, row.email, row.data as unknown as Submission, true);
+    const personId = row.what === 'list' ? await ownerOfIdentifier(trx, { kind: 'email', value: row.email }) : null;
     if (personId) {
-      await changeConsent(db, personId, { channels: { email: 'given' }, detail: { how: `list “${row.about}”, confirmed by mail`, wording: 'Yes, it was me' }, isOwnWord: true });
-      await listPeopleOn(db, scope, row.about, [personId], true, 'confirmed by mail');
+      await changeConsent(db, personId, { channels: { email: 'given' }, detail: { how: `list “${row.about}”, confirmed by mail`, wording: 'Yes, it was me' }, isOwnWord: true }, trx);
+      await putOn(db, trx, scope, row.about, personId, 'confirmed by mail');
     }
-  }
+    await noteConfirmed(trx, row.id, (await readStore(trx)).now);
+  });
   return { ...before, state: 'done' };
 }

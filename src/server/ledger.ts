@@ -12,9 +12,9 @@ export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const { from, to, model } = periodOf(url, store.now, store.zone);
   const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
   const cursor = url.searchParams.get('before');
-  const split = cursor?.indexOf('_') ?? -1;
-  if (cursor && !(split > 0 && /^\d{1,15}$/.test(cursor.slice(0, split)))) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
-  const rows = await ledger(db, from, to, model, limit + 1, cursor ? { at: Number(cursor.slice(0, split)), orderId: cursor.slice(split + 1) } : null);
+  const after = cursor ? /^(\d{1,15})_(\d{1,18})_(.*)$/s.exec(cursor) : null;
+  if (cursor && !after) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const rows = await ledger(db, from, to, model, limit + 1, after && { at: Number(after[1]), personId: after[2]!, orderId: after[3]! });
   const page = rows.slice(0, limit);
   const last = page.at(-1);
   return {
@@ -23,6 +23,6 @@ export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
       net: Number(row.net), value: Number(row.value_minor), refunded: row.is_cancelled ? Number(row.value_minor) : Number(row.refunded_minor), isCancelled: row.is_cancelled,
       credited: Number(row.credited), ...(row.flow_key && { flow: { key: row.flow_key, name: row.flow_name! }, step: row.step_id, because: row.because }),
     })),
-    next: rows.length > limit && last ? `${last.placed_at.getTime()}_${last.order_id}` : null,
+    next: rows.length > limit && last ? `${last.placed_at.getTime()}_${last.person_id}_${last.order_id}` : null,
   };
 }

@@ -6,7 +6,7 @@ import { addJobs } from '@/data/jobs';
 import { createLetter, holdLetter, settleLetter } from '@/data/letters';
 import { ADDRESS } from '@/data/facts';
 import { readStore, recordAct } from '@/data/store';
-import { personalOf, type Dispatch } from './dispatch';
+import { messageIdOf, personalOf, type Dispatch } from './dispatch';
 import { Problem, problemsOf } from './http/problem';
 import { sealLink } from './links';
 import { nameOf, person } from './people';
@@ -24,7 +24,7 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
     try {
       const handed = await context.mailer.send({
         ...rendered, from: { name: store.name, address: store.fromEmail }, to: { name: (nameOf(letter.attributes) ?? '').replace(/[\r\n]+/g, ' '), address: letter.address },
-        messageId: `<letter-${id}@${store.fromEmail.split('@')[1]}>`, date: new Date(store.now), unsubscribeUrl: letter.kind === 'marketing' ? unsubscribeUrl : null,
+        messageId: messageIdOf('letter', id, store.fromEmail), date: new Date(store.now), unsubscribeUrl: letter.kind === 'marketing' ? unsubscribeUrl : null,
       });
       await settleLetter(trx, id, handed.taken ? 'sent' : 'failed', store.now, handed.taken ? null : handed.reason);
     } catch (error) {

@@ -22,7 +22,8 @@ describe('a list', () => {
     expect((await make('Größere Becken & mehr')).key).toBe('gro-ere-becken-mehr');
     expect((await make('Größere Becken & mehr')).key).toBe('gro-ere-becken-mehr-2');
     expect((await make('魚')).key).toBe('list');
-    expect((await lists(lab.db)).lists).toHaveLength(3);
+    expect((await make('Décor, élégant')).key).toBe('decor-elegant');
+    expect((await lists(lab.db)).lists).toHaveLength(4);
   });
 
   it.each([[{ name: '  ' }, 'name'], [{ name: 'x'.repeat(81) }, 'name'], [{ name: 'A', doubleOptIn: 'yes' }, 'doubleOptIn'], [{}, 'name']])('%j is refused with the place', async (body, field) => {

@@ -8,6 +8,7 @@ import { ADDRESS } from '@/data/facts';
 import { readStore, recordAct } from '@/data/store';
 import { askForList } from './forms';
 import { notFound, Problem, problemsOf } from './http/problem';
+import { freeKey } from './keys';
 import { listPeopleOn, person } from './people';
 
 const viewOf = (row: ListRow): ListView => ({ key: row.key, name: row.name, about: row.about, doubleOptIn: row.double_opt_in, people: row.people, waiting: row.waiting, createdAt: row.created_at.toISOString(), createdBy: row.created_by });
@@ -31,9 +32,7 @@ const bodySchema = z.strictObject({ name: z.string().trim().min(1, 'is empty').m
 export async function makeList(db: Db, body: unknown, by: string): Promise<ListView> {
   const parsed = bodySchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a list', 'Nothing was made.', problemsOf(parsed.error));
-  const base = parsed.data.name.toLowerCase().normalize('NFD').replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 50) || 'list';
-  let key = base;
-  for (let n = 2; await findList(db, key); n++) key = `${base}-${n}`;
+  const key = await freeKey(parsed.data.name, 'list', async (one) => (await findList(db, one)) !== null);
   const { now } = await readStore(db);
   await createList(db, { key, ...parsed.data, by }, now);
   await recordAct(db, now, by, 'list.made', { key });

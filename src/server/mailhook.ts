@@ -1,12 +1,13 @@
 import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
 import type { Db } from '@/data/db';
+import { noteLetter } from '@/data/letters';
 import { personOfSend } from '@/data/sends';
-import { sendOfMessageId } from './dispatch';
+import { mailOfMessageId } from './dispatch';
 import { env } from './env';
 import { Problem, problemsOf } from './http/problem';
 import { recordOwn } from './ingest/ingest';
-import { noteSoftBounce, suppressPerson } from './consent';
+import { noteSoftBounce, suppressAddress, suppressPerson } from './consent';
 
 const schema = z.looseObject({ type: z.enum(['message.delivered', 'message.bounced', 'message.complained']), messageId: z.string().max(500), reason: z.string().max(500).optional(), class: z.enum(['hard', 'soft']).optional() });
 
@@ -21,11 +22,19 @@ export async function mailReport(db: Db, scope: string, headers: Headers, raw: s
   const report = schema.safeParse(payload);
   if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
   const { type, messageId, reason, class: severity } = report.data;
-  const sendId = sendOfMessageId(messageId);
-  const personId = sendId ? await personOfSend(db, sendId) : null;
-  if (!sendId || !personId) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
-  await recordOwn(db, scope, { personId, type, eventId: `${type}/${sendId}`, properties: { sendId, ...(reason && { reason }), ...(severity && { class: severity }) } });
+  const mail = mailOfMessageId(messageId);
+  const letter = mail?.what === 'letter' ? await noteLetter(db, mail.id, type === 'message.delivered' ? 'delivered' : type === 'message.bounced' ? 'bounced' : null) : null;
+  const personId = mail?.what === 'send' ? await personOfSend(db, mail.id) : (letter?.person_id ?? null);
+  if (!mail || (!letter && !personId)) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
+  const about: Record<string, string> = mail.what === 'send' ? { sendId: mail.id } : { letterId: mail.id };
+  if (personId) await recordOwn(db, scope, { personId, type, eventId: `${type}/${mail.what === 'send' ? mail.id : messageId}`, properties: { ...about, ...(reason && { reason }), ...(severity && { class: severity }) } });
+  if (type === 'message.delivered') return;
   // a soft bounce says that the mailbox is full or away: only several in a row put the address out of use
-  if (type === 'message.bounced') await (severity === 'soft' ? noteSoftBounce(db, personId) : suppressPerson(db, personId, 'bounced'));
-  if (type === 'message.complained') await suppressPerson(db, personId, 'complained');
+  if (type === 'message.bounced' && severity === 'soft') {
+    if (personId) await noteSoftBounce(db, personId);
+    return;
+  }
+  const why = type === 'message.bounced' ? 'bounced' : 'complained';
+  // a letter may have gone to an address of nobody on file
+  await (letter ? suppressAddress(db, letter.address, why) : suppressPerson(db, personId!, why));
 }

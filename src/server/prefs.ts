@@ -1,4 +1,5 @@
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
+import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
 import { ADDRESS } from '@/data/facts';
 import { findPerson, readConsents } from '@/data/people';
@@ -65,14 +66,14 @@ export async function saveChoices(db: Db, personId: string, given: { readonly [n
   if (!choices) return '';
   const detail = { how: 'preference page', place: `${env().url}/prefs` };
   if (given.act === 'leave') {
-    await savePreferences(db, personId, { channels: Object.fromEntries(choices.channels.map(({ channel }) => [channel, false])), topics: [], pauseDays: null }, detail);
+    await savePreferences(db, personId, { channels: Object.fromEntries(choices.channels.map(({ channel }) => [channel, false])), topics: [], pausedUntil: null }, detail);
     return 'You have left everything. Nothing marketing comes any more.';
   }
   const topics = choices.topics.filter((topic) => given[`topic-${topic.key}`] === 'yes').map((topic) => topic.key);
-  const kept = given.pause === 'keep' && choices.pausedUntil ? (choices.pausedUntil.getTime() - store.now) / 86_400_000 : null;
   const days = PAUSES.find(([one]) => String(one) === given.pause)?.[0] ?? 0;
+  const pausedUntil = given.pause === 'keep' ? (choices.pausedUntil?.getTime() ?? null) : days ? store.now + days * DAY : null;
   // a channel that stands as it stood is not said again
   const channels = Object.fromEntries(choices.channels.filter(({ channel, isGiven }) => isGiven !== (given[`channel-${channel}`] === 'yes')).map(({ channel, isGiven }) => [channel, !isGiven]));
-  await savePreferences(db, personId, { channels, topics, pauseDays: kept ?? (days || null) }, { ...detail, wording: Object.keys(channels).map((channel) => channelWording(store.name, channel as Channel)).join(' ') || null });
+  await savePreferences(db, personId, { channels, topics, pausedUntil }, { ...detail, wording: Object.keys(channels).map((channel) => channelWording(store.name, channel as Channel)).join(' ') || null });
   return 'That is kept.';
 }

@@ -1,10 +1,12 @@
 import { z } from 'zod';
 import type { SuppressionView } from '@/core/api';
-import { boxFor, checkoutBoxSchema, countryCode, normaliseEmail, normalisePhone, type CheckoutBox } from '@/core/people';
-import { CHANNELS, CONSENT_CHANGED } from '@/core/rules';
+import { boxFor, checkoutBoxSchema, countryCode, identifierKey, normaliseEmail, normalisePhone, type CheckoutBox } from '@/core/people';
+import { CHANNELS, CONSENT_CHANGED, type Channel } from '@/core/rules';
+import { cut } from '@/core/text';
+import type { Instant } from '@/core/time';
 import { deleteView, listViews, readSetting, saveView, writeSetting } from '@/data/access';
-import { inTransaction, type Db } from '@/data/db';
-import { ownerOfIdentifier } from '@/data/people';
+import { inTransaction, type Db, type Sql } from '@/data/db';
+import { findByIdentifiers } from '@/data/people';
 import { wakeRuns } from '@/data/runs';
 import { readStore, recordAct } from '@/data/store';
 import { liftSuppression, listSuppressions, suppressAll } from '@/data/suppressions';
@@ -65,15 +67,20 @@ export async function addSuppressions(db: Db, body: unknown, by: string): Promis
   const good = [...new Set(read.flatMap(({ address }) => address ?? []))];
   const { now } = await readStore(db);
   const added = await inTransaction(db, async (trx) => {
-    const count = await suppressAll(trx, channel, good, reason, now, { by });
-    for (const address of good.slice(0, 1000)) {
-      const owner = channel === 'push' ? null : await ownerOfIdentifier(trx, { kind: channel === 'email' ? 'email' : 'phone', value: address });
-      if (owner) await wakeRuns(trx, [owner], [CONSENT_CHANGED], now);
-    }
+    const fresh = await suppressAll(trx, channel, good, reason, now, { by });
+    await wakeOwners(trx, channel, fresh, now);
+    const count = fresh.length;
     await recordAct(trx, now, by, 'suppressions.added', { count });
     return count;
   });
-  return { added, known: good.length - added, wrong: read.filter(({ address }) => !address).map(({ one }) => one).slice(0, 100) };
+  return { added, known: good.length - added, wrong: read.filter(({ address }) => !address).map(({ one }) => one) };
+}
+
+/** Lets flows that wait look again at those whose addresses these are. */
+async function wakeOwners(trx: Sql, channel: Channel, addresses: readonly string[], now: Instant): Promise<void> {
+  if (channel === 'push') return;
+  const owners = await findByIdentifiers(trx, addresses.map((value) => identifierKey({ kind: channel === 'email' ? 'email' : 'phone', value })));
+  await wakeRuns(trx, [...new Set([...owners.values()].map((one) => one.personId))], [CONSENT_CHANGED], now);
 }
 
 /** Takes an address off the list. Who did it and why is written down. */
@@ -81,8 +88,12 @@ export async function lift(db: Db, channel: string, address: string, why: string
   const known = CHANNELS.find((one) => one === channel);
   if (!known) throw notFound(`channel "${channel.slice(0, 20)}"`);
   if (why.trim().length < 3) throw new Problem(422, 'Say why', 'Say why this address may be written to again; it is written down.', [{ field: 'why', wrong: 'is too short', right: 'a few words' }]);
-  if (!(await liftSuppression(db, known, address))) throw notFound('such address on the list');
-  await recordAct(db, (await readStore(db)).now, by, 'suppression.lifted', { channel, why: why.slice(0, 200) });
+  await inTransaction(db, async (trx) => {
+    const { now } = await readStore(trx);
+    if (!(await liftSuppression(trx, known, address))) throw notFound('such address on the list');
+    await wakeOwners(trx, known, [address], now);
+    await recordAct(trx, now, by, 'suppression.lifted', { channel, why: cut(why, 200) });
+  });
 }
 
 const viewSchema = z.strictObject({ name: z.string().trim().min(1, 'is empty').max(60), query: z.string().max(8000) });

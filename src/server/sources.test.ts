@@ -165,4 +165,12 @@ describe('the catalogue', () => {
     expect(detail.uses).toMatchObject([{ name: 'Tested', where: 'trigger' }]);
     expect(await query(lab.db, 'select count(*)::int as n from arrivals')).toEqual([{ n: 0 }]);
   });
+
+  it('does not say of a value that it never occurred when it came among many in one batch, or is too long to be told apart', async () => {
+    const long = 'l'.repeat(80);
+    await lab.tell([...Array.from({ length: 120 }, (_, n) => `plant ${n}`), long].map((plant) => happening('app.plant_bought', { plant, person: { email: 'a@example.com' } })));
+    const flow = (key: string, value: string) => lab.addFlow(key, { schema: 'viatic.flow/1', name: key, trigger: { kind: 'event', event: 'app.plant_bought', key: null, where: [{ property: 'plant', op: 'is', value }] }, entry: null, stay: null, reentry: 'once', goal: null, steps: [{ id: 'end', kind: 'end' }] });
+    for (const [key, value] of [['rare', 'plant 119'], ['long', long], ['wrong', 'plant 120']] as const) await flow(key, value);
+    expect((await catalogueType(lab.db, 'app.plant_bought')).warnings.map((one) => one.flow)).toEqual(['wrong']);
+  });
 });

@@ -1,10 +1,13 @@
 import type { Db } from '@/data/db';
 import type { Dispatch } from './dispatch';
 import { env } from './env';
-import { openMailer } from './mail';
+import type { Mailer } from './mail';
 
-/** What long work needs where it is taken back at once, in the web process. No mail goes out there. */
+/** No mail goes out where work is taken back. */
+const noMailer: Mailer = { send: () => Promise.reject(new Error('no mail is sent from here')), close: () => {} };
+
+/** What long work needs where it is taken back at once, in the web process. */
 export function workContext(db: Db): Dispatch {
-  const { databaseUrl, url, secret, smtpUrl } = env();
-  return { db, scope: databaseUrl, url, secret, mailer: openMailer(smtpUrl) };
+  const { databaseUrl, url, secret } = env();
+  return { db, scope: databaseUrl, url, secret, mailer: noMailer };
 }

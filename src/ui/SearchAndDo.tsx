@@ -77,9 +77,9 @@ export function SearchAndDo({ isOpen, onOpenChange, signOut }: { isOpen: boolean
             <Command.Item key={flow.key} value={`flow ${flow.name}`} onSelect={go(`/flows/${flow.key}`)} className={itemClass}>{flow.name}</Command.Item>
           ))}
         </Command.Group>
-        {!!lists.data?.lists.length && (
+        {(!!lists.data?.lists.length || !!forms.data?.forms.length) && (
           <Command.Group heading="Lists and forms" className={groupClass}>
-            {lists.data.lists.map((list) => <Command.Item key={list.key} value={`list ${list.name}`} onSelect={go(`/people/lists/${list.key}`)} className={itemClass}>{list.name}<span className="text-xs text-soft">list</span></Command.Item>)}
+            {lists.data?.lists.map((list) => <Command.Item key={list.key} value={`list ${list.name}`} onSelect={go(`/people/lists/${list.key}`)} className={itemClass}>{list.name}<span className="text-xs text-soft">list</span></Command.Item>)}
             {forms.data?.forms.map((form) => <Command.Item key={form.key} value={`form ${form.name}`} onSelect={go(`/data/forms/${form.key}`)} className={itemClass}>{form.name}<span className="text-xs text-soft">form</span></Command.Item>)}
           </Command.Group>
         )}

@@ -1,3 +1,4 @@
+import type { Form } from '../forms';
 import type { Mapping } from '../sources';
 import type { Value } from '../rules';
 import type { UseView } from './people';
@@ -61,6 +62,21 @@ export interface TypeDetail extends TypeView {
   readonly list: readonly { readonly name: string; readonly count: number; readonly kinds: { readonly [kind: string]: number }; readonly values: readonly { readonly value: string; readonly count: number }[] }[];
   /** values that a flow asks for and that never occurred */
   readonly warnings: readonly { readonly says: string; readonly mend: string; readonly flow: string }[];
+}
+
+export interface FormView {
+  readonly key: string;
+  readonly name: string;
+  readonly document: Form;
+  readonly revision: number;
+  readonly isOpen: boolean;
+  readonly address: string;
+  readonly submitted: number;
+  readonly submitted30d: number;
+  /** asked by mail, and not confirmed yet */
+  readonly waiting: number;
+  readonly changedAt: string;
+  readonly flows: readonly { readonly key: string; readonly name: string; readonly listensTo: 'all' | 'this' }[];
 }
 
 export interface SuppressionView { readonly channel: string; readonly address: string; readonly reason: string; readonly at: string; readonly by: string | null; readonly note: string | null; readonly person: string | null }

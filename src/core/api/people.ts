@@ -56,8 +56,8 @@ export interface MergeView {
   readonly loser: { readonly externalId: string | null; readonly email: string | null; readonly name: string | null };
   readonly undoneAt: string | null;
   readonly undoneBy: string | null;
-  /** until when it can be undone */
-  readonly until: string;
+  /** not undone yet, and not older than 30 days */
+  readonly canUndo: boolean;
 }
 
 export interface WhyView {

@@ -1,4 +1,4 @@
-import { evaluate, matches, sayEvent, type Because, type Facts } from '../rules';
+import { evaluate, matches, sayDone, type Because, type Facts } from '../rules';
 import type { Instant } from '../time';
 import type { FlowDocument } from './document';
 import { keyOf, mayNotStartBecause, triggerState, type EarlierRun } from './start';
@@ -20,8 +20,8 @@ export function whyNotEntered(document: FlowDocument, isOn: boolean, facts: Fact
   const all = facts.events.filter((event) => event.type === trigger.event);
   const matching = all.filter((event) => matches(event, trigger.where));
   conditions.push(all.length
-    ? { holds: matching.length > 0, says: matching.length ? `Has ${sayEvent(trigger.event).replace(/^did /, 'done ')}` : `Has ${sayEvent(trigger.event)}, but never as the trigger asks for` }
-    : { holds: false, says: `Has never ${sayEvent(trigger.event)}: the trigger has not come about` });
+    ? { holds: matching.length > 0, says: matching.length ? `Has ${sayDone(trigger.event)}` : `Has ${sayDone(trigger.event)}, but never as the trigger asks for` }
+    : { holds: false, says: `Has never ${sayDone(trigger.event)}: the trigger has not come about` });
   const last = matching.at(-1);
   if (!last) return conditions;
 

@@ -102,6 +102,11 @@ export function guessColumnType(values: readonly string[]): AttributeType | unde
   return given.every((value) => readNumber(value) !== null && !/^0\d/.test(value)) ? 'number' : undefined;
 }
 
+/** The name of an attribute or a property made of a column's: `Favourite fish` is `favouriteFish`. */
+export function ownName(column: string): string {
+  return column.trim().replace(/[^\p{L}\p{N}]+(.)?/gu, (_all, next: string | undefined) => next?.toUpperCase() ?? '').replace(/^\p{Lu}/u, (c) => c.toLowerCase()).replace(/^(\p{N})/u, '_$1');
+}
+
 /** Guesses what the columns of a file are, from their names and the first values. Only a proposal: somebody looks at it. */
 export function guessColumns(kind: ImportKind, names: readonly string[], rows: readonly (readonly string[])[]): (string | null)[] {
   const taken = new Set<string>();
@@ -113,7 +118,7 @@ export function guessColumns(kind: ImportKind, names: readonly string[], rows: r
       taken.add(found);
       return found;
     }
-    const plain = name.trim().replace(/[^\p{L}\p{N}]+(.)?/gu, (_all, next: string | undefined) => next?.toUpperCase() ?? '').replace(/^[\p{Lu}]/u, (c) => c.toLowerCase());
+    const plain = ownName(name);
     if (!/^[\p{L}_][\p{L}\p{N}_]{0,79}$/u.test(plain) || kind === 'consent' || kind === 'orders') return null;
     const own = `${kind === 'people' ? 'attribute' : 'property'}:${plain}`;
     if (taken.has(own)) return null;

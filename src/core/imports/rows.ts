@@ -1,6 +1,7 @@
 import { isCurrency, LARGEST_MINOR } from '../money';
-import { countryCode, cut, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
+import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
 import type { Channel, Value } from '../rules';
+import { cut } from '../text';
 import { isZone, parseInstant, type Instant } from '../time';
 import type { ImportPlan } from './plan';
 

@@ -12,11 +12,6 @@ export const ATTRIBUTE_TYPE_WORDS: { readonly [type in AttributeType]: string } 
 const YES = new Set(['yes', 'y', 'true', '1', 'on', 'ja', 'oui', 'si', 'sí']);
 const NO = new Set(['no', 'n', 'false', '0', 'off', 'nee', 'nein', 'non']);
 
-/** The beginning of a text, without half of a character at its end. */
-export function cut(text: string, most: number): string {
-  return text.length <= most ? text : text.slice(0, most).replace(/[\ud800-\udbff]$/, '');
-}
-
 /** A calendar date as ISO 8601, `2026-11-24`, from the ways it is commonly written; null when it is none. */
 export function readDate(text: string, dayFirst = true): string | null {
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ].*)?$/.exec(text.trim());

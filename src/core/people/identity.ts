@@ -112,8 +112,7 @@ export function resolveIdentity(batch: readonly Claim[], onFile: OnFile): Resolu
     const loser = winner === a ? b : a;
     merges.push({ winner, loser, because });
     joined.set(loser, winner);
-    winner.firstSeen = Math.min(winner.firstSeen, loser.firstSeen);
-    if (loser.externalId !== null) takeExternal(winner, loser.externalId, loser.externalAt);
+    joinInto(winner, loser);
     return winner;
   };
   const noteTime = (key: string, time: Instant): Instant => {
@@ -212,6 +211,13 @@ export function resolveIdentity(batch: readonly Claim[], onFile: OnFile): Resolu
     handovers: handovers.map(({ weak, from, to }) => ({ weak, from: now(from), to: now(to) })).filter(({ from, to }) => from !== to),
     claims: new Map([...changedClaims].map(([key, set]) => [key, [...set].map((claim) => ({ ...claim, owner: now(claim.owner) }))])),
   };
+}
+
+/** What a person's record takes over from one who turns out to be the same. */
+export function joinInto(winner: Someone, loser: Someone): void {
+  winner.isKnown ||= loser.isKnown;
+  winner.firstSeen = Math.min(winner.firstSeen, loser.firstSeen);
+  if (loser.externalId !== null) takeExternal(winner, loser.externalId, loser.externalAt);
 }
 
 /** The external id that was used first is theirs; of two of the same moment the one that sorts first. */

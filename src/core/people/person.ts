@@ -1,5 +1,5 @@
 import type { Instant } from '../time';
-import type { Value } from '../rules';
+import type { Channel, Value } from '../rules';
 
 /** Attributes with the moment each was said, so that arrival order does not matter: the newest word wins. */
 export interface Profile {
@@ -62,6 +62,17 @@ export function stricterConsent(a: ConsentState | null, b: ConsentState | null):
   if (!a || !b) return a ?? b;
   if (a.state !== b.state) return a.state === 'withdrawn' ? a : b;
   return a.at >= b.at ? a : b;
+}
+
+/** By channel, the consents that become stricter when another person's join one's own. */
+export function stricterConsents(own: ReadonlyMap<Channel, ConsentState>, theirs: ReadonlyMap<Channel, ConsentState>): Map<Channel, ConsentState> {
+  const changed = new Map<Channel, ConsentState>();
+  for (const [channel, state] of theirs) {
+    const known = own.get(channel) ?? null;
+    const joined = stricterConsent(known, state)!;
+    if (joined !== known) changed.set(channel, joined);
+  }
+  return changed;
 }
 
 /** An email address in the form under which it identifies a person: trimmed, lower case. Null when it is none. */

@@ -9,27 +9,32 @@ export interface Wording {
   readonly currency?: string;
 }
 
-const EVENT_PHRASES: Record<string, [did: string, verb: string]> = {
-  'cart.updated': ['updated a cart', 'update a cart'],
-  'checkout.started': ['started a checkout', 'start a checkout'],
-  'order.placed': ['placed an order', 'place an order'],
-  'order.cancelled': ['cancelled an order', 'cancel an order'],
-  'order.refunded': ['had an order refunded', 'have an order refunded'],
-  'product.viewed': ['viewed a product', 'view a product'],
-  'page.viewed': ['viewed a page', 'view a page'],
-  'message.opened': ['opened a message', 'open a message'],
-  'message.clicked': ['clicked a message', 'click a message'],
-  'account.created': ['created an account', 'create an account'],
-  'form.submitted': ['submitted a form', 'submit a form'],
-  'page.left': ['left a page', 'leave a page'],
-  'list.joined': ['joined a list', 'join a list'],
-  'list.left': ['left a list', 'leave a list'],
-  'flow.called': ['was put into a flow by hand', 'are put into a flow by hand'],
+const DID: { readonly [type: string]: string } = {
+  'cart.updated': 'updated a cart',
+  'checkout.started': 'started a checkout',
+  'order.placed': 'placed an order',
+  'order.cancelled': 'cancelled an order',
+  'order.refunded': 'had an order refunded',
+  'product.viewed': 'viewed a product',
+  'page.viewed': 'viewed a page',
+  'message.opened': 'opened a message',
+  'message.clicked': 'clicked a message',
+  'account.created': 'created an account',
+  'form.submitted': 'submitted a form',
+  'page.left': 'left a page',
+  'list.joined': 'joined a list',
+  'list.left': 'left a list',
+  'flow.called': 'was put into a flow by hand',
 };
 
 /** What an event is called in a sentence: "placed an order", or the type itself for one of the app's own. */
 export function sayEvent(type: string): string {
-  return EVENT_PHRASES[type]?.[0] ?? `did ${type}`;
+  return DID[type] ?? `did ${type}`;
+}
+
+/** The same as it reads after "has": "been put into a flow by hand", "done lesson.finished". */
+export function sayDone(type: string): string {
+  return type === 'flow.called' ? 'been put into a flow by hand' : (DID[type] ?? `done ${type}`);
 }
 
 const plainNumber = new Intl.NumberFormat('en-IE', { maximumFractionDigits: 6 });
@@ -95,7 +100,7 @@ function sayTest(test: Test, wording: Wording): string {
       const times = sayTimes(test.times ?? 1);
       const since =
         test.since === 'ever' ? '' : test.since === 'entry' ? ' since entering' : ` in the last ${sayDuration(test.since.last).replace(/^1 (\w+)$/, '$1')}`;
-      const phrase = test.test === 'did' ? `has ${sayEvent(test.event)}` : `has not ${sayEvent(test.event)}`;
+      const phrase = `${test.test === 'did' ? 'has' : 'has not'} ${sayDone(test.event)}`;
       return `${phrase}${sayWhere(test.where, wording.currency)}${times}${since}`;
     }
   }

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { currencyDigits, isCurrency } from '../money';
-import { cut } from '../people';
 import { eventTypeSchema, type Value } from '../rules';
+import { cut } from '../text';
 import { parseInstant } from '../time';
 import { valueAtPath } from './path';
 

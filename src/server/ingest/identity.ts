@@ -1,5 +1,5 @@
 import {
-  EMPTY_PROFILE, identifierKey, identifierOf, isOfficeMailbox, joinProfiles, resolveIdentity, stricterConsent,
+  EMPTY_PROFILE, identifierKey, identifierOf, isOfficeMailbox, joinProfiles, resolveIdentity, stricterConsents,
   type Claim, type ConsentState, type Identifier, type Profile, type Someone, type WeakClaim,
 } from '@/core/people';
 import type { Channel } from '@/core/rules';
@@ -111,13 +111,9 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOw
     const lost = people.get(loser.ref);
     if (!lost || lost.isNew) continue;
     winner.profile = joinProfiles(winner.profile, lost.profile);
-    for (const [channel, state] of lost.consents) {
-      const own = winner.consents.get(channel) ?? null;
-      const joined = stricterConsent(own, state)!;
-      if (joined !== own) {
-        winner.consents.set(channel, joined);
-        winner.stricter.add(channel);
-      }
+    for (const [channel, state] of stricterConsents(winner.consents, lost.consents)) {
+      winner.consents.set(channel, state);
+      winner.stricter.add(channel);
     }
     winner.seenAt = Math.max(winner.seenAt, lost.seenAt);
     winner.isChanged = winner.isUnsettled = true;

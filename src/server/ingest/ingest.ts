@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto';
 import { HOUR, type Instant } from '@/core/time';
 import { LEDGER_EVENTS } from '@/core/orders';
 import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/core/people';
@@ -6,7 +5,7 @@ import { CONSENT_CHANGED, PERSON_CHANGED, type FactEvent, type Value } from '@/c
 import { discoverAttributes } from '@/data/attributes';
 import { noteArrival, type Arrival } from '@/data/catalogue';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { claimEventKeys, insertEvents } from '@/data/events';
+import { claimEventKeys, eventKey, insertEvents } from '@/data/events';
 import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import { ownersOf } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/sends';
@@ -16,19 +15,13 @@ import { attributeRecords, forgetAttributes } from './attributes';
 import { changeOf, identify, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';
-import { armFlows, settleLedger } from './settle';
+import { armFlows, settleAnew, settleLedger } from './settle';
 import { Problem, type FieldProblem } from '../http/problem';
 
 export interface IngestAnswer {
   readonly accepted: number;
   readonly duplicates: number;
   readonly rejected: readonly { readonly index: number; readonly problems: readonly FieldProblem[] }[];
-}
-
-/** What makes an event unique, as 128 bits: its source and id. */
-export function eventKey(source: string, id: string): string {
-  const hex = createHash('sha256').update(source).update('\0').update(id).digest('hex');
-  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }
 
 /** Through which door events come in. */
@@ -183,9 +176,11 @@ interface StoredEvent {
 /** Writes events of people who are locked, and does all that follows from them. */
 async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }, door: Door, arrival: Arrival): Promise<void> {
   const ids = await insertEvents(trx, rows, store.now, arrival, [...new Set([...rows.map((row) => row.type), ...extraTypes])]);
-  const dirty = new Set(mergedIds);
+  const dirty = new Set<string>();
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
+  for (const id of mergedIds) dirty.delete(id);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
+  await settleAnew(trx, mergedIds, store.currency);
   await settleLedger(trx, [...dirty], store.currency);
   const stored: { personId: string; event: FactEvent }[] = rows.map((row, index) => ({ personId: row.personId, event: { id: ids[index]!, type: row.type, time: row.time, properties: row.properties } }));
   if (!door.startsNothing) await armFlows(trx, scope, stored, store.zone, store.now);

@@ -1,10 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
-import type { SeenType } from '@/data/catalogue';
-
-const LONGEST_VALUE = 60;
-/** Of one property, how many values of a batch are told apart: ids and addresses are all different and tell nothing. */
-const MOST_IN_BATCH = 40;
+import { LONGEST_VALUE, MOST_VALUES, type SeenType } from '@/data/catalogue';
 
 const kindOf = (value: Value): string => (Array.isArray(value) ? 'array' : typeof value);
 
@@ -29,7 +25,7 @@ export function seenIn(events: readonly { readonly type: string; readonly time: 
       if (text.length > LONGEST_VALUE) continue;
       const known = property.values[text];
       if (known !== undefined) property.values[text] = known + 1;
-      else if (property.distinct < MOST_IN_BATCH) {
+      else if (property.distinct < MOST_VALUES) {
         property.values[text] = 1;
         property.distinct += 1;
       }

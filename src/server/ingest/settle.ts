@@ -6,7 +6,7 @@ import type { FactEvent } from '@/core/rules';
 import type { Sql } from '@/data/db';
 import { loadEvents } from '@/data/facts';
 import { publishedFlows, readVersion } from '@/data/flows';
-import { replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
+import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { armRuns, earlierRuns } from '@/data/runs';
 import { placesOfSends } from '@/data/sends';
 
@@ -23,6 +23,12 @@ export async function settleLedger(trx: Sql, personIds: readonly string[], store
   await saveOrders(trx, rows);
   await saveStanding(trx, personIds, storeCurrency);
   await replaceCredits(trx, CREDIT_MODELS[0], rows);
+}
+
+/** The same for people from whom events may have gone to somebody else: what no event tells of any more goes, too. */
+export async function settleAnew(trx: Sql, personIds: readonly string[], storeCurrency: string): Promise<void> {
+  await clearOrders(trx, personIds);
+  await settleLedger(trx, personIds, storeCurrency);
 }
 
 /** How late an event may arrive and still start a flow: history that is loaded starts nothing. */

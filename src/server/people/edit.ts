@@ -194,7 +194,6 @@ export async function enterConsent(db: Db, id: string, body: unknown, by: string
   await changeConsent(db, row.id, { channels: { [channel]: state }, detail: { how, actor: by, wording: wording ?? null, place: place ?? null } });
 }
 
-
 /** All that was ever said on consent by one person, for the printable record. */
 export async function consentRecord(db: Db, id: string) {
   const row = await person(db, id);

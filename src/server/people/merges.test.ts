@@ -49,6 +49,16 @@ describe('one person in the end', () => {
     expect((await personView(lab.db, lab.scope, `~${row!.id}`)).maybeSame).toMatchObject([{ email: 'a@example.com', because: 'used the phone +31612345678' }]);
   });
 
+  it('what a device alone had told moves with it, orders and what is not yet an order too: nothing of it stays behind', async () => {
+    const byDevice = { device: 'device-0001' };
+    await lab.tell([seen({ email: 'a@example.com', ...byDevice }, { at: day(2) }), seen(byDevice, { at: day(1), type: 'order.refunded', data: { orderId: 'early', value: 1 } }), order(byDevice, 'o1', 30, day(3))]);
+    expect(await query(lab.db, 'select p.email, o.order_id from orders o join people p on p.id = o.person_id order by 2')).toEqual([{ email: 'a@example.com', order_id: 'early' }, { email: 'a@example.com', order_id: 'o1' }]);
+    // somebody else turns out to have been there first
+    await lab.tell(seen({ email: 'b@example.com', ...byDevice }, { at: day(1) }));
+    expect(await query(lab.db, 'select p.email, o.order_id from orders o join people p on p.id = o.person_id order by 2')).toEqual([{ email: 'b@example.com', order_id: 'early' }, { email: 'b@example.com', order_id: 'o1' }]);
+    expect(await query(lab.db, 'select p.email, s.orders, s.net_minor from standing s join people p on p.id = s.person_id')).toEqual([{ email: 'b@example.com', orders: 1, net_minor: '3000' }]);
+  });
+
   it('law: any order and repetition of events, identifications and merges ends in the same people, orders and totals', async () => {
     const who = fc.constantFrom<Parameters<typeof seen>[0]>({ subject: 'c1' }, { subject: 'c2' }, { email: 'a@example.com' }, { email: 'b@example.com' }, { subject: 'c1', email: 'a@example.com' }, { subject: 'c2', email: 'b@example.com' }, { subject: 'c2', email: 'a@example.com' }, { device: 'device-0001' }, { email: 'a@example.com', device: 'device-0001' }, { email: 'b@example.com', device: 'device-0001' });
     const act = fc.tuple(who, fc.integer({ min: 1, max: 20 }), fc.constantFrom('view', 'order', 'refund', 'name'), fc.integer({ min: 1, max: 3 }));

@@ -1,38 +1,38 @@
 import type { MergeView } from '@/core/api';
-import { eldest, isOfficeMailbox, joinProfiles, stricterConsent, PLAIN_DETAIL, type Profile, type Someone } from '@/core/people';
+import { eldest, isOfficeMailbox, joinInto, joinProfiles, stricterConsents, PLAIN_DETAIL, type Profile, type Someone } from '@/core/people';
 import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
-import { DAY } from '@/core/time';
+import { DAY, type Instant } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
 import { dropInherited, listMerges, lockMerge, moveToPerson, noteUndone, restoreConsents, restoreLoser, writeRecord, type MergeListRow } from '@/data/merges';
-import { identifiersOf, lockPeople, markShared, saveConsents, savePeople, type ConsentChange, type LockedPerson } from '@/data/people';
+import { identifiersOf, lockPeople, markShared, saveConsents, savePeople, type LockedPerson } from '@/data/people';
 import { wakeRuns } from '@/data/runs';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem } from '../http/problem';
-import { settleLedger } from '../ingest/settle';
+import { settleAnew } from '../ingest/settle';
 import { nameOf, person, publicId } from './who';
 
 /** For how long a merge can be undone. */
 const UNDO_MS = 30 * DAY;
 
-function viewOf(row: MergeListRow): MergeView {
+function viewOf(row: MergeListRow, now: Instant): MergeView {
   return {
     id: row.id, at: row.at.toISOString(), by: row.by, because: row.because,
     winner: { id: `~${row.winner_id}`, name: row.winner_name, email: row.winner_email },
     loser: { externalId: row.loser.external_id, email: typeof row.loser.attributes.email === 'string' ? row.loser.attributes.email : null, name: nameOf(row.loser.attributes) },
-    undoneAt: row.undone_at?.toISOString() ?? null, undoneBy: row.undone_by, until: new Date(row.at.getTime() + UNDO_MS).toISOString(),
+    undoneAt: row.undone_at?.toISOString() ?? null, undoneBy: row.undone_by, canUndo: row.undone_at === null && row.at.getTime() + UNDO_MS >= now,
   };
 }
 
-export async function mergesOf(db: Db, personId: string): Promise<MergeView[]> {
-  return (await listMerges(db, personId, 50, null)).map(viewOf);
+export async function mergesOf(db: Db, personId: string, now: Instant): Promise<MergeView[]> {
+  return (await listMerges(db, personId, 50, null)).map((row) => viewOf(row, now));
 }
 
 /** All merges, newest first, a page at a time. */
 export async function allMerges(db: Db, url: URL): Promise<{ merges: MergeView[]; next: string | null }> {
   const before = url.searchParams.get('before');
   if (before && !/^\d{1,18}$/.test(before)) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
-  const rows = await listMerges(db, null, 51, before);
-  return { merges: rows.slice(0, 50).map(viewOf), next: rows.length > 50 ? rows[49]!.id : null };
+  const [rows, { now }] = await Promise.all([listMerges(db, null, 51, before), readStore(db)]);
+  return { merges: rows.slice(0, 50).map((row) => viewOf(row, now)), next: rows.length > 50 ? rows[49]!.id : null };
 }
 
 const someoneOf = ({ row }: LockedPerson): Someone => ({ ref: row.id, isKnown: row.is_known, firstSeen: row.created_at.getTime(), externalId: row.external_id, externalAt: row.external_at?.getTime() ?? Infinity });
@@ -46,26 +46,22 @@ export async function mergePeople(db: Db, oneId: string, otherId: string, by: st
     const locked = await lockPeople(trx, [one.id, other.id]);
     const [a, b] = [locked.get(one.id), locked.get(other.id)];
     if (!a || !b) throw new Problem(409, 'Changed meanwhile', 'One of the two has just been merged or erased. Load the page again.');
-    const winnerId = eldest(someoneOf(a), someoneOf(b)).ref;
-    const [winner, loser] = winnerId === a.row.id ? [a, b] : [b, a];
+    const [first, second] = [someoneOf(a), someoneOf(b)];
+    const merged = eldest(first, second);
+    const winnerId = merged.ref;
+    const [winner, loser] = merged === first ? [a, b] : [b, a];
+    joinInto(merged, merged === first ? second : first);
     const profile = joinProfiles({ attributes: winner.row.attributes, stamped: winner.row.stamped }, { attributes: loser.row.attributes, stamped: loser.row.stamped });
     await moveToPerson(trx, loser.row.id, winnerId, { at: store.now, by, because: 'merged by hand', isRecorded: true });
-    const external = [winner.row, loser.row].filter((row) => row.external_id !== null).sort((x, y) => (x.external_at?.getTime() ?? 0) - (y.external_at?.getTime() ?? 0) || (x.external_id! < y.external_id! ? -1 : 1))[0];
     await savePeople(trx, [{
-      id: winnerId, isNew: false, externalId: external?.external_id ?? null, externalAt: external?.external_at?.getTime() ?? null, isKnown: winner.row.is_known || loser.row.is_known, profile,
-      firstSeen: loser.row.created_at.getTime(), lastSeen: loser.row.seen_at.getTime(),
+      id: winnerId, isNew: false, externalId: merged.externalId, externalAt: merged.externalAt, isKnown: merged.isKnown, profile,
+      firstSeen: merged.firstSeen, lastSeen: loser.row.seen_at.getTime(),
     }]);
-    const changes: ConsentChange[] = [];
-    for (const [channel, state] of loser.consents) {
-      const own = winner.consents.get(channel) ?? null;
-      const joined = stricterConsent(own, state)!;
-      if (joined !== own) changes.push({ personId: winnerId, channel, state: joined, detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent', actor: by } });
-    }
-    await saveConsents(trx, changes);
-    await settleLedger(trx, [winnerId], store.currency);
+    await saveConsents(trx, [...stricterConsents(winner.consents, loser.consents)].map(([channel, state]) => ({ personId: winnerId, channel, state, detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent', actor: by } })));
+    await settleAnew(trx, [winnerId], store.currency);
     await wakeRuns(trx, [winnerId], [PERSON_CHANGED, CONSENT_CHANGED], store.now);
     await recordAct(trx, store.now, by, 'people.merged', { winner: winnerId, loser: loser.row.id });
-    return { id: publicId({ id: winnerId, external_id: external?.external_id ?? null }) };
+    return { id: publicId({ id: winnerId, external_id: merged.externalId }) };
   });
 }
 
@@ -103,7 +99,7 @@ export async function undoMerge(db: Db, mergeId: string, by: string): Promise<{ 
       await markShared(trx, named.length ? named : all.filter((one) => merge.because.includes(one.value)), `merge ${merge.id} was undone`, by, store.now);
     }
     await noteUndone(trx, merge.id, by, store.now);
-    await settleLedger(trx, [merge.winner_id, merge.loser_id], store.currency);
+    await settleAnew(trx, [merge.winner_id, merge.loser_id], store.currency);
     await wakeRuns(trx, [merge.winner_id, merge.loser_id], [PERSON_CHANGED, CONSENT_CHANGED], store.now);
     await recordAct(trx, store.now, by, 'people.unmerged', { winner: merge.winner_id, loser: merge.loser_id });
     return { winner: `~${merge.winner_id}`, loser: `~${merge.loser_id}` };

@@ -102,6 +102,21 @@ describe('the time line', () => {
     await expect(line({ before: '1; drop' })).rejects.toMatchObject({ status: 400, errors: [{ field: 'before' }] });
   });
 
+  it('tags of one moment come page by page, each once', async () => {
+    await lab.tell(happening('page.viewed', {}, { subject: 'c1' }));
+    const at = new Date(await lab.now());
+    await query(lab.db, `insert into person_tags (person_id, tag, at, by) select id, tag, :at, 'test' from people, unnest(array['a', 'b', 'c']) as tag`, { at });
+    const seen: string[] = [];
+    let before: string | null = '';
+    while (before !== null) {
+      const page: Awaited<ReturnType<typeof line>> = await line({ limit: '1', kinds: 'note', ...(before && { before }) });
+      seen.push(...page.items.map((item) => item.says));
+      before = page.next;
+    }
+    expect(seen.sort()).toEqual(['Tagged “a”', 'Tagged “b”', 'Tagged “c”']);
+    await query(lab.db, 'truncate person_tags');
+  });
+
   it('the person of nobody’s id is not found, whatever the id looks like', async () => {
     await lab.tell(happening('page.viewed', {}, { subject: 'c1' }));
     for (const id of ['nobody', '~999999', '~', '~x', "'; drop table people; --", '~99999999999999999999']) await expect(personView(lab.db, lab.scope, id)).rejects.toMatchObject({ status: 404 });

@@ -28,7 +28,7 @@ export async function personView(db: Db, scope: string, id: string): Promise<Per
   const store = await readStore(db);
   const [facts, totals, runs, consents, identifiers, tags, lists, declined, gaps, sharers, merges] = await Promise.all([
     loadFacts(db, [row.id], []), personTotals(db, row.id), openRuns(db, row.id), readConsents(db, row.id), identifiersOf(db, row.id), tagsOf(db, row.id), listsOf(db, row.id),
-    declinedTopics(db, row.id), orderGaps(db, row.id), sharersOf(db, row.id), mergesOf(db, row.id),
+    declinedTopics(db, row.id), orderGaps(db, row.id), sharersOf(db, row.id), mergesOf(db, row.id, store.now),
   ]);
   const reaches = facts.get(row.id)!.reach;
   const channels = CHANNELS.map((channel) => {

@@ -85,6 +85,21 @@ describe('a bulk act', () => {
     await expect(act({ act: 'consent', channel: 'email', state: 'given', how: ' ' } as BulkAct, '', 4)).rejects.toMatchObject({ status: 422, errors: [{ field: 'do.how' }] });
   });
 
+  it('an address that somebody had put on the list by hand stays on it when the act is undone', async () => {
+    await query(lab.db, `insert into suppressions (channel, address, reason, at, by) values ('email', 'ada@example.com', 'by hand', now(), 'Otto')`);
+    const done = await act({ act: 'suppress' }, '', 4);
+    expect(done.result).toMatchObject({ changed: 1 });
+    await undoWork(context(), done.id, 'Marla');
+    expect(await query(lab.db, 'select address, by from suppressions order by 1')).toEqual([{ address: 'ada@example.com', by: 'Otto' }, { address: 'ben@example.com', by: null }]);
+  });
+
+  it('erasing that is cancelled says how many were erased by then: they cannot come back', async () => {
+    const id = await startBulk(lab.db, { do: { act: 'erase' }, who: '', count: 4 }, 'Marla');
+    await stopWork(lab.db, id);
+    await doWork(context(), id);
+    expect(workView(await work(lab.db, id))).toMatchObject({ state: 'cancelled', says: 'Cancelled. 4 people were erased by then; the others are as they were.', canUndo: false });
+  });
+
   it('what an undone suppression leaves is what was there for another reason', async () => {
     const done = await act({ act: 'suppress' }, '', 4);
     await undoWork(context(), done.id, 'Marla');

@@ -1,13 +1,12 @@
 import { z } from 'zod';
 import type { BulkAct } from '@/core/api';
 import { fitAttribute } from '@/core/people';
-import { CHANNELS, PERSON_CHANGED, type Value } from '@/core/rules';
+import { CHANNELS, CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
 import { findAttribute } from '@/data/attributes';
-import { addTag, changesOf, chooseInto, createWork, nextChosen, noteProgress, noteWas, removeTag, type WorkRow } from '@/data/bulk';
+import { addTag, changesOf, chooseInto, nextChosen, noteProgress, noteWas, removeTag, type WorkRow } from '@/data/bulk';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { filterToSql } from '@/data/directory';
 import { ADDRESS } from '@/data/facts';
-import { addJobs } from '@/data/jobs';
 import { findList } from '@/data/lists';
 import { lockPeople, savePeople, type PersonRow } from '@/data/people';
 import { wakeRuns } from '@/data/runs';
@@ -18,7 +17,7 @@ import type { Dispatch } from '../dispatch';
 import { erasePerson } from '../erase';
 import { Problem, problemsOf } from '../http/problem';
 import { filterOf, listPeopleOn, readTag } from '../people';
-import type { Finished, Report } from './start';
+import { startWork, Stopped, type Finished, type Report } from './start';
 
 const value = z.union([z.string().max(2000), z.number(), z.boolean(), z.null(), z.array(z.string().max(500)).max(100)]);
 export const bulkActSchema = z.discriminatedUnion('act', [
@@ -61,11 +60,10 @@ export async function startBulk(db: Db, body: unknown, by: string): Promise<stri
       const list = await findList(trx, act.list);
       if (!list || list.archived_at) throw new Problem(422, 'No such list', 'Nothing was done.', [{ field: 'do.list', wrong: 'is not a list on file', right: 'the key of a list' }]);
     }
-    const id = await createWork(trx, { kind: 'bulk', name: sayAct(act as BulkAct), detail: { act }, by, at: new Date(store.now) });
+    const id = await startWork(db, { kind: 'bulk', name: sayAct(act as BulkAct), detail: { act }, by }, trx);
     const found = await chooseInto(trx, id, filterToSql(filter));
     if (found !== count) throw new Problem(409, 'Others by now', `This would now touch ${found.toLocaleString('en')} people and not ${count.toLocaleString('en')}. Look again, then ask again.`);
     await noteProgress(trx, id, { total: found });
-    await addJobs(trx, 'work', [{ id }], 3);
     return id;
   });
 }
@@ -89,7 +87,8 @@ export async function runBulk(context: Dispatch, work: WorkRow, report: Report):
       await report({ done });
     }
   } catch (error) {
-    if (act.act !== 'erase') await takeBack(context, work, act);
+    if (act.act === 'erase') throw error instanceof Stopped ? new Stopped(`Cancelled. ${done.toLocaleString('en')} ${done === 1 ? 'person was' : 'people were'} erased by then; the others are as they were.`) : error;
+    await takeBack(context, work, act);
     throw error;
   }
   const store = await readStore(db);
@@ -141,9 +140,12 @@ async function doBatch(context: Dispatch, trx: Sql, work: WorkRow, act: BulkAct,
         const address = ADDRESS.email(row.attributes);
         return address ? [{ personId, address }] : [];
       });
-      const count = await suppressAll(trx, 'email', addresses.map((one) => one.address), 'by hand', store.now, { by: work.by, note: `act ${work.id}` });
-      await noteWas(trx, work.id, addresses.map(({ personId, address }) => ({ personId, was: { changed: true, address } })));
-      return count;
+      // who stood on the list before stays on it when the act is undone
+      const added = new Set(await suppressAll(trx, 'email', addresses.map((one) => one.address), 'by hand', store.now, { by: work.by, note: `act ${work.id}` }));
+      const changed = addresses.filter((one) => added.has(one.address));
+      await noteWas(trx, work.id, changed.map(({ personId, address }) => ({ personId, was: { changed: true, address } })));
+      await wakeRuns(trx, changed.map((one) => one.personId), [CONSENT_CHANGED], store.now);
+      return changed.length;
     }
     case 'erase': {
       for (const id of ids) await erasePerson(trx, id, work.by);
@@ -200,7 +202,7 @@ async function takeBack(context: Dispatch, work: WorkRow, act: BulkAct): Promise
           break;
         case 'erase': break;
       }
-      await wakeRuns(trx, ids, [PERSON_CHANGED], store.now);
+      await wakeRuns(trx, ids, [PERSON_CHANGED, CONSENT_CHANGED], store.now);
     });
   }
 }

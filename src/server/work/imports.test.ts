@@ -3,7 +3,7 @@ import { Readable } from 'node:stream';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { UploadView, WorkView } from '@/core/api';
 import { guessColumns, type ImportPlan } from '@/core/imports';
-import { query } from '@/data/db';
+import { connect, query } from '@/data/db';
 import { createList } from '@/data/lists';
 import { exportFile } from '../exports';
 import { happening, openLab, type Lab } from '../testing/lab';
@@ -138,6 +138,23 @@ describe('people from a file', () => {
     await expect(undoWork(context(), done.id, 'Marla')).rejects.toThrow('undone already');
   });
 
+  it('undone, rows that went through identity give back what they changed, too', async () => {
+    await lab.tell(happening('page.viewed', { person: { email: 'a@example.com', firstName: 'Ada', country: 'NL' } }, { subject: 'c1' }));
+    const done = await run(planOf(await send('email,firstName,city\na@example.com,Adele,Zuid\na@example.com,Adela,\n')));
+    expect(done.result).toMatchObject({ unclear: 2, fresh: 0 });
+    expect((await people())[0]!.attributes).toMatchObject({ firstName: expect.stringMatching(/^Adel[ae]$/), city: 'Zuid', country: 'NL' });
+    await undoWork(context(), done.id, 'Marla');
+    expect(await people()).toMatchObject([{ external_id: 'c1', attributes: { firstName: 'Ada', country: 'NL' } }]);
+    expect((await people())[0]!.attributes).not.toHaveProperty('city');
+  });
+
+  it('what was said of somebody while the file was being read is newer than the file', async () => {
+    await lab.tell(happening('page.viewed', { person: { email: 'a@example.com', firstName: 'Ada', city: 'Noord' } }));
+    await query(lab.db, `update people set stamped = stamped || jsonb_build_object('firstName', cast(:later as bigint))`, { later: (await lab.now()) + 60_000 });
+    expect((await run(planOf(await send('email,firstName,city\na@example.com,Adele,Zuid\n')))).result).toMatchObject({ known: 1, changed: 1 });
+    expect((await people())[0]!.attributes).toMatchObject({ firstName: 'Ada', city: 'Zuid' });
+  });
+
   it('somebody who has done something since stays when the import is undone', async () => {
     const done = await run(planOf(await send('email\nada@example.com\n')));
     await lab.tell(happening('page.viewed', { person: { email: 'ada@example.com' } }));
@@ -231,6 +248,21 @@ describe('out again', () => {
     expect(csv).not.toContain('b@example.com');
   });
 
+  it('one that is broken off gives its connection back: the next question is answered', async () => {
+    const narrow = connect(lab.url, 1);
+    try {
+      await lab.tell(Array.from({ length: 600 }, (_, n) => happening('app.noted', { text: 'x'.repeat(3000), n }, { subject: 'c1' })));
+      for (let i = 0; i < 3; i++) {
+        const { body } = await exportFile(narrow, new URL('http://x/?what=events&format=ndjson'));
+        await new Promise((resolve) => body.once('data', resolve));
+        body.destroy();
+        expect(await query(narrow, 'select 1 as one')).toEqual([{ one: 1 }]);
+      }
+    } finally {
+      await narrow.destroy();
+    }
+  });
+
   it('NDJSON is JSON line by line, whatever is in it', async () => {
     await lab.tell(happening('app.noted', { text: 'back\\slash "quote"\nnewline\ttab', person: { email: 'a@example.com' } }));
     const lines = (await text('what=events&format=ndjson')).trim().split('\n').map((line) => JSON.parse(line) as { properties: { text: string } });
@@ -282,6 +314,15 @@ describe('bulk acts', () => {
     await undoWork(context(), set.id, 'Marla');
     expect((await people()).map((one) => one.attributes.country)).toEqual(['DE', 'NL', 'NL']);
     await undoWork(context(), done.id, 'Marla');
+    expect(await count('person_tags')).toBe(0);
+  });
+
+  it('asked for twice at once, an undo is done once', async () => {
+    await tell();
+    const done = await bulk({ act: 'tag', tag: 'all' }, '', 3);
+    const answers = await Promise.allSettled([1, 2, 3].map(() => undoWork(context(), done.id, 'Marla')));
+    expect(answers.filter((one) => one.status === 'fulfilled')).toHaveLength(1);
+    for (const one of answers) if (one.status === 'rejected') expect(one.reason).toMatchObject({ status: 409 });
     expect(await count('person_tags')).toBe(0);
   });
 

@@ -8,11 +8,10 @@ import { saveWorkDetail, type WorkRow } from '@/data/bulk';
 import { copyInto, type Cell } from '@/data/copy';
 import { inTransaction, isInTheWay, type Db, type Sql } from '@/data/db';
 import {
-  badRows, clearBadRows, deleteUpload, dropStage, erasedRows, makeStage, nameUnclear, removeEmpty, saveBadRows, setImport, sortStage, STAGE_COLUMNS, storeConsents, storeFresh, storeGroups, storePhones, unclearRows,
+  badRows, clearBadRows, deleteUpload, dropStage, erasedRows, makeStage, nameUnclear, noteBefore, removeEmpty, saveBadRows, setImport, sortStage, STAGE_COLUMNS, storeConsents, storeFresh, storeGroups, storePhones, unclearRows,
   undoEvents, undoPeopleImport, updateKnown, type Sorted,
 } from '@/data/imports';
 import { findList } from '@/data/lists';
-import { clearOrders } from '@/data/revenue';
 import { createSource, findSource } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import type { Dispatch } from '../dispatch';
@@ -21,7 +20,7 @@ import { attributeRecords, forgetAttributes } from '../ingest/attributes';
 import { changeOf, identify } from '../ingest/identity';
 import { ingest } from '../ingest/ingest';
 import { parseEvent, type ParsedEvent } from '../ingest/parse';
-import { settleLedger } from '../ingest/settle';
+import { settleAnew } from '../ingest/settle';
 import { csvRows, ndjsonRows } from './read';
 import { openUpload, upload } from './uploads';
 import { startWork, Stopped, type Finished, type Report } from './start';
@@ -201,9 +200,15 @@ async function throughIdentity(trx: Sql, scope: string, work: WorkRow, plan: Imp
       person.profile = plan.existing === 'fill' ? joinProfiles(learn({ attributes: {}, stamped: {} }, event.said, now - 1), person.profile) : learn(person.profile, event.said, now);
     });
     await store([...people.values()].filter((person) => person.isNew || person.isChanged || person.profile !== before.get(person.id)).map((person) => changeOf(person, { first: person.firstSeen, last: person.isNew ? now : person.seenAt })));
+    await noteBefore(trx, work.id, [...people.values()].flatMap((person) => {
+      const was = before.get(person.id)!;
+      if (person.isNew || person.profile === was) return [];
+      const said = Object.fromEntries(Object.entries(person.profile.attributes).filter(([name, value]) => value !== was.attributes[name]));
+      return [{ personId: person.id, was: { attributes: was.attributes, stamped: was.stamped }, said }];
+    }));
     await setImport(trx, work.id, [...people.values()].filter((person) => person.isNew).map((person) => person.id));
     const unsettled = [...people.values()].filter((person) => person.isUnsettled).map((person) => person.id);
-    if (unsettled.length) await settleLedger(trx, unsettled, (await readStore(trx)).currency);
+    await settleAnew(trx, unsettled, (await readStore(trx)).currency);
     await nameUnclear(trx, work.id, rows.map((row, index) => ({ row: row.row, personId: owners[index]!.id })));
     count += rows.length;
   }
@@ -297,8 +302,7 @@ async function takeEventsBack(db: Db, sourceId: number): Promise<{ events: numbe
     const store = await readStore(trx);
     const { events, personIds } = await undoEvents(trx, sourceId);
     // orders and credits are what the remaining events make of them
-    await clearOrders(trx, personIds);
-    await settleLedger(trx, personIds, store.currency);
+    await settleAnew(trx, personIds, store.currency);
     return { events, people: await removeEmpty(trx, personIds) };
   });
 }

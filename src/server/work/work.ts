@@ -1,6 +1,6 @@
 import type { WorkView } from '@/core/api';
 import { askToStop, endWork, findWork, listWorks, lockWork, noteProgress, type WorkRow } from '@/data/bulk';
-import { inTransaction, type Db } from '@/data/db';
+import { inTransaction, whileHeld, type Db } from '@/data/db';
 import { readStore } from '@/data/store';
 import type { Dispatch } from '../dispatch';
 import { notFound, Problem } from '../http/problem';
@@ -16,12 +16,10 @@ const KINDS: Record<string, { run: (context: Dispatch, work: WorkRow, report: Re
 };
 
 export function workView(row: WorkRow): WorkView {
-  const { undo, ...detail } = row.detail as { undo?: unknown };
-  void undo;
   return {
     id: row.id, kind: row.kind, name: row.name, state: row.state, done: Number(row.done), total: row.total === null ? null : Number(row.total), says: row.says, by: row.by,
     createdAt: row.created_at.toISOString(), endedAt: row.ended_at?.toISOString() ?? null,
-    canUndo: row.state === 'done' && Boolean(KINDS[row.kind]?.undo) && row.result.canUndo !== false, detail, result: row.result,
+    canUndo: row.state === 'done' && Boolean(KINDS[row.kind]?.undo) && row.result.canUndo !== false, detail: row.detail, result: row.result,
   };
 }
 
@@ -43,7 +41,7 @@ export async function doWork(context: Dispatch, id: string): Promise<void> {
     const { says, result } = await KINDS[work.kind]!.run(context, work, report);
     await end('done', says, result);
   } catch (error) {
-    if (error instanceof Stopped) return end('cancelled', 'Cancelled; nothing of it was kept.');
+    if (error instanceof Stopped) return end('cancelled', error.message || 'Cancelled; nothing of it was kept.');
     if (error instanceof Problem) return end('failed', error.detail);
     log.error({ work: id, kind: work.kind, error: (error as Error).stack });
     await end('failed', 'Something went wrong on our side; it has been logged. Nothing of it was kept.');
@@ -65,11 +63,14 @@ export async function stopWork(db: Db, id: string): Promise<WorkView> {
 
 /** Takes ended work back. */
 export async function undoWork(context: Dispatch, id: string, by: string): Promise<WorkView> {
-  const row = await work(context.db, id);
-  const undo = KINDS[row.kind]?.undo;
-  if (row.state !== 'done' || !undo || row.result.canUndo === false) throw new Problem(409, 'Cannot be undone', row.state === 'undone' ? 'This has been undone already.' : 'This cannot be undone.');
-  const { says, result } = await undo(context, row, by);
-  await endWork(context.db, row.id, 'undone', says, new Date((await readStore(context.db)).now), result);
+  const isHeld = await whileHeld(context.db, `undo ${id}`, async () => {
+    const row = await work(context.db, id);
+    const undo = KINDS[row.kind]?.undo;
+    if (row.state !== 'done' || !undo || row.result.canUndo === false) throw new Problem(409, 'Cannot be undone', row.state === 'undone' ? 'This has been undone already.' : 'This cannot be undone.');
+    const { says, result } = await undo(context, row, by);
+    await endWork(context.db, row.id, 'undone', says, new Date((await readStore(context.db)).now), result);
+  });
+  if (!isHeld) throw new Problem(409, 'Being undone', 'This is being undone already.');
   return workView(await work(context.db, id));
 }
 

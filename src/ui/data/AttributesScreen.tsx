@@ -100,7 +100,7 @@ function Rename({ attribute, all, onClose, onDone }: { attribute: AttributeView;
 }
 
 function Values({ attribute, onClose, onDone }: { attribute: AttributeView; onClose: () => void; onDone: () => Promise<void> }) {
-  const { data } = useQuery({ queryKey: ['attribute-values', attribute.name], queryFn: () => api<{ values: { value: string; count: number }[]; groups: SpellingGroup[] }>(`/attributes/${encodeURIComponent(attribute.name)}/values`) });
+  const { data, error, refetch } = useQuery({ queryKey: ['attribute-values', attribute.name], queryFn: () => api<{ values: { value: string; count: number }[]; groups: SpellingGroup[] }>(`/attributes/${encodeURIComponent(attribute.name)}/values`) });
   const client = useQueryClient();
   const [off, setOff] = useState<ReadonlySet<number>>(new Set());
   const [keep, setKeep] = useState<Record<number, string>>({});
@@ -114,7 +114,7 @@ function Values({ attribute, onClose, onDone }: { attribute: AttributeView; onCl
       await client.invalidateQueries({ queryKey: ['attribute-values'] });
       await onDone();
     }}>
-      {!data ? <Empty title="Counting…" /> : <>
+      {error ? <Failed error={error} retry={() => void refetch()} /> : !data ? <Empty title="Counting…" /> : <>
         {groups.length > 0 && <p className="text-soft">These mean the same and are spelled differently. A rule that asks for one of them misses the others.</p>}
         <div className="grid max-h-[44vh] gap-2 overflow-y-auto">
           {groups.map((group, index) => (
@@ -125,7 +125,7 @@ function Values({ attribute, onClose, onDone }: { attribute: AttributeView; onCl
             </div>
           ))}
           {!groups.length && <p className="text-soft">Nothing that is spelled in two ways was found.</p>}
-          <table className="w-full text-sm"><thead className="text-xs text-soft"><tr><th scope="col">Value</th><th scope="col" className="num">People</th></tr></thead><tbody>{data.values.slice(0, 40).map((one) => <tr key={one.value} className="border-t border-line"><td className="max-w-[380px] truncate py-0.5">{one.value}</td><td className="num">{sayCount(one.count)}</td></tr>)}</tbody></table>
+          <table className="w-full text-sm"><thead className="text-xs text-soft"><tr><th scope="col">{data.values.length < 100 ? 'Value' : 'The 100 values found most'}</th><th scope="col" className="num">People</th></tr></thead><tbody>{data.values.map((one) => <tr key={one.value} className="border-t border-line"><td className="max-w-[380px] truncate py-0.5">{one.value}</td><td className="num">{sayCount(one.count)}</td></tr>)}</tbody></table>
         </div>
       </>}
     </Ask>

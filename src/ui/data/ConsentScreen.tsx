@@ -7,6 +7,7 @@ import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { SuppressionView } from '@/core/api';
 import { countries, mayTickBeforehand, sayCountry, type CheckoutBox } from '@/core/people';
+import { slugOf } from '@/core/text';
 import { api } from '../api';
 import { plural, sayCount, sayMoment } from '../format';
 import { Ask, attempt } from '../kit/Ask';
@@ -70,9 +71,10 @@ interface Topic { key: string; name: string; about: string }
 
 function Topics() {
   const client = useQueryClient();
-  const { data } = useQuery({ queryKey: ['topics'], queryFn: () => api<{ topics: Topic[] }>('/topics') });
+  const { data, error, refetch } = useQuery({ queryKey: ['topics'], queryFn: () => api<{ topics: Topic[] }>('/topics') });
   const [draft, setDraft] = useState<Topic[] | null>(null);
   const topics = draft ?? data?.topics;
+  if (error && !topics) return <Part title="Topics"><Failed error={error} retry={() => void refetch()} /></Part>;
   if (!topics) return <Part title="Topics"><Empty title="Loading…" /></Part>;
   const save = () => attempt(async () => {
     client.setQueryData(['topics'], await api('/topics', { method: 'PUT', body: { topics } }));
@@ -83,7 +85,7 @@ function Topics() {
       <div className="grid gap-2 p-4">
         {topics.map((topic, index) => (
           <div key={index} className="grid grid-cols-[150px_1fr_auto] gap-2">
-            <input aria-label={`Name of topic ${index + 1}`} value={topic.name} maxLength={60} placeholder="Plants" onChange={(event) => setDraft(topics.map((one, at) => (at === index ? { ...one, name: event.target.value, ...(one.key.startsWith('topic-') && { key: event.target.value.toLowerCase().normalize('NFD').replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 40) || one.key }) } : one)))} className={inputClass} />
+            <input aria-label={`Name of topic ${index + 1}`} value={topic.name} maxLength={60} placeholder="Plants" onChange={(event) => setDraft(topics.map((one, at) => (at === index ? { ...one, name: event.target.value, ...(one.key.startsWith('topic-') && { key: slugOf(event.target.value, 40) || one.key }) } : one)))} className={inputClass} />
             <input aria-label={`What topic ${index + 1} is about`} value={topic.about} maxLength={200} placeholder="what it is about, for those who choose" onChange={(event) => setDraft(topics.map((one, at) => (at === index ? { ...one, about: event.target.value } : one)))} className={inputClass} />
             <Button kind="quiet" className="!px-1.5" aria-label={`Remove ${topic.name || 'topic'}`} onClick={() => setDraft(topics.filter((_, at) => at !== index))}><Trash2 size={16} aria-hidden="true" /></Button>
           </div>
@@ -119,9 +121,10 @@ function Suppressions() {
       )}
       {isAdding && <Ask isOpen onClose={() => setAdding(false)} title="Never write to these addresses" act="Put them on" canAct={Boolean(text.trim())} about="One a line, or the column of a file pasted in. Whatever else says, nothing marketing goes to them." onAct={async () => {
         const answer = await api<{ added: number; known: number; wrong: string[] }>('/suppressions', { method: 'POST', body: { addresses: text.split(/[\s,;]+/).filter(Boolean) } });
-        toast.success(`${plural(answer.added, 'address is', 'addresses are')} on it now${answer.known ? `, ${sayCount(answer.known)} had been before` : ''}.${answer.wrong.length ? ` No addresses: ${answer.wrong.slice(0, 3).join(', ')}` : ''}`);
-        setText('');
+        toast.success(`${plural(answer.added, 'address is', 'addresses are')} on it now${answer.known ? `, ${sayCount(answer.known)} had been before` : ''}.`);
+        setText(answer.wrong.join('\n'));
         await refresh();
+        if (answer.wrong.length) throw new Error(`${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is' : 'are'} left here. Mend them, or close.`);
       }}>
         <Field label="Addresses"><textarea autoFocus rows={8} value={text} onChange={(event) => setText(event.target.value)} className="w-full rounded-md border border-line bg-panel p-2 font-mono text-xs" /></Field>
         <label className="text-sm text-soft">Or a file, one address a line: <input type="file" accept=".csv,.txt" onChange={(event) => void event.target.files?.[0]?.text().then(setText)} /></label>

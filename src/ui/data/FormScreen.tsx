@@ -6,7 +6,7 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { toast } from 'sonner';
-import type { AttributeView, ListView } from '@/core/api';
+import type { AttributeView, FormView, ListView } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { FIELD_TYPES, formSchema, type FieldType, type Form, type FormField } from '@/core/forms';
 import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
@@ -16,7 +16,6 @@ import { attempt, wordsOf } from '../kit/Ask';
 import { Button, Field, inputClass } from '../kit/form';
 import { Copied, Label, Page, Part } from '../kit/Page';
 import { Empty, Failed } from '../kit/states';
-import type { FormView } from './FormsScreen';
 
 const TYPE_WORDS: Record<FieldType, string> = { text: 'text', email: 'email address', phone: 'phone number', number: 'number', date: 'date', country: 'country', choice: 'one of several', yesno: 'box to tick' };
 const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';

@@ -5,7 +5,7 @@ import { Plus } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import type { Form } from '@/core/forms';
+import type { FormView } from '@/core/api';
 import { api } from '../api';
 import { sayCount, sayDate } from '../format';
 import { Ask } from '../kit/Ask';
@@ -13,8 +13,6 @@ import { Button, Field, inputClass } from '../kit/form';
 import { Label, Page, tdClass, thClass } from '../kit/Page';
 import { Empty, Failed } from '../kit/states';
 import { useStore } from '../store';
-
-export interface FormView { readonly key: string; readonly name: string; readonly document: Form; readonly revision: number; readonly isOpen: boolean; readonly address: string; readonly submitted: number; readonly submitted30d: number; readonly waiting: number; readonly changedAt: string; readonly flows: readonly { readonly key: string; readonly name: string; readonly listensTo: 'all' | 'this' }[] }
 
 /** Sign-up and update forms, with what came of each. */
 export function FormsScreen() {

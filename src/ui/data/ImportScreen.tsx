@@ -5,7 +5,7 @@ import { FileUp } from 'lucide-react';
 import { useRouter } from 'next/navigation';
 import { useRef, useState } from 'react';
 import type { ListView, UploadView, WorkView } from '@/core/api';
-import { guessColumns, guessColumnType, IMPORT_KINDS, TARGETS, TARGET_WORDS, type ImportKind, type ImportPlan } from '@/core/imports';
+import { guessColumns, guessColumnType, IMPORT_KINDS, ownName, TARGETS, TARGET_WORDS, type ImportKind, type ImportPlan } from '@/core/imports';
 import { ATTRIBUTE_TYPES, ATTRIBUTE_TYPE_WORDS, countries, type AttributeType } from '@/core/people';
 import { sayName } from '@/core/rules';
 import { api, ApiError } from '../api';
@@ -123,7 +123,7 @@ export function ImportScreen({ list = '' }: { list?: string }) {
                       {file.columns.map((name, index) => {
                         const column = columns[index];
                         const isOwn = column?.to.startsWith('attribute:') || column?.to.startsWith('property:');
-                        const own = `${kind === 'events' ? 'property' : 'attribute'}:${isOwn ? column!.to.split(':')[1] : name.replace(/[^\p{L}\p{N}]+(.)?/gu, (_all, next: string | undefined) => next?.toUpperCase() ?? '').replace(/^\p{Lu}/u, (c) => c.toLowerCase()).replace(/^(\p{N})/u, '_$1')}`;
+                        const own = `${kind === 'events' ? 'property' : 'attribute'}:${isOwn ? column!.to.split(':')[1] : ownName(name)}`;
                         return (
                           <th key={index} scope="col" className="min-w-[168px] px-3 py-2 align-top">
                             <div className="mb-1 truncate text-soft">{name}</div>

@@ -1,8 +1,8 @@
 'use client';
 
-import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useInfiniteQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import type { ClockView, MergeView } from '@/core/api';
+import type { MergeView } from '@/core/api';
 import { api } from '../api';
 import { sayDate, sayMoment } from '../format';
 import { attempt } from '../kit/Ask';
@@ -14,11 +14,9 @@ import { useStore } from '../store';
 /** Who turned out to be one, why, and the way back within 30 days. */
 export function MergesScreen() {
   const store = useStore();
-  const clock = useQuery({ queryKey: ['clock'], queryFn: () => api<ClockView>('/clock') });
   const list = useInfiniteQuery({ queryKey: ['merges'], queryFn: ({ pageParam }) => api<{ merges: MergeView[]; next: string | null }>(`/merges${pageParam ? `?before=${pageParam}` : ''}`), initialPageParam: '', getNextPageParam: (last) => last.next ?? undefined });
   if (list.error) return <Failed error={list.error} retry={() => void list.refetch()} />;
   const merges = list.data?.pages.flatMap((page) => page.merges);
-  const now = clock.data ? Date.parse(clock.data.now) : Date.now();
   return (
     <Page title="Merges" about="Two people who share an external id or an address are one: the older id stays, the newest word wins, all events are kept, and of their consents the stricter holds. A phone or a device, which households share, joins nobody; nor does the mailbox of an office.">
       <div className="overflow-x-auto rounded-md border border-line bg-panel">
@@ -31,7 +29,7 @@ export function MergesScreen() {
               <td className={`${tdClass} text-sm`}>{merge.because}</td>
               <td className={tdClass}>{merge.by}</td>
               <td className={`${tdClass} num`}>{sayMoment(merge.at, store.zone)}</td>
-              <td className={`${tdClass} text-right`}>{merge.undoneAt ? <span className="text-xs text-soft">undone {sayDate(merge.undoneAt, store.zone)}</span> : Date.parse(merge.until) > now ? <Button onClick={() => void attempt(async () => { await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} }); await list.refetch(); }, 'They are two again.')}>Undo</Button> : <span className="text-xs text-soft">older than 30 days</span>}</td>
+              <td className={`${tdClass} text-right`}>{merge.undoneAt ? <span className="text-xs text-soft">undone {sayDate(merge.undoneAt, store.zone)}</span> : merge.canUndo ? <Button onClick={() => void attempt(async () => { await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} }); await list.refetch(); }, 'They are two again.')}>Undo</Button> : <span className="text-xs text-soft">older than 30 days</span>}</td>
             </tr>
           ))}</tbody>
         </table>

@@ -2,6 +2,7 @@
 
 import { Printer } from 'lucide-react';
 import type { PersonView } from '@/core/api';
+import { CHANNEL_WORDS } from '@/core/rules';
 import { sayMoment } from '../format';
 import { Button } from '../kit/form';
 
@@ -17,7 +18,7 @@ export function ConsentRecord({ store, person, log, at, by }: { store: { zone: s
       <h2 className="mb-1 mt-6 font-semibold">Person</h2>
       <p>{person.name ?? 'Name not known'}, {person.email ?? 'no email address'}{person.externalId && `, external id ${person.externalId}`}, on file since {sayMoment(person.createdAt, store.zone)}.</p>
       <h2 className="mb-1 mt-6 font-semibold">As it stands</h2>
-      <ul>{person.channels.filter((one) => one.state !== 'unknown' || one.channel === 'email').map((one) => <li key={one.channel}>{{ email: 'Email', sms: 'SMS', push: 'Push' }[one.channel]}: {one.state === 'unknown' ? 'never asked' : `${one.state} ${sayMoment(one.at!, store.zone)}`}{one.suppressed && `; the address is never written to (${one.suppressed})`}.</li>)}</ul>
+      <ul>{person.channels.filter((one) => one.state !== 'unknown' || one.channel === 'email').map((one) => <li key={one.channel}>{CHANNEL_WORDS[one.channel].name}: {one.state === 'unknown' ? 'never asked' : `${one.state} ${sayMoment(one.at!, store.zone)}`}{one.suppressed && `; the address is never written to (${one.suppressed})`}.</li>)}</ul>
       <h2 className="mb-2 mt-6 font-semibold">Everything that was said, newest first</h2>
       {log.length ? (
         <table className="w-full text-sm">

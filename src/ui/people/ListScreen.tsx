@@ -55,13 +55,14 @@ export function ListScreen({ id }: { id: string }) {
     </>}>
       <div className="grid grid-cols-[1fr_420px] items-start gap-5">
         <div className="grid gap-4">
-          <Part title="Growth, last 90 days"><div className="p-4">{growth.data ? <Growth days={growth.data.days} /> : <Empty title="Loading…" />}</div></Part>
+          <Part title="Growth, last 90 days"><div className="p-4">{growth.data ? <Growth days={growth.data.days} /> : growth.error ? <Failed error={growth.error} retry={() => void growth.refetch()} /> : <Empty title="Loading…" />}</div></Part>
         </div>
         <Part title="On it" acts={<Link href={`/people?list=${id}`} className="text-sm text-accent underline">All in the table</Link>}>
           <div className="border-b border-line p-3"><input type="search" aria-label="Add a person" placeholder="Add a person: name, email or id" value={words} onChange={(event) => setWords(event.target.value)} className={inputClass} />
             {asked.length >= 2 && <ul className="mt-2">{found.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 py-1"><span className="min-w-0 flex-1 truncate"><b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span></span>{on.has(one.number) ? <span className="text-xs text-soft">on it</span> : <Button onClick={() => void put(one.id, true)}>Add</Button>}</li>)}{found.data && !found.data.people.length && <li className="text-soft">Nobody is found by that.</li>}</ul>}
           </div>
           <ul className="max-h-[420px] overflow-y-auto">{people.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0"><Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline">{one.name ? <b>{one.name}</b> : <NotKnown what="name not known" />} <span className="text-soft">{one.email}</span></Link><span className="text-xs text-soft" title="last seen">seen {sayDate(one.seenAt, store.zone)}</span><button type="button" className="text-xs text-accent" aria-label={`Take ${one.name ?? one.email ?? one.id} off`} onClick={() => void put(one.id, false)}>Take off</button></li>)}</ul>
+          {people.error && <Failed error={people.error} retry={() => void people.refetch()} />}
           {people.data && !people.data.people.length && <Empty title="Nobody is on it yet">Add somebody above, or choose people in the table and add them all.</Empty>}
           {list.data.people > 50 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The 50 seen last. <Link href={`/people?list=${id}`} className="text-accent underline">All {sayCount(list.data.people)} in the table</Link></p>}
         </Part>

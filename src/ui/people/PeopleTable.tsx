@@ -7,6 +7,7 @@ import { usePathname, useRouter } from 'next/navigation';
 import { Popover } from 'radix-ui';
 import { useDeferredValue, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import type { AttributeView, DirectoryItem, DirectoryView, FlowListView, ListView, SavedView } from '@/core/api';
+import { ATTRIBUTE_TYPE_WORDS, fitAttribute } from '@/core/people';
 import { sayName, type Rule } from '@/core/rules';
 import { api } from '../api';
 import { plural, sayCount } from '../format';
@@ -32,7 +33,7 @@ const ORDERED: Record<string, { name: string; rule: Rule }> = {
 };
 const OPS = [['is', 'is'], ['isNot', 'is not'], ['contains', 'contains'], ['atLeast', 'is at least'], ['atMost', 'is at most'], ['known', 'is known'], ['unknown', 'is not known']] as const;
 
-interface AttributeFilter { readonly name: string; readonly op: (typeof OPS)[number][0]; readonly value: string }
+interface AttributeFilter { readonly name: string; readonly op: (typeof OPS)[number][0]; readonly value: string | number | boolean }
 interface View { q: string; reach: string; ordered: string; inside: string; list: string; tag: string; rule: string; sort: string; direction: string; columns: string; where: string }
 const EMPTY: View = { q: '', reach: '', ordered: '', inside: '', list: '', tag: '', rule: '', sort: 'seen', direction: 'down', columns: FIRST_COLUMNS.join(','), where: '' };
 
@@ -62,8 +63,7 @@ function ruleOf(view: View): Rule | null {
   if (view.list) parts.push({ test: 'list', list: view.list, member: true });
   if (view.tag) parts.push({ test: 'tag', tag: view.tag, has: true });
   for (const { name, op, value } of conditionsOf(view)) {
-    const number = Number(value);
-    parts.push({ test: 'attribute', name, op, ...(op === 'known' || op === 'unknown' ? {} : { value: op === 'atLeast' || op === 'atMost' ? number : value === 'true' ? true : value === 'false' ? false : value }) });
+    parts.push({ test: 'attribute', name, op, ...(op !== 'known' && op !== 'unknown' && { value }) });
   }
   return parts.length ? (parts.length === 1 ? parts[0]! : { all: parts }) : null;
 }
@@ -143,7 +143,7 @@ export function PeopleTable({ query }: { query: string }) {
         <div className="mb-3 flex items-end gap-2">
           <div className="mr-auto">
             <h1 className="text-xl font-semibold">People</h1>
-            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? ' match' : ' on file'}`}</p>
+            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? (total === 1 ? ' matches' : ' match') : ' on file'}`}</p>
           </div>
           <input type="search" aria-label="Search people" placeholder="Name, email, phone or id" value={view.q} onChange={(event) => put({ q: event.target.value })} className={`${fieldClass} w-52`} />
           <select aria-label="Can be emailed" value={view.reach} onChange={(event) => put({ reach: event.target.value })} className={`${fieldClass} w-36`}>
@@ -220,6 +220,7 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string; people: number }[] }>('/tags') });
   const here = writeView(view);
+  const [isWhole, setWhole] = useState(false);
   const item = (isHere: boolean) => `flex w-full items-center justify-between gap-2 rounded-md px-2 py-1 text-left ${isHere ? 'bg-wash font-semibold text-accent' : 'hover:bg-wash'}`;
   const drop = (saved: SavedView) => attempt(async () => {
     await api(`/views/${saved.id}`, { method: 'DELETE' });
@@ -243,7 +244,8 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
       {lists.data?.lists.map((list) => <button key={list.key} type="button" className={item(view.list === list.key)} onClick={() => put({ list: view.list === list.key ? '' : list.key })}><span className="truncate">{list.name}</span><span className="tabular text-xs text-soft">{sayCount(list.people)}</span></button>)}
       {lists.data && !lists.data.lists.length && <p className="px-2 text-xs text-soft">No list yet.</p>}
       {!!tags.data?.tags.length && <h2 className="mb-1 mt-4 px-2 text-xs font-semibold text-soft">Tags</h2>}
-      {tags.data?.tags.slice(0, 30).map(({ tag, people }) => <button key={tag} type="button" className={item(view.tag === tag)} onClick={() => put({ tag: view.tag === tag ? '' : tag })}><span className="truncate">{tag}</span><span className="tabular text-xs text-soft">{sayCount(people)}</span></button>)}
+      {tags.data?.tags.slice(0, isWhole ? undefined : 30).map(({ tag, people }) => <button key={tag} type="button" className={item(view.tag === tag)} onClick={() => put({ tag: view.tag === tag ? '' : tag })}><span className="truncate">{tag}</span><span className="tabular text-xs text-soft">{sayCount(people)}</span></button>)}
+      {(tags.data?.tags.length ?? 0) > 30 && !isWhole && <button type="button" className="px-2 py-1 text-xs text-accent" onClick={() => setWhole(true)}>All {sayCount(tags.data!.tags.length)} tags</button>}
     </nav>
   );
 }
@@ -252,10 +254,13 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
 function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
   const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'), staleTime: 60_000 });
   const [isOpen, setOpen] = useState(false);
-  const [draft, setDraft] = useState<AttributeFilter>({ name: 'country', op: 'is', value: '' });
+  const [draft, setDraft] = useState<{ name: string; op: AttributeFilter['op']; value: string }>({ name: 'country', op: 'is', value: '' });
   const values = useQuery({ queryKey: ['attribute-values', draft.name], queryFn: () => api<{ values: { value: string; count: number }[] }>(`/attributes/${encodeURIComponent(draft.name)}/values`), enabled: isOpen, staleTime: 60_000 });
   const conditions = conditionsOf(view);
   const needsValue = draft.op !== 'known' && draft.op !== 'unknown';
+  const type = attributes.data?.attributes.find((one) => one.name === draft.name)?.type ?? 'text';
+  // a number is not the text of its digits: what is asked for is of the kind that the attribute holds
+  const asked = (draft.op === 'atLeast' || draft.op === 'atMost' ? fitAttribute('number', draft.value) : draft.op === 'contains' || type === 'texts' || type === 'place' ? draft.value : fitAttribute(type, draft.value)) as string | number | boolean | undefined;
   return (
     <Popover.Root open={isOpen} onOpenChange={setOpen}>
       <Popover.Trigger asChild><Button aria-label="Filter by an attribute"><Plus size={16} aria-hidden="true" />Attribute{conditions.length > 0 && ` (${conditions.length})`}</Button></Popover.Trigger>
@@ -263,18 +268,19 @@ function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) =
         <Popover.Content align="end" sideOffset={6} className="z-40 grid w-[340px] gap-3 rounded-md border border-line bg-panel p-4">
           {conditions.map((one, index) => (
             <p key={index} className="flex items-center justify-between gap-2 rounded-md bg-wash px-2 py-1 text-sm">
-              <span>{sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]} {one.op !== 'known' && one.op !== 'unknown' && `“${one.value}”`}</span>
+              <span>{sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]} {one.op !== 'known' && one.op !== 'unknown' && `“${String(one.value)}”`}</span>
               <button type="button" aria-label={`Take out: ${sayName(one.name)}`} onClick={() => put({ where: JSON.stringify(conditions.filter((_, i) => i !== index)) })}><X size={14} aria-hidden="true" /></button>
             </p>
           ))}
-          <form className="grid gap-3" onSubmit={(event) => { event.preventDefault(); put({ where: JSON.stringify([...conditions, draft]) }); setOpen(false); }}>
+          <form className="grid gap-3" onSubmit={(event) => { event.preventDefault(); if (needsValue && asked === undefined) return; put({ where: JSON.stringify([...conditions, { ...draft, value: asked ?? '' }]) }); setOpen(false); }}>
             <Field label="Attribute"><select value={draft.name} onChange={(event) => setDraft({ ...draft, name: event.target.value, value: '' })} className={inputClass}>{attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo).map((one) => <option key={one.name} value={one.name}>{sayName(one.name)}</option>)}</select></Field>
             <div className="grid grid-cols-2 gap-2">
               <Field label="How"><select value={draft.op} onChange={(event) => setDraft({ ...draft, op: event.target.value as AttributeFilter['op'] })} className={inputClass}>{OPS.map(([op, name]) => <option key={op} value={op}>{name}</option>)}</select></Field>
               {needsValue && <Field label="Value"><input required list="attribute-values" type={draft.op === 'atLeast' || draft.op === 'atMost' ? 'number' : 'text'} step="any" value={draft.value} onChange={(event) => setDraft({ ...draft, value: event.target.value })} className={inputClass} /></Field>}
             </div>
             <datalist id="attribute-values">{values.data?.values.slice(0, 50).map((one) => <option key={one.value} value={one.value}>{`${sayCount(one.count)} people`}</option>)}</datalist>
-            {needsValue && draft.value && values.data && (draft.op === 'is') && !values.data.values.some((one) => one.value === draft.value) && <p className="text-xs text-caution">Nobody’s {sayName(draft.name)} is “{draft.value}”. Found: {values.data.values.slice(0, 4).map((one) => `“${one.value}”`).join(', ') || 'nothing'}.</p>}
+            {needsValue && draft.value && values.data && draft.op === 'is' && asked !== undefined && values.data.values.length < 100 && !values.data.values.some((one) => one.value === String(asked)) && <p className="text-xs text-caution">Nobody’s {sayName(draft.name)} is “{draft.value}”. Found: {values.data.values.slice(0, 4).map((one) => `“${one.value}”`).join(', ') || 'nothing'}.</p>}
+            {needsValue && draft.value && asked === undefined && <p role="alert" className="text-xs text-stop">“{draft.value}” is no {ATTRIBUTE_TYPE_WORDS[type]}.</p>}
             <Button type="submit" kind="primary">Filter</Button>
           </form>
         </Popover.Content>

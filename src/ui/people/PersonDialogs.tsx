@@ -3,7 +3,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import type { AttributeView, DirectoryView, FlowListView, ListView, PersonView, TypeView } from '@/core/api';
-import { sayName, type Value } from '@/core/rules';
+import { fitAttribute, guessType } from '@/core/people';
+import { CHANNELS, CHANNEL_WORDS, sayName, type Value } from '@/core/rules';
 import { toast } from 'sonner';
 import { api } from '../api';
 import { plural } from '../format';
@@ -44,11 +45,9 @@ function Edit({ person, path, onClose, onDone }: Props) {
   const textOf = (value: Value | undefined): string => (value === undefined || value === null ? '' : typeof value === 'string' ? value : Array.isArray(value) ? value.join(', ') : typeof value === 'object' ? JSON.stringify(value) : String(value));
   const valueOf = (name: string, text: string): Value => {
     if (text.trim() === '') return null;
-    const type = attributes.data?.attributes.find((one) => one.name === name)?.type ?? (typeof person.attributes[name] === 'number' ? 'number' : typeof person.attributes[name] === 'boolean' ? 'yesno' : Array.isArray(person.attributes[name]) ? 'texts' : 'text');
-    if (type === 'number' || type === 'money') return Number.isFinite(Number(text)) ? Number(text) : text;
-    if (type === 'yesno') return /^(yes|true)$/i.test(text.trim()) ? true : /^(no|false)$/i.test(text.trim()) ? false : text;
-    if (type === 'texts') return text.split(',').map((one) => one.trim()).filter(Boolean);
-    return text;
+    const type = attributes.data?.attributes.find((one) => one.name === name)?.type ?? guessType(person.attributes[name] ?? '') ?? 'text';
+    // what does not fit goes as it was typed: the server says what is wrong with it
+    return fitAttribute(type, text) ?? text;
   };
   return (
     <Ask isOpen onClose={onClose} title="Edit attributes" act="Keep" width={560} canAct={Object.keys(changed).length > 0} about="A field that is emptied is taken away. What you enter counts from now on; a later word from the shop replaces it." onAct={async () => {
@@ -164,7 +163,7 @@ function Consent({ path, onClose, onDone }: Props) {
       await onDone();
     }}>
       <div className="grid grid-cols-2 gap-3">
-        <Field label="Channel"><select value={channel} onChange={(event) => setChannel(event.target.value)} className={inputClass}><option value="email">Email</option><option value="sms">SMS</option><option value="push">Push</option></select></Field>
+        <Field label="Channel"><select value={channel} onChange={(event) => setChannel(event.target.value)} className={inputClass}>{CHANNELS.map((one) => <option key={one} value={one}>{CHANNEL_WORDS[one].name}</option>)}</select></Field>
         <Field label="State"><select value={state} onChange={(event) => setState(event.target.value)} className={inputClass}><option value="given">given</option><option value="withdrawn">withdrawn</option></select></Field>
       </div>
       <Field label="How" hint="For example: told us on the phone on Tuesday"><input autoFocus value={how} maxLength={200} onChange={(event) => setHow(event.target.value)} className={inputClass} /></Field>

@@ -8,7 +8,7 @@ import { DropdownMenu } from 'radix-ui';
 import { useState, type ReactNode } from 'react';
 import type { PersonView } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { sayName, sayValue } from '@/core/rules';
+import { CHANNEL_WORDS, sayName, sayValue } from '@/core/rules';
 import { api } from '../api';
 import { plural, sayDate, sayMoment, sayShort } from '../format';
 import { attempt } from '../kit/Ask';
@@ -65,7 +65,7 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
             <div key={one.channel}>
               <p className={`flex items-center gap-2 font-semibold ${one.reachable ? 'text-good' : 'text-stop'}`} data-testid={one.channel === 'email' ? 'reach' : undefined}>
                 {one.reachable ? <CircleCheck size={16} aria-hidden="true" /> : <CircleSlash size={16} aria-hidden="true" />}
-                {{ email: 'Email', sms: 'SMS', push: 'Push' }[one.channel]}: {one.reachable ? 'marketing may go out' : 'marketing does not go out'}
+                {CHANNEL_WORDS[one.channel].name}: {one.reachable ? 'marketing may go out' : 'marketing does not go out'}
               </p>
               <p className="pl-6 text-sm text-soft">
                 {one.because ? `${one.because[0]!.toUpperCase()}${one.because.slice(1)}. ` : ''}
@@ -112,7 +112,7 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
           <ul className="grid gap-1 text-sm">{person.identifiers.map((one) => <li key={`${one.kind}:${one.value}`} className="flex items-baseline gap-2"><span className="w-20 shrink-0 text-soft">{{ external: 'external id', email: 'email', phone: 'phone', device: 'device' }[one.kind] ?? one.kind}</span><span className="min-w-0 break-all font-mono text-xs">{one.value}</span>{one.isShared && <Label tone="caution">shared: joins nobody</Label>}</li>)}</ul>
           {person.maybeSame.map((one) => <p key={one.id} className="text-sm">Maybe the same: <Link href={`/people/${encodeURIComponent(one.id)}`} className="text-accent underline">{one.name ?? one.email ?? one.id}</Link>, who {one.because}</p>)}
           {person.merges.filter((merge) => !merge.undoneAt).map((merge) => (
-            <p key={merge.id} className="text-sm text-soft">One with {merge.loser.name ?? merge.loser.email ?? merge.loser.externalId} since {sayDate(merge.at, store.zone)} ({merge.because}). {new Date(merge.until) > new Date(person.seenAt) && <button type="button" className="text-accent underline" onClick={() => void attempt(async () => { await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} }); await refresh(); }, 'They are two again.')}>Undo</button>}</p>
+            <p key={merge.id} className="text-sm text-soft">One with {merge.loser.name ?? merge.loser.email ?? merge.loser.externalId} since {sayDate(merge.at, store.zone)} ({merge.because}). {merge.canUndo && <button type="button" className="text-accent underline" onClick={() => void attempt(async () => { await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} }); await refresh(); }, 'They are two again.')}>Undo</button>}</p>
           ))}
         </Card>
       </aside>

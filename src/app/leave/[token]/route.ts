@@ -2,12 +2,11 @@ import { database } from '@/server/database';
 import { leavePage } from '@/server/leavepage';
 import { personOfLink } from '@/server/prefs';
 import { unsubscribe } from '@/server/consent';
+import { pageAnswer } from '@/server/publicpage';
 import { readStore } from '@/data/store';
 
 export const dynamic = 'force-dynamic';
 type Context = { params: Promise<{ token: string }> };
-
-const html = (body: string, status = 200) => new Response(body, { status, headers: { 'content-type': 'text/html; charset=utf-8', 'cache-control': 'no-store', 'x-robots-tag': 'noindex', 'referrer-policy': 'no-referrer' } });
 
 async function ownerOf(context: Context): Promise<string | null> {
   return personOfLink(database(), (await context.params).token);
@@ -19,7 +18,7 @@ async function ownerOf(context: Context): Promise<string | null> {
  */
 export async function GET(_request: Request, context: Context): Promise<Response> {
   const { name } = await readStore(database());
-  return (await ownerOf(context)) ? html(leavePage(name, 'ask')) : html(leavePage(name, 'unknown'), 404);
+  return (await ownerOf(context)) ? pageAnswer(leavePage(name, 'ask')) : pageAnswer(leavePage(name, 'unknown'), 404);
 }
 
 /** Unsubscribes: from the page, or as the one-click request of a mail program (RFC 8058 §3.2). */
@@ -27,8 +26,8 @@ export async function POST(request: Request, context: Context): Promise<Response
   const db = database();
   const { name } = await readStore(db);
   const personId = await ownerOf(context);
-  if (!personId) return html(leavePage(name, 'unknown'), 404);
+  if (!personId) return pageAnswer(leavePage(name, 'unknown'), 404);
   const isOneClick = (await request.text().catch(() => '')).includes('List-Unsubscribe=One-Click');
   await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
-  return html(leavePage(name, 'done', (await context.params).token));
+  return pageAnswer(leavePage(name, 'done', (await context.params).token));
 }
