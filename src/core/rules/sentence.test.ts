@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { CHANNELS } from './channel';
-import { ruleSchema, type Rule } from './rule';
+import { ruleSchema } from './rule';
 import { sayEvent, sayName, sayRule, sayTriggerProperty, sayValue } from './sentence';
 
 const say = (rule: unknown, wording = {}) => sayRule(ruleSchema.parse(rule), wording);
