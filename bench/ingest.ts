@@ -1,23 +1,16 @@
-import { randomUUID } from 'node:crypto';
-import { asRows, connect, query } from '../src/data/db';
+import { connect, query } from '../src/data/db';
+import { insertRaw, makeEvent, type BenchEvent } from './events';
 
 /**
- * Events over HTTP, with identity, totals, catalogue and live view, in batches of 100 and of 1,000; against inserts of
- * the same rows into the same table shape in the same run: as many rows a statement, and one row a statement.
+ * Events over HTTP, with identity, totals, catalogue and live view, by size of request; against floors in the same run:
+ * the least HTTP door (the same requests, parsed and inserted as they are), inserts of as many rows a statement, and
+ * inserts of one row a statement.
  */
-const EVENTS = 40_000;
 const AT_ONCE = 4;
+const SIZES = [1, 100, 1000];
 const db = connect(process.env.VIATIC_DATABASE_URL!, AT_ONCE + 1);
-const people = 5000;
 
-const makeEvent = (n: number) => ({
-  specversion: '1.0', id: randomUUID(), source: 'bench/shop', type: n % 4 === 0 ? 'cart.updated' : 'product.viewed', subject: `bench-${n % people}`,
-  data: n % 4 === 0
-    ? { cartId: `bench-cart-${n}`, currency: 'EUR', value: 59.9, items: [{ sku: 'QF-F300', name: 'Whisper filter 300', quantity: 1, price: 59.9, url: 'http://shop.example/p/QF-F300', image: 'http://shop.example/i/QF-F300.svg' }], checkoutUrl: 'http://shop.example/cart', person: { email: `bench${n % people}@example.com` } }
-    : { sku: 'QF-F300', name: 'Whisper filter 300', price: 59.9, url: 'http://shop.example/p/QF-F300' },
-});
-
-async function spread(batches: object[][], work: (batch: object[]) => Promise<void>): Promise<number> {
+async function spread(batches: BenchEvent[][], work: (batch: BenchEvent[]) => Promise<void>): Promise<number> {
   const events = batches.reduce((sum, batch) => sum + batch.length, 0);
   const queue = [...batches];
   const began = performance.now();
@@ -26,43 +19,42 @@ async function spread(batches: object[][], work: (batch: object[]) => Promise<vo
   }));
   return events / ((performance.now() - began) / 1000);
 }
-const make = (first: number, size: number) => Array.from({ length: EVENTS / size }, (_, b) => Array.from({ length: size }, (_x, i) => makeEvent(first + b * size + i)));
+let made = 0;
+const make = (events: number, size: number): BenchEvent[][] => Array.from({ length: events / size }, () => Array.from({ length: size }, () => makeEvent(made++)));
 
-const overHttp = async (batch: object[]) => {
-  const answer = await fetch(`${process.env.VIATIC_URL}/api/v1/events`, { method: 'POST', headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, body: JSON.stringify(batch) });
+const over = (url: string) => async (batch: BenchEvent[]): Promise<void> => {
+  const answer = await fetch(url, { method: 'POST', headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, body: JSON.stringify(batch) });
   const body = (await answer.json()) as { accepted: number };
   if (body.accepted !== batch.length) throw new Error(`taken: ${JSON.stringify(body).slice(0, 300)}`);
 };
-const raw = async (batch: object[]) => {
-  const rows = (batch as ReturnType<typeof makeEvent>[]).map((event, i) => ({ person_id: 1_000_000 + (i % people), type: event.type, source: event.source, event_id: event.id, properties: event.data }));
-  await query(db, `insert into bench_events (person_id, type, time, source, event_id, properties, received_at)
-    select person_id, type, now(), source, event_id, properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, source text, event_id text, properties jsonb)`, { rows: asRows(rows) });
+const ways = {
+  http: over(`${process.env.VIATIC_URL}/api/v1/events`),
+  door: over(`http://127.0.0.1:${process.env.BENCH_DOOR_PORT}/`),
+  rows: (batch: BenchEvent[]) => insertRaw(db, batch),
+  single: async (batch: BenchEvent[]) => {
+    for (const event of batch) await insertRaw(db, [event]);
+  },
 };
-
-const one = async (batch: object[]) => {
-  for (const event of batch) await raw([event]);
-};
+type Way = keyof typeof ways;
 
 async function main(): Promise<void> {
   await query(db, `create table bench_events (like events including all) partition by range (time)`);
   await query(db, `create table bench_events_now partition of bench_events default`);
-  // the first pass gets the people on file and the code warm; the order of the two is turned round to be fair
-  await spread(make(0, 100).slice(0, 100), overHttp);
-  await spread(make(0, 100).slice(0, 100), raw);
+  // the first pass gets the people on file and the code warm
+  await spread(make(20_000, 100), ways.http);
+  for (const way of ['door', 'rows'] as const) await spread(make(10_000, 100), ways[way]);
   const median = (list: number[]) => [...list].sort((a, b) => a - b)[1]!;
   const say = (n: number) => Math.round(n).toLocaleString('en');
-  const single = await spread(make(0, 100).slice(0, 100), one);
-  for (const [turn, size] of [100, 1000].entries()) {
-    const http: number[] = [];
-    const floor: number[] = [];
+  for (const size of SIZES) {
+    const rounds: Record<Way, number[]> = { http: [], door: [], rows: [], single: [] };
     for (let round = 0; round < 3; round++) {
-      const batches = make((turn * 3 + round + 1) * EVENTS, size);
-      if (round % 2) floor.push(await spread(batches, raw));
-      http.push(await spread(batches, overHttp));
-      if (!(round % 2)) floor.push(await spread(batches, raw));
+      // in turn forwards and backwards, so that none always comes after the same
+      const order: Way[] = ['http', 'door', 'rows', 'single'];
+      for (const way of round % 2 ? order.reverse() : order) rounds[way].push(await spread(make(size === 1 ? 1_000 : way === 'single' ? 4_000 : 40_000, size), ways[way]));
     }
-    const [h, f] = [median(http), median(floor)];
-    console.log(`ingest: ${say(h)} events/s over HTTP in batches of ${size}, ${AT_ONCE} at once; raw inserts of as many rows a statement ${say(f)} events/s, ratio ${(h / f).toFixed(2)}; of one row a statement ${say(single)} events/s, ratio ${(h / single).toFixed(2)} (three rounds: ${http.map(say).join(', ')} against ${floor.map(say).join(', ')})`);
+    const own = median(rounds.http);
+    const against = (name: string, way: Way) => `${name} ${say(median(rounds[way]))}, ratio ${(own / median(rounds[way])).toFixed(2)}`;
+    console.log(`ingest, ${size === 1 ? 'one event' : `${say(size)} events`} a request, ${AT_ONCE} requests at once: ${say(own)} events/s (${rounds.http.map(say).join(', ')}); ${[against('the least HTTP door', 'door'), against('inserts of as many rows a statement', 'rows'), against('of one row a statement', 'single')].join('; ')}`);
   }
   await query(db, 'drop table bench_events');
   await db.destroy();

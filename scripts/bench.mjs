@@ -14,6 +14,7 @@ const port = await freePort();
 const databaseUrl = cluster.url('viatic');
 const env = { ...(await stack.environmentOf(folder, databaseUrl, port)), VIATIC_ADMIN_DATABASE_URL: cluster.url('postgres') };
 let web = null;
+let door = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
@@ -22,13 +23,16 @@ try {
   if (which.includes('ingest')) {
     web = stack.startWeb(env, folder, port, '.next');
     await web.ready;
-    stack.runScript('bench/ingest.ts', [], env);
-    await stack.stopProgram(web);
+    const doorPort = String(await freePort());
+    door = stack.startScript('bench-door', 'bench/door.ts', { ...env, BENCH_DOOR_PORT: doorPort }, folder);
+    await door.ready;
+    stack.runScript('bench/ingest.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
+    for (const program of [web, door]) await stack.stopProgram(program);
   }
   if (which.includes('people')) stack.runScript('bench/people.ts', [], env);
   if (which.includes('runloop')) stack.runScript('bench/runloop.ts', [], env);
 } finally {
-  if (web) await stack.stopProgram(web);
+  for (const program of [web, door]) if (program) await stack.stopProgram(program);
   await cluster.stop();
   rmSync(folder, { recursive: true, force: true });
 }

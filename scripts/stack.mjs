@@ -97,8 +97,10 @@ export function startProgram(name, args, env, folder) {
   return { name, child, ready, ended, tail: () => tail.join('') };
 }
 
-export const startWorker = (env, folder) => startProgram('worker', [...tsx, join(root, 'src/server/worker.ts')], env, folder);
-export const startOutside = (env, folder) => startProgram('outside', [...tsx, join(root, 'src/outside/main.ts')], env, folder);
+/** Starts a TypeScript program of ours that stays. */
+export const startScript = (name, file, env, folder) => startProgram(name, [...tsx, join(root, file)], env, folder);
+export const startWorker = (env, folder) => startScript('worker', 'src/server/worker.ts', env, folder);
+export const startOutside = (env, folder) => startScript('outside', 'src/outside/main.ts', env, folder);
 export function startWeb(env, folder, port, dist) {
   const web = startProgram('web', [join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port)], { ...env, VIATIC_DIST: dist }, folder);
   return { ...web, ready: Promise.race([web.ready, answers(`http://127.0.0.1:${port}/api/v1/clock`)]) };

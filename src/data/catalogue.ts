@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { query, queryOne, type Sql } from './db';
+import { asRows, query, queryOne, type Sql } from './db';
 
 /** What a batch showed of an event type: how often, when, and its properties with their kinds and values. */
 export interface SeenType {
@@ -18,14 +18,15 @@ export interface Arrival {
   readonly seen: { readonly [type: string]: SeenType };
 }
 
-/** Notes what a batch brought, in the transaction that stores it. Nobody waits: counters are folded later. */
-export async function noteArrival(sql: Sql, arrival: Arrival): Promise<void> {
-  await query(
-    sql,
-    'insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) values (:sourceId, :at, :accepted, :duplicates, :rejected, :seen)',
-    { ...arrival, at: new Date(arrival.at), seen: JSON.stringify(arrival.seen) },
-  );
+/** Notes what batches brought, in the transaction that stores it. Nobody waits: counters are folded later. */
+export async function noteArrivals(sql: Sql, arrivals: readonly Arrival[]): Promise<void> {
+  await query(sql, `insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) ${ARRIVALS}`, { arrivals: arrivalRows(arrivals) });
 }
+
+/** Arrivals as rows, for `insert into arrivals`; their binding is `arrivals`. */
+export const ARRIVALS = `select source_id, at, accepted, duplicates, rejected, seen from json_to_recordset(cast(:arrivals as json)) as a(source_id int, at timestamptz, accepted int, duplicates int, rejected int, seen jsonb)`;
+
+export const arrivalRows = (arrivals: readonly Arrival[]): string => asRows(arrivals.filter((one) => one.accepted || one.duplicates).map(({ sourceId, at, ...rest }) => ({ source_id: sourceId, at: new Date(at), ...rest })));
 
 /** How many values of one property are told apart; where there are as many, one that is missing may just be rare. */
 export const MOST_VALUES = 200;

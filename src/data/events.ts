@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto';
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
-import type { Arrival } from './catalogue';
-import { asRows, query, type Sql } from './db';
+import { ARRIVALS, arrivalRows, type Arrival } from './catalogue';
+import { asRows, query, queryPrepared, type Sql } from './db';
 
 export interface NewEvent {
   readonly personId: string;
@@ -13,6 +13,8 @@ export interface NewEvent {
   readonly properties: { readonly [name: string]: Value };
   /** the phone or device by which alone the event found its owner */
   readonly via?: string | null;
+  /** the source through which it came in */
+  readonly sourceId: number;
 }
 
 /** What makes an event unique, as 128 bits: its source and id. */
@@ -31,27 +33,42 @@ export async function claimEventKeys(sql: Sql, keys: readonly string[]): Promise
   return new Set(rows.map((row) => row.key));
 }
 
+/** Something that happened to a person for which their runs may wait. */
+export interface Wake {
+  readonly personId: string;
+  readonly type: string;
+}
+
 /**
  * Writes events and answers with their ids, in the order given. In the same statement, since each round trip costs as
- * much as dozens of rows: what the batch brought is noted for the catalogue, and runs that wait for such events are woken.
+ * much as dozens of rows: what the batches brought is noted for the catalogue, and runs that wait for such events of
+ * their person, or for what else `wakes` names, are woken.
  */
-export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrival: Arrival, wakes: readonly string[]): Promise<string[]> {
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrivals: readonly Arrival[], wakes: readonly Wake[]): Promise<string[]> {
   if (!events.length) return [];
-  const rows = await query<{ id: string }>(
+  const types = new Map<string, Set<string>>();
+  for (const { personId, type } of [...events, ...wakes]) {
+    const own = types.get(personId);
+    if (own) own.add(type);
+    else types.set(personId, new Set([type]));
+  }
+  const rows = await queryPrepared<{ id: string }>(
     sql,
+    'insert_events',
     `with noted as (
-       insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) values (:sourceId, :receivedAt, :accepted, :duplicates, :rejected, :seen)
+       insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) ${ARRIVALS}
      ), woken as (
-       update runs set wake_at = least(coalesce(wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz))
-       where person_id = any(cast(:personIds as bigint[])) and phase in ('inside', 'watching') and wakes_on && cast(:wakes as text[])
+       update runs r set wake_at = least(coalesce(r.wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz))
+       from json_to_recordset(cast(:wakes as json)) as w(person_id bigint, types text[])
+       where r.person_id = w.person_id and r.person_id = any(cast(:personIds as bigint[])) and r.phase in ('inside', 'watching') and r.wakes_on && w.types
      )
      insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
-     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz), :sourceId, via
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, via text)
+     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via
+     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, source_id int, via text)
      returning id`,
     {
-      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties, ...(e.via && { via: e.via }) }))),
-      receivedAt: new Date(receivedAt), ...arrival, seen: JSON.stringify(arrival.seen), personIds: [...new Set(events.map((e) => e.personId))], wakes,
+      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties, source_id: e.sourceId, ...(e.via && { via: e.via }) }))),
+      receivedAt: new Date(receivedAt), arrivals: arrivalRows(arrivals), personIds: [...types.keys()], wakes: asRows([...types].map(([personId, own]) => ({ person_id: personId, types: [...own] }))),
     },
   );
   return rows.map((row) => row.id);

@@ -1,7 +1,7 @@
 import type { Instant } from '@/core/time';
 import { CHANNELS, type Channel, type Value } from '@/core/rules';
 import { identifierKey, identifierOf, type ConsentDetail, type ConsentState, type Identifier, type Profile } from '@/core/people';
-import { asRows, query, queryOne, type Sql } from './db';
+import { asRows, query, queryOne, queryPrepared, type Sql } from './db';
 import { addressSql } from './facts';
 
 export type { Identifier };
@@ -41,17 +41,7 @@ export async function findByIdentifiers(sql: Sql, keys: readonly string[]): Prom
   return new Map(rows.map((row) => [`${row.kind}:${row.value}`, { personId: row.person_id, firstAt: row.first_ms === null ? -Infinity : Number(row.first_ms) }]));
 }
 
-export interface WeakClaimRow { identifier: string; claimed_by: string; person_id: string; first_ms: string }
-
-/** Who claims phones and devices, and since when. */
-export async function findWeakClaims(sql: Sql, keys: readonly string[]): Promise<WeakClaimRow[]> {
-  if (!keys.length) return [];
-  return query<WeakClaimRow>(
-    sql,
-    `select identifier, claimed_by, person_id, (extract(epoch from first_at) * 1000)::bigint as first_ms from weak_claims where identifier = any(cast(:keys as text[]))`,
-    { keys },
-  );
-}
+export interface FoundClaim { readonly identifier: string; readonly claimedBy: string; readonly personId: string; readonly firstAt: Instant }
 
 export async function saveWeakClaims(sql: Sql, rows: readonly { identifier: string; by: string; personId: string; firstAt: Instant }[]): Promise<void> {
   if (!rows.length) return;
@@ -64,13 +54,6 @@ export async function saveWeakClaims(sql: Sql, rows: readonly { identifier: stri
   );
 }
 
-/** Which of these identifiers several people share by decision: they join nobody. */
-export async function findShared(sql: Sql, keys: readonly string[]): Promise<Set<string>> {
-  if (!keys.length) return new Set();
-  const rows = await query<{ key: string }>(sql, `select kind || ':' || value as key from shared_identifiers where (kind, value) in (select * from unnest(cast(:kinds as text[]), cast(:values as text[])))`, asColumns(keys));
-  return new Set(rows.map((row) => row.key));
-}
-
 export async function markShared(sql: Sql, identifiers: readonly Identifier[], why: string, by: string, at: Instant): Promise<void> {
   if (!identifiers.length) return;
   await query(
@@ -81,20 +64,116 @@ export async function markShared(sql: Sql, identifiers: readonly Identifier[], w
   );
 }
 
-type LockedRow = PersonRow & { consents: { channel: Channel; state: 'given' | 'withdrawn'; at_ms: number }[] | null };
 export interface LockedPerson { readonly row: PersonRow; readonly consents: ReadonlyMap<Channel, ConsentState> }
 
 /** Locks people for this transaction, in order of id so that two transactions cannot wait for each other, and reads their consent where it may matter. */
 export async function lockPeople(sql: Sql, ids: readonly string[], withConsents = true): Promise<Map<string, LockedPerson>> {
   if (!ids.length) return new Map();
-  const rows = await query<LockedRow>(
+  const rows = await query<PersonRow>(
     sql,
-    `select p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at,
-       ${withConsents ? `(select jsonb_agg(jsonb_build_object('channel', c.channel, 'state', c.state, 'at_ms', (extract(epoch from c.at) * 1000)::bigint)) from consents c where c.person_id = p.id)` : 'null'} as consents
+    `select p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at
      from people p where p.id = any(cast(:ids as bigint[])) order by p.id for no key update of p`,
     { ids },
   );
-  return new Map(rows.map(({ consents, ...row }) => [row.id, { row, consents: new Map((consents ?? []).map((c) => [c.channel, { state: c.state, at: c.at_ms }])) }]));
+  const consents = withConsents ? await consentsOf(sql, ids) : new Map<string, Map<Channel, ConsentState>>();
+  return new Map(rows.map((row) => [row.id, { row, consents: consents.get(row.id) ?? new Map<Channel, ConsentState>() }]));
+}
+
+/**
+ * Consent of people who are locked. In a statement of its own: one that waits for a lock still sees the other tables as
+ * they were before it waited.
+ */
+export async function consentsOf(sql: Sql, ids: readonly string[]): Promise<Map<string, Map<Channel, ConsentState>>> {
+  const found = new Map<string, Map<Channel, ConsentState>>();
+  if (!ids.length) return found;
+  const rows = await query<{ person_id: string; channel: Channel; state: 'given' | 'withdrawn'; at: Date }>(sql, 'select person_id, channel, state, at from consents where person_id = any(cast(:ids as bigint[]))', { ids });
+  for (const { person_id, channel, state, at } of rows) {
+    let own = found.get(person_id);
+    if (!own) found.set(person_id, (own = new Map()));
+    own.set(channel, { state, at: at.getTime() });
+  }
+  return found;
+}
+
+/** A person who is locked, as identity looks at them. */
+export interface LockedRecord {
+  readonly id: string;
+  readonly externalId: string | null;
+  readonly externalAt: Instant | null;
+  readonly isKnown: boolean;
+  readonly profile: Profile;
+  readonly createdAt: Instant;
+  readonly seenAt: Instant;
+}
+
+/** Whom identifiers belong to, as it stands: with these people locked, and the keys of events that are new. */
+export interface Standing {
+  /** of the keys that were claimed, those that nobody had claimed before */
+  readonly fresh: ReadonlySet<string>;
+  /** by `kind:value` */
+  readonly found: ReadonlyMap<string, FoundIdentifier>;
+  readonly weak: readonly FoundClaim[];
+  /** identifiers that several people share by decision: they join nobody */
+  readonly shared: ReadonlySet<string>;
+  readonly locked: readonly LockedRecord[];
+  /** how many people were to be locked: more than were, when another transaction has just joined some of them */
+  readonly wanted: number;
+}
+
+/**
+ * Claims the keys of events, looks up whose identifiers these are, and locks those people and the ones named by id, in
+ * order of id so that two transactions cannot wait for each other. One statement, since each round trip costs as much as
+ * dozens of rows. With keys of which none is new nobody is locked.
+ */
+export async function claimAndLook(sql: Sql, keys: readonly string[] | null, identifiers: readonly string[], personIds: readonly string[]): Promise<Standing> {
+  const weakKeys = identifiers.filter((key) => key.startsWith('phone:') || key.startsWith('device:'));
+  // lists and seconds as they are: naming fields and reckoning costs PostgreSQL more than it costs here
+  interface Answer {
+    fresh: string[] | null;
+    found: [kind: string, value: string, personId: number, firstAt: number | null][] | null;
+    weak: [identifier: string, claimedBy: string, personId: number, firstAt: number][] | null;
+    shared: string[] | null;
+    locked: [id: number, externalId: string | null, externalAt: number | null, isKnown: boolean, attributes: Record<string, Value>, stamped: Record<string, Instant>, createdAt: number, seenAt: number][] | null;
+    wanted: number;
+  }
+  const ms = (seconds: number): Instant => Math.round(seconds * 1000);
+  const [row] = await queryPrepared<Answer>(
+    sql,
+    'claim_and_look',
+    `with claimed as materialized (
+       insert into event_keys (key) select distinct key from unnest(cast(:keys as uuid[])) as key order by key on conflict do nothing returning key
+     ), asked as materialized (
+       select * from unnest(cast(:kinds as text[]), cast(:values as text[])) as w(kind, value)
+     ), found as materialized (
+       -- one look into the index each, however many people there are by now and whatever the planner has heard of them
+       select w.kind, w.value, i.person_id, i.first_at from asked w
+       cross join lateral (select person_id, first_at from identifiers where kind = w.kind and value = w.value offset 0) i
+     ), weak as materialized (
+       select identifier, claimed_by, person_id, first_at from weak_claims where identifier = any(cast(:weakKeys as text[]))
+     ), wanted as materialized (
+       select person_id from found union select person_id from weak union select unnest(cast(:personIds as bigint[]))
+     ), locked as materialized (
+       select p.* from people p
+       where p.id = any(array(select person_id from wanted)) and (cast(:isClaiming as boolean) is false or (select count(*) from claimed) > 0)
+       order by p.id for no key update of p
+     )
+     select (select json_agg(key) from claimed) as fresh,
+       (select json_agg(json_build_array(kind, value, person_id, case when first_at = '-infinity' then null else extract(epoch from first_at) end)) from found) as found,
+       (select json_agg(json_build_array(identifier, claimed_by, person_id, extract(epoch from first_at))) from weak) as weak,
+       (select json_agg(s.kind || ':' || s.value) from shared_identifiers s where (s.kind, s.value) in (select kind, value from asked where kind <> 'external')) as shared,
+       (select json_agg(json_build_array(id, external_id, extract(epoch from external_at), is_known, attributes, stamped, extract(epoch from created_at), extract(epoch from seen_at))) from locked) as locked,
+       (select count(*)::int from wanted) as wanted`,
+    { keys: keys ?? [], isClaiming: keys !== null, ...asColumns(identifiers), weakKeys, personIds },
+  );
+  const { fresh, found, weak, shared, locked, wanted } = row!;
+  return {
+    fresh: new Set(fresh), shared: new Set(shared), wanted,
+    found: new Map((found ?? []).map(([kind, value, personId, firstAt]) => [`${kind}:${value}`, { personId: String(personId), firstAt: firstAt === null ? -Infinity : ms(firstAt) }])),
+    weak: (weak ?? []).map(([identifier, claimedBy, personId, firstAt]) => ({ identifier, claimedBy, personId: String(personId), firstAt: ms(firstAt) })),
+    locked: (locked ?? []).map(([id, externalId, externalAt, isKnown, attributes, stamped, createdAt, seenAt]) => ({
+      id: String(id), externalId, externalAt: externalAt === null ? null : ms(externalAt), isKnown, profile: { attributes, stamped }, createdAt: ms(createdAt), seenAt: ms(seenAt),
+    })),
+  };
 }
 
 /** Reserves numbers for people who are about to be stored. */
@@ -161,8 +240,9 @@ export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Pr
     );
   }
   if (known.length) {
-    await query(
+    await queryPrepared(
       sql,
+      'change_people',
       `update people p set external_id = r.external_id, external_at = coalesce(r.external_at, p.external_at), is_known = r.is_known, attributes = r.attributes, stamped = r.stamped,
          created_at = least(p.created_at, r.first_seen), seen_at = greatest(p.seen_at, r.last_seen)
        from ${CHANGE} where p.id = r.id`,

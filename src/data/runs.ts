@@ -1,7 +1,7 @@
 import type { Instant } from '@/core/time';
 import type { Because } from '@/core/rules';
 import type { Effect, EarlierRun, Outcome, Phase, Run, TraceEntry } from '@/core/flows';
-import { asRows, query, type Sql } from './db';
+import { asRows, query, queryPrepared, type Sql } from './db';
 
 export interface RunRow {
   person_id: string;
@@ -52,14 +52,24 @@ export async function claimDue(sql: Sql, now: Instant, limit: number): Promise<R
   );
 }
 
-/** Other runs of these people in these flows: what re-entry looks at. Keys are `personId/flowId`. */
-export async function earlierRuns(sql: Sql, personIds: readonly string[], flowIds: readonly number[]): Promise<Map<string, (EarlierRun & { id: string })[]>> {
+/** A person and a flow that may begin for them; with a key where only runs of that key matter. */
+export interface Beginning {
+  readonly personId: string;
+  readonly flowId: number;
+  readonly key: string | null;
+}
+
+/** The runs that people have or had in flows that may begin for them, by `person/flow`. */
+export async function earlierRuns(sql: Sql, beginnings: readonly Beginning[]): Promise<Map<string, (EarlierRun & { id: string })[]>> {
   const found = new Map<string, (EarlierRun & { id: string })[]>();
-  if (!personIds.length || !flowIds.length) return found;
-  const rows = await query<{ person_id: string; flow_id: number; id: string; key: string; phase: Phase; outcome: Outcome | null }>(
+  if (!beginnings.length) return found;
+  const rows = await queryPrepared<{ person_id: string; flow_id: number; id: string; key: string; phase: Phase; outcome: Outcome | null }>(
     sql,
-    `select person_id, flow_id, id, key, phase, outcome from runs where person_id = any(cast(:personIds as bigint[])) and flow_id = any(cast(:flowIds as int[]))`,
-    { personIds, flowIds },
+    'earlier_runs',
+    `select r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome
+     from (select distinct person_id, flow_id, key from json_to_recordset(cast(:rows as json)) as b(person_id bigint, flow_id int, key text)) b
+     cross join lateral (select * from runs where person_id = b.person_id and flow_id = b.flow_id and (b.key is null or key = b.key) offset 0) r`,
+    { rows: asRows(beginnings.map(({ personId, flowId, key }) => ({ person_id: personId, flow_id: flowId, key }))) },
   );
   for (const row of rows) {
     const id = `${row.person_id}/${row.flow_id}`;
@@ -148,8 +158,9 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
 /** Arms runs whose trigger has begun. One that is armed already only gets the earlier of the two moments. */
 export async function armRuns(sql: Sql, rows: readonly { personId: string; flowId: number; version: number; key: string; wakeAt: Instant; armedAt: Instant }[]): Promise<void> {
   if (!rows.length) return;
-  await query(
+  await queryPrepared(
     sql,
+    'arm_runs',
     `insert into runs (person_id, flow_id, version, key, phase, armed_at, wake_at)
      select person_id, flow_id, version, key, 'armed', armed_at, wake_at
      from json_to_recordset(cast(:rows as json)) as r(person_id bigint, flow_id int, version int, key text, armed_at timestamptz, wake_at timestamptz)

@@ -38,7 +38,7 @@ export async function tick(db: Db, scope: string, limit = BATCH): Promise<number
     }
     const facts = await loadFacts(trx, [...new Set(due.map((row) => row.person_id))], [...needs]);
     const armed = due.filter((row) => row.phase === 'armed');
-    const earlier = await earlierRuns(trx, [...new Set(armed.map((row) => row.person_id))], [...new Set(armed.map((row) => row.flow_id))]);
+    const earlier = await earlierRuns(trx, armed.map((row) => ({ personId: row.person_id, flowId: row.flow_id, key: null })));
 
     const changes: RunChange[] = [];
     const sends: NewSend[] = [];

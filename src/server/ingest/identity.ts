@@ -6,7 +6,7 @@ import type { Channel } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import type { Sql } from '@/data/db';
 import { handOver, moveToPerson } from '@/data/merges';
-import { addIdentifiers, ageIdentifiers, findByIdentifiers, findShared, findWeakClaims, lockPeople, nextPersonIds, reassignIdentifier, savePeople, saveWeakClaims, type PersonChange } from '@/data/people';
+import { addIdentifiers, ageIdentifiers, claimAndLook, consentsOf, nextPersonIds, reassignIdentifier, savePeople, saveWeakClaims, type PersonChange, type Standing } from '@/data/people';
 import type { ParsedEvent } from './parse';
 
 /** A person as this batch knows them: locked, and to be stored with what the batch teaches. */
@@ -49,44 +49,39 @@ export interface Identified {
   readonly store: (changes: readonly PersonChange[]) => Promise<void>;
 }
 
-/**
- * Finds out whose events these are, creating, extending and merging people, and locks them all. `core/people/identity`
- * decides; here is what it looks at and what follows.
- */
-export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOwners: ReadonlyMap<string, string>, now: Instant): Promise<Identified> {
-  const keys = new Set<string>();
+/** What is on file about those whose events these may be, who are locked; and which of the events' keys are new, where some are claimed. */
+export async function lookUp(trx: Sql, events: readonly ParsedEvent[], orderOwners: ReadonlyMap<string, string>, keys: readonly string[] | null): Promise<Standing> {
+  const identifiers = new Set<string>();
   for (const event of events) {
-    if (event.externalId) keys.add(`external:${event.externalId}`);
-    if (event.email) keys.add(`email:${event.email}`);
-    if (event.phone) keys.add(`phone:${event.phone}`);
-    if (event.device) keys.add(`device:${event.device}`);
+    if (event.externalId) identifiers.add(`external:${event.externalId}`);
+    if (event.email) identifiers.add(`email:${event.email}`);
+    if (event.phone) identifiers.add(`phone:${event.phone}`);
+    if (event.device) identifiers.add(`device:${event.device}`);
   }
-  const weakKeys = [...keys].filter((key) => key.startsWith('phone:') || key.startsWith('device:'));
-  const mayBeShared = [...keys].filter((key) => !key.startsWith('external:'));
-  // one after another: they share the transaction's connection
-  const shared = mayBeShared.length ? await findShared(trx, mayBeShared) : new Set<string>();
-  const found = await findByIdentifiers(trx, [...keys]);
-  const weak = await findWeakClaims(trx, weakKeys);
-  const ids = [...new Set([...[...found.values()].map((one) => one.personId), ...weak.map((row) => row.person_id), ...orderOwners.values()])];
-  const saysConsent = events.some((event) => event.consents.length > 0);
-  const locked = await lockPeople(trx, ids, saysConsent);
-  if (locked.size < ids.length) throw new MovedAway('a person was merged meanwhile');
+  return claimAndLook(trx, keys, [...identifiers], [...orderOwners.values()]);
+}
 
+/**
+ * Finds out whose events these are, creating, extending and merging people. `core/people/identity` decides; here is what
+ * it looks at and what follows.
+ */
+export async function identify(trx: Sql, events: readonly ParsedEvent[], { found, weak, shared, locked, wanted }: Standing, orderOwners: ReadonlyMap<string, string>, now: Instant): Promise<Identified> {
+  if (locked.length < wanted) throw new MovedAway('a person was merged meanwhile');
   const people = new Map<string, KnownPerson>();
-  for (const { row, consents } of locked.values()) {
+  for (const row of locked) {
     people.set(row.id, {
-      ref: row.id, id: row.id, isKnown: row.is_known, externalId: row.external_id, externalAt: row.external_at?.getTime() ?? Infinity, firstSeen: row.created_at.getTime(),
-      profile: { attributes: row.attributes, stamped: row.stamped }, consents: new Map(consents), seenAt: row.seen_at.getTime(),
+      ref: row.id, id: row.id, isKnown: row.isKnown, externalId: row.externalId, externalAt: row.externalAt ?? Infinity, firstSeen: row.createdAt,
+      profile: row.profile, consents: new Map(), seenAt: row.seenAt,
       isNew: false, isChanged: false, isUnsettled: false, stricter: new Set(),
     });
   }
   const before = new Map([...people].map(([id, one]) => [id, { externalId: one.externalId, isKnown: one.isKnown, firstSeen: one.firstSeen }]));
 
   const weakClaims = new Map<string, WeakClaim[]>();
-  for (const row of weak) {
-    const list = weakClaims.get(row.identifier) ?? [];
-    list.push({ by: row.claimed_by, owner: people.get(row.person_id)!, firstAt: Number(row.first_ms) });
-    weakClaims.set(row.identifier, list);
+  for (const { identifier, claimedBy, personId, firstAt } of weak) {
+    const list = weakClaims.get(identifier) ?? [];
+    list.push({ by: claimedBy, owner: people.get(personId)!, firstAt });
+    weakClaims.set(identifier, list);
   }
   const resolved = resolveIdentity(events.map((event) => claimOf(event, shared)), {
     owners: new Map([...found].map(([key, one]) => [key, people.get(one.personId)!])),
@@ -94,8 +89,10 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], orderOw
     weakClaims,
   });
 
-  // consent matters to people who are joined, too
-  if (resolved.merges.length && !saysConsent) for (const [id, { consents }] of await lockPeople(trx, ids)) people.get(id)!.consents = new Map(consents);
+  // consent matters where it is spoken of, and to people who are joined
+  if (resolved.merges.length || events.some((event) => event.consents.length > 0)) {
+    for (const [id, consents] of await consentsOf(trx, [...people.keys()])) people.get(id)!.consents = consents;
+  }
 
   // people who are new get their numbers; what identity made of them becomes what this batch knows of them
   const numbers = await nextPersonIds(trx, resolved.created.length);

@@ -3,6 +3,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { query } from '@/data/db';
 import { publicId } from '../people';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
+import { ingest } from './ingest';
 
 let lab: Lab;
 beforeAll(async () => {
@@ -159,5 +160,23 @@ describe('requests that come together', () => {
     expect(answers.reduce((sum, answer) => sum + answer.accepted, 0)).toBe(11);
     expect(answers.reduce((sum, answer) => sum + answer.duplicates, 0)).toBe(9);
     for (const answer of answers) expect(answer.rejected.map((one) => one.index)).toEqual([2, 3]);
+  });
+
+  it('each keeps the source it came through, is counted there, and history starts nothing beside what is new', async () => {
+    const doors = [{ sourceId: 1 }, { sourceId: 2, startsNothing: true }, { sourceId: 3 }];
+    await Promise.all([...doors, ...doors].map((door, n) => ingest(lab.db, lab.scope, [cart(`q${n}@example.com`, 20), cart(`q${n}@example.com`, 30)], door)));
+    expect(await query(lab.db, `select source_id, count(*)::int as n from events group by 1 order by 1`)).toEqual([1, 2, 3].map((source_id) => ({ source_id, n: 4 })));
+    expect(await query(lab.db, `select source_id, sum(accepted)::int as n from arrivals where source_id in (1, 2, 3) group by 1 order by 1`)).toEqual([1, 2, 3].map((source_id) => ({ source_id, n: 4 })));
+    expect((await query<{ email: string }>(lab.db, `select p.email from runs r join people p on p.id = r.person_id order by 1`)).map((row) => row.email)).toEqual(['q0@example.com', 'q2@example.com', 'q3@example.com', 'q5@example.com']);
+  });
+
+  it('runs wake for what happened to their own person, and not for what happened to another in the same batch', async () => {
+    await lab.tell([happening('page.viewed', {}, { subject: 'w1' }), happening('page.viewed', {}, { subject: 'w2' })]);
+    await query(lab.db, `insert into runs (person_id, flow_id, version, key, phase, armed_at, entered_at, wakes_on) select id, 1, 1, '', 'inside', now(), now(), '{lesson.finished,person.changed}' from people`);
+    const awake = async () => (await query<{ external_id: string }>(lab.db, `select p.external_id from runs r join people p on p.id = r.person_id where r.wake_at is not null order by 1`)).map((row) => row.external_id);
+    await lab.tell([happening('lesson.finished', {}, { subject: 'w1' }), happening('page.viewed', {}, { subject: 'w2' })]);
+    expect(await awake()).toEqual(['w1']);
+    await lab.tell([happening('page.viewed', { person: { firstName: 'Wil' } }, { subject: 'w2' }), happening('page.viewed', {}, { subject: 'w1' })]);
+    expect(await awake()).toEqual(['w1', 'w2']);
   });
 });

@@ -1,18 +1,19 @@
 import { HOUR, type Instant } from '@/core/time';
 import { LEDGER_EVENTS } from '@/core/orders';
 import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/core/people';
-import { CONSENT_CHANGED, PERSON_CHANGED, type FactEvent, type Value } from '@/core/rules';
+import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
 import { discoverAttributes } from '@/data/attributes';
-import { noteArrival, type Arrival } from '@/data/catalogue';
+import { noteArrivals, type Arrival } from '@/data/catalogue';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { claimEventKeys, eventKey, insertEvents } from '@/data/events';
+import { claimEventKeys, eventKey, insertEvents, type NewEvent, type Wake } from '@/data/events';
 import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import { ownersOf } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/sends';
 import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { attributeRecords, forgetAttributes } from './attributes';
-import { changeOf, identify, type KnownPerson } from './identity';
+import { gather } from './gather';
+import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';
 import { armFlows, settleAnew, settleLedger } from './settle';
@@ -33,33 +34,62 @@ export interface Door {
   readonly trx?: Sql;
 }
 
+interface Batch {
+  readonly inputs: readonly unknown[];
+  readonly door: Door;
+}
+
 /** Takes one event or a batch in. Bad ones are answered with their problems and kept, the good ones are stored together. */
 export async function ingest(db: Db, scope: string, body: unknown, door: Door = { sourceId: HAND_SOURCE }): Promise<IngestAnswer> {
   const inputs = Array.isArray(body) ? body : [body];
   if (!Array.isArray(body) && (body === null || typeof body !== 'object')) throw new Problem(400, 'Not an event', 'Send an event as a JSON object, or a list of events.');
   if (inputs.length > MOST_EVENTS) throw new Problem(413, 'Too many events', `A batch holds at most ${MOST_EVENTS} events; this one has ${inputs.length}.`);
-  const store = await readStore(door.trx ?? db);
-  const rejected: { index: number; problems: FieldProblem[] }[] = [];
-  const events: { index: number; event: ParsedEvent }[] = [];
-  inputs.forEach((input, index) => {
-    const parsed = parseEvent(input, store.now);
-    if ('event' in parsed) events.push({ index, event: parsed.event });
-    else rejected.push({ index, problems: parsed.problems });
-  });
-
-  let accepted = 0;
-  if (events.length) {
-    const work = (trx: Sql) => write(trx, scope, events, store, door);
-    const written = door.trx ? await work(door.trx) : await inTransaction(db, work);
-    accepted = written.accepted;
-    rejected.push(...written.ownerless.map((index) => ({ index, problems: [{ field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' }] })));
-  }
-  rejected.sort((a, b) => a.index - b.index);
-  if (rejected.length) {
-    await saveRejections(door.trx ?? db, door.sourceId, store.now, rejected.slice(0, 200).map(({ index, problems }) => rejectionOf(inputs[index], problems)), rejected.length);
-  }
-  return { accepted, duplicates: inputs.length - accepted - rejected.length, rejected };
+  return door.trx ? (await takeIn(door.trx, (work) => work(door.trx!), scope, [{ inputs, door }]))[0]! : gathererOf(db, scope)({ inputs, door });
 }
+
+// what shops send at the same moment goes into one transaction
+const gatherers = new WeakMap<Db, (batch: Batch) => Promise<IngestAnswer>>();
+
+function gathererOf(db: Db, scope: string): (batch: Batch) => Promise<IngestAnswer> {
+  let known = gatherers.get(db);
+  if (!known) {
+    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: 2 * MOST_EVENTS, atOnce: 2 });
+    gatherers.set(db, known);
+  }
+  return known;
+}
+
+/** An event of a batch that could be read. */
+interface Read {
+  readonly batch: number;
+  readonly index: number;
+  readonly event: ParsedEvent;
+}
+
+/** Reads batches and stores what can be stored of them, in one transaction; answers for each. */
+async function takeIn(sql: Sql, inOne: <T>(work: (trx: Sql) => Promise<T>) => Promise<T>, scope: string, batches: readonly Batch[]): Promise<IngestAnswer[]> {
+  const store = await readStore(sql);
+  const rejected: { index: number; problems: readonly FieldProblem[] }[][] = batches.map(() => []);
+  const events: Read[] = [];
+  batches.forEach(({ inputs }, batch) => inputs.forEach((input, index) => {
+    const parsed = parseEvent(input, store.now);
+    if ('event' in parsed) events.push({ batch, index, event: parsed.event });
+    else rejected[batch]!.push({ index, problems: parsed.problems });
+  }));
+
+  const { accepted, ownerless } = events.length ? await inOne((trx) => write(trx, scope, events, batches.map(({ door }) => door), store)) : { accepted: [], ownerless: [] };
+  for (const { batch, index } of ownerless) rejected[batch]!.push({ index, problems: [OWNERLESS] });
+  const answers: IngestAnswer[] = [];
+  for (const [batch, { inputs, door }] of batches.entries()) {
+    const own = rejected[batch]!.sort((a, b) => a.index - b.index);
+    if (own.length) await saveRejections(sql, door.sourceId, store.now, own.slice(0, 200).map(({ index, problems }) => rejectionOf(inputs[index], problems)), own.length);
+    const taken = accepted[batch] ?? 0;
+    answers.push({ accepted: taken, duplicates: inputs.length - taken - own.length, rejected: own });
+  }
+  return answers;
+}
+
+const OWNERLESS: FieldProblem = { field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' };
 
 const LARGEST_RAW = 16 * 1024;
 
@@ -79,27 +109,35 @@ function rawOf(input: unknown): string {
   }
 }
 
-async function write(trx: Sql, scope: string, events: readonly { index: number; event: ParsedEvent }[], store: { now: Instant; currency: string; zone: string }, door: Door): Promise<{ accepted: number; ownerless: number[] }> {
+/** Stores events of several batches; answers with how many of each were new, and which of them are nobody's. */
+async function write(trx: Sql, scope: string, events: readonly Read[], doors: readonly Door[], store: StoreNow): Promise<{ accepted: number[]; ownerless: Read[] }> {
   const orderOwners = await ownersOfOrders(trx, events.map(({ event }) => event));
-  const isOwned = (event: ParsedEvent) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
-  const ownerless = events.filter(({ event }) => !isOwned(event)).map(({ index }) => index);
-  const owned = ownerless.length ? events.filter(({ event }) => isOwned(event)) : events;
+  const isOwned = ({ event }: Read) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
+  const ownerless = events.filter((one) => !isOwned(one));
+  const owned = ownerless.length ? events.filter(isOwned) : events;
 
-  const byKey = new Map<string, ParsedEvent>();
-  for (const { event } of owned) {
-    const key = eventKey(event.source, event.id);
-    if (!byKey.has(key)) byKey.set(key, event);
+  const byKey = new Map<string, Read>();
+  for (const one of owned) {
+    const key = eventKey(one.event.source, one.event.id);
+    if (!byKey.has(key)) byKey.set(key, one);
   }
-  const fresh = byKey.size ? await claimEventKeys(trx, [...byKey.keys()]) : new Set<string>();
-  const accepted = [...byKey].filter(([key]) => fresh.has(key)).map(([, event]) => event);
-  const duplicates = owned.length - accepted.length;
+  if (!byKey.size) return { accepted: [], ownerless };
+  const standing = await lookUp(trx, [...byKey.values()].map(({ event }) => event), orderOwners, [...byKey.keys()]);
+  const fresh = [...byKey].filter(([key]) => standing.fresh.has(key)).map(([, one]) => one);
+  const accepted = fresh.map(({ event }) => event);
+  const arrivals = doors.map(({ sourceId }, batch): Arrival => {
+    const own = fresh.filter((one) => one.batch === batch);
+    const told = owned.filter((one) => one.batch === batch).length;
+    return { sourceId, at: store.now, accepted: own.length, duplicates: told - own.length, rejected: 0, seen: seenIn(own.map(({ event }) => event)) };
+  });
+  const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {
-    if (duplicates) await noteArrival(trx, { sourceId: door.sourceId, at: store.now, accepted: 0, duplicates, rejected: 0, seen: {} });
-    return { accepted: 0, ownerless };
+    await noteArrivals(trx, arrivals);
+    return { accepted: counts, ownerless };
   }
 
   const records = await attributeRecords(trx, scope);
-  const { people, owners, via, store: storePeople } = await identify(trx, accepted, orderOwners, store.now);
+  const { people, owners, via, store: storePeople } = await identify(trx, accepted, standing, orderOwners, store.now);
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
   const consents = new Map<string, ConsentChange>();
   const seen = new Map<KnownPerson, { first: Instant; last: Instant }>();
@@ -144,10 +182,16 @@ async function write(trx: Sql, scope: string, events: readonly { index: number; 
   }
   await saveConsents(trx, [...consents.values()].map((change) => ({ ...change, state: people.get(change.personId)?.consents.get(change.channel) ?? change.state })));
 
-  const rows = accepted.map((event, index) => ({ personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties, via: via[index] ?? null }));
-  const extra = [...(changes.some((change) => change.profile !== before.get(change.id)) ? [PERSON_CHANGED] : []), ...(consents.size ? [CONSENT_CHANGED] : [])];
-  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), extra, store, door, { sourceId: door.sourceId, at: store.now, accepted: accepted.length, duplicates, rejected: 0, seen: seenIn(accepted) });
-  return { accepted: accepted.length, ownerless };
+  const rows = fresh.map(({ event, batch }, index): StoredEvent => ({
+    personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties, via: via[index] ?? null,
+    sourceId: doors[batch]!.sourceId, startsNothing: doors[batch]!.startsNothing ?? false,
+  }));
+  const wakes: Wake[] = [
+    ...changes.filter((change) => change.profile !== before.get(change.id)).map(({ id }) => ({ personId: id, type: PERSON_CHANGED })),
+    ...[...consents.values()].map(({ personId }) => ({ personId, type: CONSENT_CHANGED })),
+  ];
+  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), wakes, store, arrivals);
+  return { accepted: counts, ownerless };
 }
 
 const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
@@ -163,27 +207,27 @@ async function discover(trx: Sql, scope: string, names: ReadonlySet<string>, cha
   forgetAttributes(scope);
 }
 
-interface StoredEvent {
-  readonly personId: string;
-  readonly type: string;
-  readonly time: Instant;
-  readonly source: string;
-  readonly eventId: string;
-  readonly properties: { readonly [name: string]: Value };
-  readonly via?: string | null;
+interface StoredEvent extends NewEvent {
+  readonly startsNothing: boolean;
+}
+
+interface StoreNow {
+  readonly now: Instant;
+  readonly currency: string;
+  readonly zone: string;
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
-async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], extraTypes: readonly string[], store: { now: Instant; currency: string; zone: string }, door: Door, arrival: Arrival): Promise<void> {
-  const ids = await insertEvents(trx, rows, store.now, arrival, [...new Set([...rows.map((row) => row.type), ...extraTypes])]);
+async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], wakes: readonly Wake[], store: StoreNow, arrivals: readonly Arrival[]): Promise<void> {
+  const ids = await insertEvents(trx, rows, store.now, arrivals, wakes);
   const dirty = new Set<string>();
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
   for (const id of mergedIds) dirty.delete(id);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
   await settleAnew(trx, mergedIds, store.currency);
   await settleLedger(trx, [...dirty], store.currency);
-  const stored: { personId: string; event: FactEvent }[] = rows.map((row, index) => ({ personId: row.personId, event: { id: ids[index]!, type: row.type, time: row.time, properties: row.properties } }));
-  if (!door.startsNothing) await armFlows(trx, scope, stored, store.zone, store.now);
+  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }, index) => (startsNothing ? [] : [{ personId, event: { id: ids[index]!, type, time, properties } }]));
+  await armFlows(trx, scope, starting, store.zone, store.now);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
@@ -200,7 +244,9 @@ export async function recordOwn(db: Db, scope: string, event: { personId: string
     if (!(await lockPeople(trx, [event.personId])).size) return;
     const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);
     if (!fresh.size) return;
-    await afterwards(trx, scope, [{ ...event, time: store.now, source: 'viatic' }], [], event.wakes ?? [], store, { sourceId: OWN_SOURCE }, { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([{ ...event, time: store.now }]) });
+    const stored = { ...event, time: store.now, source: 'viatic', sourceId: OWN_SOURCE, startsNothing: false };
+    const wakes = (event.wakes ?? []).map((type) => ({ personId: event.personId, type }));
+    await afterwards(trx, scope, [stored], [], wakes, store, [{ sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([stored]) }]);
   };
   await (given ? work(given) : inTransaction(db, work));
 }

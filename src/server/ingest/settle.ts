@@ -55,6 +55,6 @@ export async function armFlows(trx: Sql, scope: string, events: readonly { perso
     starts.push(...latest.values());
   }
   if (!starts.length) return;
-  const earlier = await earlierRuns(trx, [...new Set(starts.map((s) => s.personId))], flows.map((flow) => flow.id));
+  const earlier = await earlierRuns(trx, starts.map(({ personId, flowId, key }) => ({ personId, flowId, key: documents.get(flowId)!.reentry === 'once' ? null : key })));
   await armRuns(trx, starts.filter((start) => !mayNotStartBecause(documents.get(start.flowId)!.reentry, earlier.get(`${start.personId}/${start.flowId}`) ?? [], start.key)));
 }

@@ -158,7 +158,7 @@ export async function startFlow(db: Db, scope: string, id: string, flowKey: stri
   const last = (await loadEvents(db, [row.id], [document.trigger.event])).get(row.id)?.at(-1);
   // the run is about the same cart or order as one that the trigger starts, so that the two are not both under way
   const key = (last && keyOf(document.trigger, last)) || `by hand ${new Date((await readStore(db)).now).toISOString()}`;
-  const again = mayNotStartBecause(document.reentry, (await earlierRuns(db, [row.id], [flow.id])).get(`${row.id}/${flow.id}`) ?? [], key);
+  const again = mayNotStartBecause(document.reentry, (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [], key);
   if (again) throw new Problem(422, 'May not start', `They cannot start “${flow.name}”: ${again}.`);
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);

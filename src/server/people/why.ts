@@ -18,7 +18,7 @@ export async function whyNot(db: Db, scope: string, personId: string, flowKey: s
   if (flow.version === null) return { flow: about, answer: 'never-on', says: 'This flow has never been switched on, so nobody has got anything from it.', conditions: [], runs: [] };
   const document = await readVersion(db, scope, flow.id, flow.version);
   const facts = (await loadFacts(db, [row.id], planOf(document).needs)).get(row.id)!;
-  const earlier = (await earlierRuns(db, [row.id], [flow.id])).get(`${row.id}/${flow.id}`) ?? [];
+  const earlier = (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [];
   const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store.now, store.zone, store.currency);
   const runs = (await runsOf(db, row.id, flow.id)).map((run) => ({ at: run.at.toISOString(), says: run.says, ...(run.because && { because: run.because }) }));
   const failed = conditions.find((one) => !one.holds);

@@ -17,7 +17,7 @@ import { readStore, recordAct } from '@/data/store';
 import type { Dispatch } from '../dispatch';
 import { Problem, problemsOf } from '../http/problem';
 import { attributeRecords, forgetAttributes } from '../ingest/attributes';
-import { changeOf, identify } from '../ingest/identity';
+import { changeOf, identify, lookUp } from '../ingest/identity';
 import { ingest } from '../ingest/ingest';
 import { parseEvent, type ParsedEvent } from '../ingest/parse';
 import { settleAnew } from '../ingest/settle';
@@ -193,7 +193,7 @@ async function throughIdentity(trx: Sql, scope: string, work: WorkRow, plan: Imp
       id: `${work.id}/${row.row}`, source: 'import', type: 'person.updated', time: now, externalId: row.external_id, email: row.email, phone: row.phone, device: null, said: row.attributes,
       consents: [], detail: { how: '', place: null, wording: null, actor: null, box: null, country: null }, properties: {},
     }));
-    const { people, owners, store } = await identify(trx, events, new Map(), now);
+    const { people, owners, store } = await identify(trx, events, await lookUp(trx, events, new Map(), null), new Map(), now);
     const before = new Map([...people].map(([id, one]) => [id, one.profile]));
     events.forEach((event, index) => {
       const person = owners[index]!;
