@@ -19,12 +19,17 @@ export function sayStep(step: Step): string {
   }
 }
 
-function index(flow: FlowDocument): { steps: Map<string, Step>; arms: Map<string, { arm: Arm; branch: Step }> } {
-  const steps = new Map<string, Step>();
-  const arms = new Map<string, { arm: Arm; branch: Step }>();
-  eachStep(flow.steps, (step) => {
-    steps.set(step.id, step);
-    if (step.kind === 'branch') for (const arm of step.arms) arms.set(arm.id, { arm, branch: step });
+interface Index {
+  readonly steps: ReadonlyMap<string, { readonly step: Step; /** the arm that it stands in, or none */ readonly within: string | null }>;
+  readonly arms: ReadonlyMap<string, { readonly arm: Arm; readonly branch: string }>;
+}
+
+function index(flow: FlowDocument): Index {
+  const steps = new Map<string, { step: Step; within: string | null }>();
+  const arms = new Map<string, { arm: Arm; branch: string }>();
+  eachStep(flow.steps, (step, path) => {
+    steps.set(step.id, { step, within: path.at(-1)?.id ?? null });
+    if (step.kind === 'branch') for (const arm of step.arms) arms.set(arm.id, { arm, branch: step.id });
   });
   return { steps, arms };
 }
@@ -46,9 +51,16 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
 
   const old = index(before);
   const now = index(after);
-  for (const [id, step] of now.steps) {
-    const was = old.steps.get(id);
-    if (!was) add(id, `New: ${sayStep(step)}`);
+  const whom = (arm: Arm) => (arm.when ? sayRule(arm.when, wording) : 'everyone else');
+  for (const [id, { step, within }] of now.steps) {
+    const known = old.steps.get(id);
+    if (!known) {
+      add(id, `New: ${sayStep(step)}`);
+      continue;
+    }
+    if (known.within !== within) add(id, `Moved: ${sayStep(step)}`);
+    const was = known.step;
+    if (step.kind !== was.kind) add(id, `${sayStep(was)} becomes: ${sayStep(step)}`);
     else if (step.kind === 'wait' && was.kind === 'wait' && step.for !== was.for) add(id, `Wait: ${sayDuration(was.for)} becomes ${sayDuration(step.for)}`);
     else if (step.kind === 'send' && was.kind === 'send') {
       if (step.name !== was.name) add(id, `Message “${was.name}” is now called “${step.name}”`);
@@ -59,13 +71,18 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
       if (step.message.kind !== was.message.kind) add(id, `“${step.name}” is now a ${step.message.kind} message`);
     } else if (step.kind === 'branch' && was.kind === 'branch' && step.name !== was.name) add(id, `Branch “${was.name}” is now called “${step.name}”`);
   }
-  for (const [id, step] of old.steps) if (!now.steps.has(id)) add(null, `Removed: ${sayStep(step)}`);
+  for (const [id, { step }] of old.steps) if (!now.steps.has(id)) add(null, `Removed: ${sayStep(step)}`);
   for (const [id, { arm, branch }] of now.arms) {
     const was = old.arms.get(id)?.arm;
-    if (!was) continue;
-    if (was.name !== arm.name) add(branch.id, `Arm “${was.name}” is now called “${arm.name}”`);
-    if (!same(was.when, arm.when)) add(branch.id, `Arm “${arm.name}”: ${arm.when ? sayRule(arm.when, wording) : 'everyone else'} (was: ${was.when ? sayRule(was.when, wording) : 'everyone else'})`);
+    if (!was) {
+      // the arms of a new branch are new with it
+      if (old.steps.has(branch)) add(branch, `New arm “${arm.name}”: ${whom(arm)}`);
+      continue;
+    }
+    if (was.name !== arm.name) add(branch, `Arm “${was.name}” is now called “${arm.name}”`);
+    if (!same(was.when, arm.when)) add(branch, `Arm “${arm.name}”: ${whom(arm)} (was: ${whom(was)})`);
   }
+  for (const [id, { arm, branch }] of old.arms) if (!now.arms.has(id) && now.steps.has(branch)) add(branch, `Removed: arm “${arm.name}”`);
   if (!changes.length && !same(before, after)) add(null, 'Steps are in another order');
   return changes;
 }

@@ -78,10 +78,12 @@ export function layout(flow: FlowDocument): LineMap {
       if (!ends.length) return null;
       const at = Math.max(...ends.map((end) => end.at));
       const rank = Math.max(...ends.filter((end) => end.at === at).map((end) => end.rank));
+      // the path goes on in the lane of the first arm that comes back: one that ends keeps its lane to its end
+      const { lane } = ends[0]!;
       const joinId = `${step.id}:join`;
-      stops.push({ id: joinId, kind: 'join', lane: here.lane, at, rank, parent });
-      for (const end of ends) stretches.push({ from: end.from, to: joinId, lane: end.lane, wait: end.wait, kind: end.lane === here.lane && !end.armId ? 'line' : 'join', armId: end.armId });
-      here = { from: joinId, lane: here.lane, at, rank: rank + 1, wait: null, armId: null };
+      stops.push({ id: joinId, kind: 'join', lane, at, rank, parent });
+      for (const end of ends) stretches.push({ from: end.from, to: joinId, lane: end.lane, wait: end.wait, kind: end.lane === lane && !end.armId ? 'line' : 'join', armId: end.armId });
+      here = { from: joinId, lane, at, rank: rank + 1, wait: null, armId: null };
     }
     return here;
   };
