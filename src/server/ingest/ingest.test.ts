@@ -107,6 +107,18 @@ describe('whose event it is', () => {
     expect(await query(lab.db, 'select is_cancelled from orders')).toEqual([{ is_cancelled: true }]);
   });
 
+  it('what is told of an order together with the order is about who placed it, in whatever order they stand', async () => {
+    const placed = order('b1', 40);
+    const refund = happening('order.refunded', { orderId: 'b1', value: 10 });
+    for (const batch of [[placed, refund], [refund, placed]]) {
+      await empty();
+      expect(await lab.tell(batch)).toEqual({ accepted: 2, duplicates: 0, rejected: [] });
+      expect(await query(lab.db, 'select order_id, refunded_minor from orders')).toEqual([{ order_id: 'b1', refunded_minor: '1000' }]);
+      expect(await count('people')).toBe(1);
+    }
+    expect((await lab.tell([happening('order.cancelled', { orderId: 'b2' }), order('b3', 5)])).rejected).toMatchObject([{ index: 0 }]);
+  });
+
   it('the same events, shuffled, repeated and cut into any batches, end in the same people, orders and totals', async () => {
     const day = (n: number) => `2026-11-${String(n).padStart(2, '0')}T10:00:00Z`;
     const events = [

@@ -110,8 +110,9 @@ function rawOf(input: unknown): string {
 }
 
 /** Stores events of several batches; answers with how many of each were new, and which of them are nobody's. */
-async function write(trx: Sql, scope: string, events: readonly Read[], doors: readonly Door[], store: StoreNow): Promise<{ accepted: number[]; ownerless: Read[] }> {
-  const orderOwners = await ownersOfOrders(trx, events.map(({ event }) => event));
+async function write(trx: Sql, scope: string, told: readonly Read[], doors: readonly Door[], store: StoreNow): Promise<{ accepted: number[]; ownerless: Read[] }> {
+  const orderOwners = await ownersOfOrders(trx, told.map(({ event }) => event));
+  const events = withOrders(told, orderOwners);
   const isOwned = ({ event }: Read) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
   const ownerless = events.filter((one) => !isOwned(one));
   const owned = ownerless.length ? events.filter(isOwned) : events;
@@ -127,8 +128,8 @@ async function write(trx: Sql, scope: string, events: readonly Read[], doors: re
   const accepted = fresh.map(({ event }) => event);
   const arrivals = doors.map(({ sourceId }, batch): Arrival => {
     const own = fresh.filter((one) => one.batch === batch);
-    const told = owned.filter((one) => one.batch === batch).length;
-    return { sourceId, at: store.now, accepted: own.length, duplicates: told - own.length, rejected: 0, seen: seenIn(own.map(({ event }) => event)) };
+    const all = owned.filter((one) => one.batch === batch).length;
+    return { sourceId, at: store.now, accepted: own.length, duplicates: all - own.length, rejected: 0, seen: seenIn(own.map(({ event }) => event)) };
   });
   const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {
@@ -192,6 +193,17 @@ async function write(trx: Sql, scope: string, events: readonly Read[], doors: re
   ];
   await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), wakes, store, arrivals);
   return { accepted: counts, ownerless };
+}
+
+/** What is told about an order together with the order itself is about who placed it there. */
+function withOrders(events: readonly Read[], orderOwners: ReadonlyMap<string, string>): readonly Read[] {
+  const isOpen = ({ event }: Read) => !isSomebodys(event) && !orderOwners.has(String(event.properties.orderId));
+  if (!events.some(isOpen)) return events;
+  const placed = new Map(events.filter(({ event }) => event.type === 'order.placed').map(({ event }) => [String(event.properties.orderId), event]));
+  return events.map((one) => {
+    const order = isOpen(one) ? placed.get(String(one.event.properties.orderId)) : undefined;
+    return order ? { ...one, event: { ...one.event, externalId: order.externalId, email: order.email, phone: order.phone, device: order.device } } : one;
+  });
 }
 
 const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
