@@ -1,3 +1,4 @@
+import { foldArrivals } from './catalogue';
 import { query, type Sql } from './db';
 
 /**
@@ -7,6 +8,11 @@ import { query, type Sql } from './db';
 export async function erase(sql: Sql, personId: string, at: Date): Promise<void> {
   const b = { personId, at };
   await query(sql, `insert into erased_counts (type, month, count) select type, date_trunc('month', time)::date, count(*) from events where person_id = :personId group by 1, 2 on conflict (type, month) do update set count = erased_counts.count + excluded.count`, b);
+  // what the catalogue has found with them alone would tell of them: the number of a cart, a word they wrote
+  await foldArrivals(sql);
+  await query(sql, `delete from event_values v using (
+    select e.type, p.key as name, p.value, count(*) as count from events e, jsonb_each_text(e.properties) p where e.person_id = :personId group by 1, 2, 3
+  ) own where v.type = own.type and v.name = own.name and v.value = own.value and v.count <= own.count`, b);
   // a file that still holds the address shall not bring the person back
   await query(sql, `insert into erased_addresses (digest, at) select encode(sha256(convert_to(value, 'UTF8')), 'hex'), :at from identifiers where person_id = :personId and kind = 'email' on conflict do nothing`, b);
   await query(sql, `update orders set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24), cart_id = null where person_id = :personId`, b);

@@ -53,6 +53,10 @@ export async function badRows(sql: Sql, workId: string, after: string, limit: nu
   return query<BadRow>(sql, 'select row, cells, problems from bad_rows where work_id = :workId and row > :after order by row limit :limit', { workId, after, limit });
 }
 
+export async function hasBadRows(sql: Sql, workId: string): Promise<boolean> {
+  return (await query(sql, 'select 1 from bad_rows where work_id = :workId limit 1', { workId })).length > 0;
+}
+
 export async function clearBadRows(sql: Sql, workId: string): Promise<void> {
   await query(sql, 'delete from bad_rows where work_id = :workId', { workId });
 }

@@ -1,4 +1,4 @@
-import type { Instant } from '@/core/time';
+import { DAY, type Instant } from '@/core/time';
 import type { Mapping } from '@/core/sources';
 import { asKeptRows, query, queryOne, type Sql } from './db';
 
@@ -171,9 +171,16 @@ export async function saveMapping(sql: Sql, sourceId: number, document: Mapping,
   return row!.version;
 }
 
-/** Forgets what was refused, and what arrived by minute, more than 30 days ago; and files that nobody imported within a week. */
+/**
+ * Forgets what was kept as it came, more than 30 days ago: bodies, what was refused, bad rows of files; what arrived by
+ * minute, too; and files that nobody imported within a week. Whoever is erased may stand in any of it, and a request to
+ * erase has to be met within a month (Regulation (EU) 2016/679, article 12(3)).
+ */
 export async function forgetOld(sql: Sql, now: Instant): Promise<void> {
-  await query(sql, `delete from rejections where at < cast(:now as timestamptz) - interval '30 days'`, { now: new Date(now) });
-  await query(sql, `delete from source_minutes where minute < cast(:now as timestamptz) - interval '30 days'`, { now: new Date(now) });
-  await query(sql, `delete from uploads where at < cast(:now as timestamptz) - interval '7 days'`, { now: new Date(now) });
+  const before = (days: number) => ({ before: new Date(now - days * DAY) });
+  await query(sql, 'delete from rejections where at < :before', before(30));
+  await query(sql, 'delete from webhook_bodies where at < :before', before(30));
+  await query(sql, 'delete from bad_rows b using works w where w.id = b.work_id and w.created_at < :before', before(30));
+  await query(sql, 'delete from source_minutes where minute < :before', before(30));
+  await query(sql, 'delete from uploads where at < :before', before(7));
 }

@@ -53,7 +53,7 @@ export function Findings({ work, onRespell }: { work: WorkView; onRespell?: (spe
         {COUNTS.filter(([key]) => Number(result[key] ?? 0) > 0).map(([key, one, many]) => <li key={key}><b className="tabular">{sayCount(Number(result[key]))}</b> {Number(result[key]) === 1 ? one : many}</li>)}
       </ul>
       {undone && <p className="text-soft">Taken back: {Object.entries(undone).map(([what, count]) => `${sayCount(count)} ${what}`).join(', ')}.</p>}
-      {bad > 0 ? <p className="flex items-center gap-3"><span className="font-semibold text-stop">{plural(bad, 'row is', 'rows are')} bad and {bad === 1 ? 'was' : 'were'} left out.</span><a href={`/api/v1/works/${work.id}/bad-rows`} download className="inline-flex h-8 items-center gap-2 rounded-md border border-line px-3 font-semibold hover:bg-wash"><Download size={16} aria-hidden="true" />Which, and why</a></p> : <p className="text-good">No row is bad.</p>}
+      {bad > 0 ? <p className="flex items-center gap-3"><span className="font-semibold text-stop">{plural(bad, 'row is', 'rows are')} bad and {bad === 1 ? 'was' : 'were'} left out.</span><a href={`/api/v1/works/${work.id}/bad-rows`} download className="inline-flex h-8 items-center gap-2 rounded-md border border-line px-3 font-semibold hover:bg-wash"><Download size={16} aria-hidden="true" />Which, and why</a><span className="text-sm text-soft">kept for 30 days</span></p> : <p className="text-good">No row is bad.</p>}
       {spellings.map((one) => (
         <div key={one.index} className="rounded-md border border-line p-3">
           <p className="mb-1"><b>{sayName(one.to.replace(/^(attribute|property):/, ''))}</b>: these mean the same and are spelled differently.</p>
