@@ -1,0 +1,152 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { changeStep, type FlowDocument, type SendStep } from '@/core/flows';
+import { query } from '@/data/db';
+import { cartLeftBehind } from '../demo/flows';
+import { unsubscribe } from './consent';
+import { dispatch, giveUp, mailOfMessageId, messageIdOf, type Dispatch } from './dispatch';
+import { erasePerson } from './erase';
+import { publishFlow, writeDraft } from './flows';
+import { openLink } from './links';
+import type { Envelope, Handed } from './mail';
+import { drain } from './runloop';
+import { cart, happening, openLab, type Lab } from './testing/lab';
+import { noteTouch } from './touch';
+
+const SECRET = 'a-secret-for-tests-of-32-characters!';
+let lab: Lab;
+beforeAll(async () => {
+  lab = await openLab();
+});
+afterAll(() => lab.close());
+let taken: Envelope[] = [];
+beforeEach(async () => {
+  taken = [];
+  await query(lab.db, 'truncate people, identifiers, weak_claims, consents, consent_log, suppressions, event_keys, events, runs, traces, sends, credits, orders, standing, letters cascade');
+});
+
+/** A mail server that does as it is told, one answer after another; then it takes everything. */
+const context = (...answers: (Handed | Error)[]): Dispatch => ({
+  db: lab.db, scope: lab.scope, url: 'http://localhost:4400', secret: SECRET,
+  mailer: {
+    send: (envelope) => {
+      const answer = answers.shift() ?? { taken: true };
+      if (answer instanceof Error) return Promise.reject(answer);
+      taken.push(envelope);
+      return Promise.resolve(answer);
+    },
+    close: () => {},
+  },
+});
+/** The sends that are due, once the silence of these carts is over; nothing has carried them out. */
+const queued = async (...events: object[]) => {
+  await lab.tell(events);
+  await query(lab.db, `update runs set wake_at = now() - interval '1 minute', armed_at = armed_at - interval '2 hours'`);
+  await query(lab.db, `update events set time = time - interval '2 hours'`);
+  await drain(lab.db, lab.scope);
+  await query(lab.db, 'delete from graphile_worker._private_jobs');
+  return (await query<{ person_id: string; id: string }>(lab.db, `select person_id, id from sends where state = 'queued' order by id`)).map((row) => ({ personId: row.person_id, id: row.id }));
+};
+const sends = () => query<{ state: string; reason: string | null; subject: string | null }>(lab.db, 'select state, reason, subject from sends order by id');
+
+describe('carrying out what flows have decided', () => {
+  it('each send is one mail, however often its job comes back', async () => {
+    const refs = await queued(cart('a@example.com', 150), cart('b@example.com', 20));
+    expect(refs).toHaveLength(2);
+    await dispatch(context(), refs);
+    await dispatch(context(), refs);
+    expect(taken.map((mail) => mail.to.address).sort()).toEqual(['a@example.com', 'b@example.com']);
+    expect((await sends()).map((send) => send.state)).toEqual(['sent', 'sent']);
+  });
+
+  it('a server that is out of order for a moment: the job fails, comes back, and those who have theirs get no second', async () => {
+    const refs = await queued(cart('a@example.com', 150), cart('b@example.com', 20), cart('c@example.com', 30));
+    await expect(dispatch(context({ taken: true }, new Error('421 try again later')), refs)).rejects.toThrow('1 of 3 sends failed for now: 421 try again later');
+    expect((await sends()).map((send) => send.state).sort()).toEqual(['queued', 'sent', 'sent']);
+    await dispatch(context(), refs);
+    expect(taken.map((mail) => mail.to.address).sort()).toEqual(['a@example.com', 'b@example.com', 'c@example.com']);
+    // the same mail at each try, so that no server takes it twice (RFC 5322 §3.6.4)
+    expect(new Set(taken.map((mail) => mail.messageId)).size).toBe(3);
+  });
+
+  it('refused for good it has failed with the server’s words; given up it has failed with ours', async () => {
+    const refs = await queued(cart('a@example.com', 150), cart('b@example.com', 20));
+    await dispatch(context({ taken: false, reason: '550 no such mailbox' }), [refs[0]!]);
+    await giveUp(lab.db, refs, 'gave up after 10 attempts');
+    expect(await sends()).toMatchObject([{ state: 'failed', reason: '550 no such mailbox' }, { state: 'failed', reason: 'gave up after 10 attempts' }]);
+    await dispatch(context(), refs);
+    expect(taken).toHaveLength(1);
+  });
+
+  it('looked at once more at the last moment: who has left, was put out of use or erased meanwhile gets nothing', async () => {
+    const refs = await queued(cart('a@example.com', 150), cart('b@example.com', 20), cart('c@example.com', 30), cart('d@example.com', 40));
+    await unsubscribe(lab.db, refs[0]!.personId, 'the link in a message');
+    await query(lab.db, `insert into suppressions (channel, address, reason, at) values ('email', 'b@example.com', 'complained', now())`);
+    await lab.db.transaction((trx) => erasePerson(trx, refs[2]!.personId, 'Marla'));
+    await query(lab.db, `update people set paused_until = now() + interval '2 days' where id = :id`, { id: refs[3]!.personId });
+    await dispatch(context(), refs);
+    expect(taken).toEqual([]);
+    expect(await sends()).toMatchObject([
+      // suppressed by their own word, which is the stronger reason
+      { state: 'skipped', reason: 'address is suppressed (unsubscribed)' }, { state: 'skipped', reason: 'address is suppressed (complained)' }, { state: 'skipped', reason: 'the person was erased' }, { state: 'skipped', reason: 'asked for a pause that still lasts' },
+    ]);
+  });
+
+  it('two at the same sends: one mail each', async () => {
+    const refs = await queued(...Array.from({ length: 8 }, (_, n) => cart(`p${n}@example.com`, 20)));
+    await Promise.all([dispatch(context(), refs), dispatch(context(), [...refs].reverse())]);
+    expect(taken.map((mail) => mail.to.address).sort()).toEqual(Array.from({ length: 8 }, (_, n) => `p${n}@example.com`));
+  });
+});
+
+describe('the envelope', () => {
+  it('names sender, reader and one-click unsubscribe; its links are sealed for this send alone', async () => {
+    const [ref] = await queued(cart('a@example.com', 150));
+    await dispatch(context(), [ref!]);
+    const [mail] = taken;
+    expect(mail).toMatchObject({ from: { name: 'Quillfin', address: 'hello@quillfin.example' }, to: { name: '', address: 'a@example.com' }, messageId: messageIdOf('send', ref!.id, 'hello@quillfin.example') });
+    const leave = mail!.unsubscribeUrl!.split('/leave/')[1]!;
+    expect(openLink(SECRET, leave, 'leave')).toMatchObject({ personId: ref!.personId, sendId: ref!.id });
+    expect(openLink('another-secret-of-32-characters-long', leave, 'leave')).toBeNull();
+    const clicks = [...mail!.html.matchAll(/\/go\/([\w.-]+)/g)].map((match) => openLink(SECRET, match[1]!, 'click')!);
+    expect(clicks.length).toBeGreaterThan(0);
+    for (const click of clicks) expect(click).toMatchObject({ personId: ref!.personId, sendId: ref!.id, url: expect.stringMatching(/^http/) });
+    expect(Math.abs(mail!.date.getTime() - (await lab.now()))).toBeLessThan(60_000);
+  });
+
+  it('a name with line breaks in it makes no header of its own (RFC 5322 §2.2)', async () => {
+    await lab.tell(happening('page.viewed', { person: { email: 'a@example.com', firstName: 'Ada\r\nBcc: everybody@example.com', lastName: 'L' } }));
+    await dispatch(context(), await queued(cart('a@example.com', 150)));
+    expect(taken[0]!.to).toEqual({ name: 'Ada Bcc: everybody@example.com L', address: 'a@example.com' });
+    expect(taken[0]!.subject).not.toMatch(/[\r\n]/);
+  });
+
+  it('a service message goes to whoever has an address, agreed or not, and has nothing to unsubscribe from', async () => {
+    const service: FlowDocument = { ...changeStep(cartLeftBehind, 'small-cart', (step) => ({ ...step, message: { ...(step as SendStep).message, kind: 'service', blocks: [{ id: 'b', kind: 'text', text: 'Your cart' }] } }) as SendStep), entry: null };
+    await writeDraft(lab.db, lab.scope, 'cart-left-behind', service, null);
+    await publishFlow(lab.db, lab.scope, 'cart-left-behind', 'Marla');
+    try {
+      await dispatch(context(), await queued(happening('cart.updated', { cartId: 'k', currency: 'EUR', value: 20, person: { email: 'new@example.com' } })));
+      expect(taken).toMatchObject([{ to: { address: 'new@example.com' }, unsubscribeUrl: null }]);
+    } finally {
+      await writeDraft(lab.db, lab.scope, 'cart-left-behind', cartLeftBehind, null);
+      await publishFlow(lab.db, lab.scope, 'cart-left-behind', 'Marla');
+    }
+  });
+
+  it.each([['<send-12@quillfin.example>', { what: 'send', id: '12' }], ['letter-7@x', { what: 'letter', id: '7' }], ['<send-@x>', null], ['<send-1234567890123456789@x>', null], ['<other-1@x>', null], ['', null]])('%s belongs to %j', (id, mail) => expect(mailOfMessageId(id)).toEqual(mail));
+});
+
+describe('what readers do with it', () => {
+  it('a click is an opening, too, and every click counts; a made-up link counts nothing', async () => {
+    const [ref] = await queued(cart('a@example.com', 150));
+    await dispatch(context(), [ref!]);
+    const link = { personId: ref!.personId, sendId: ref!.id, url: 'http://shop.example/c' };
+    await noteTouch(lab.db, lab.scope, { ...link, purpose: 'click' }, 'message.clicked');
+    await noteTouch(lab.db, lab.scope, { ...link, purpose: 'click' }, 'message.clicked');
+    await noteTouch(lab.db, lab.scope, { ...link, purpose: 'open' }, 'message.opened');
+    await noteTouch(lab.db, lab.scope, { personId: '1', sendId: '99999', purpose: 'open' }, 'message.opened');
+    expect(await query(lab.db, `select type, count(*)::int as n from events where type like 'message.%' group by 1 order by 1`)).toEqual([{ type: 'message.clicked', n: 2 }, { type: 'message.opened', n: 1 }]);
+    const [send] = await query<{ opened_at: Date | null; clicked_at: Date | null }>(lab.db, 'select opened_at, clicked_at from sends');
+    expect([send!.opened_at, send!.clicked_at]).toEqual([expect.any(Date), expect.any(Date)]);
+  });
+});
