@@ -37,6 +37,11 @@ describe('personalisation', () => {
 
   it('reaches nothing beyond the data: no prototypes, no endless loops', () => {
     expect(personalise('[{{ person.constructor.name }}{{ person.__proto__ }}]', personal())).toBe('[]');
+    // a file of the server is never read, though it lies beside the program
+    for (const tag of ['include', 'render', 'layout']) {
+      expect(placeholderProblem(`{% ${tag} "package.json" %}`), tag).toContain('cannot be read');
+      expect(() => personalise(`{% ${tag} "package.json" %}`, personal())).toThrow(/not found/);
+    }
     expect(() => personalise('{% for i in (1..100000000) %}x{% endfor %}', personal())).toThrow();
   });
 });

@@ -9,8 +9,10 @@ export interface Personal {
   readonly store: { readonly name: string; readonly address: string };
 }
 
-// a placeholder can only read: no files, no loops that never end, nothing inherited
-const liquid = new Liquid({ ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
+// a placeholder can only read what it is given: no files, no loops that never end, nothing inherited
+const liquid = new Liquid({ templates: {}, ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
+// what would bring another file in is no word of ours: it is told where the message is written, not when it goes out
+for (const tag of ['include', 'render', 'layout', 'block']) delete liquid.tags[tag];
 liquid.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
 liquid.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
   // adds a parameter to an address, whether it has some already or not
