@@ -3,8 +3,9 @@ import { query, queryOne, type Sql } from './db';
 
 export interface ListRow { id: number; key: string; name: string; about: string; double_opt_in: boolean; created_at: Date; created_by: string; archived_at: Date | null; people: number; waiting: number }
 
+// a question that was not answered in time waits no more, by the clock of the store
 const COUNTS = `(select count(*)::int from list_members m where m.list_id = l.id) as people,
-  (select count(*)::int from confirmations c where c.what = 'list' and c.about = l.key and c.confirmed_at is null) as waiting`;
+  (select count(*)::int from confirmations c, store s where c.what = 'list' and c.about = l.key and c.confirmed_at is null and c.expires_at > now() + s.clock_offset_ms * interval '1 millisecond') as waiting`;
 
 export async function readLists(sql: Sql): Promise<ListRow[]> {
   return query<ListRow>(

@@ -21,6 +21,8 @@ it('are discovered with the type they look like, and counted with what uses them
   await say('a@example.com', { tanks: 2, vip: true, born: '1990-04-03', note: 'x', country: 'NL', firstName: 'Ada' });
   const { attributes } = await attributeList(lab.db);
   expect(Object.fromEntries(attributes.map((one) => [one.name, one.type]))).toMatchObject({ tanks: 'number', vip: 'yesno', born: 'date', note: 'text' });
+  // uncounted it is the same list, at once
+  expect((await attributeList(lab.db, false)).attributes).toEqual(attributes.map((one) => ({ ...one, people: null, kinds: {} })));
   expect(attributes.find((one) => one.name === 'firstName')).toMatchObject({ people: 1, uses: expect.arrayContaining([expect.objectContaining({ kind: 'message', name: 'Cart left behind' })]) });
 });
 

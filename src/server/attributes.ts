@@ -17,11 +17,13 @@ const NAME = /^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u;
 /** Attributes that Viatic itself lives by: they keep name and type. */
 const OWN = new Set(['email', 'phone', 'firstName', 'lastName', 'country', 'zone', 'pushToken']);
 
-/** Every attribute, declared or discovered, with how many people have it and what uses it. */
-export async function attributeList(db: Db): Promise<{ attributes: AttributeView[] }> {
-  const use = await attributeUse(db);
+/**
+ * Every attribute, declared or discovered, with what uses it; with how many people have it, too, where that is asked for:
+ * it takes a look at everybody, seconds for a million.
+ */
+export async function attributeList(db: Db, isCounted = true): Promise<{ attributes: AttributeView[] }> {
   const kinds = new Map<string, { people: number; kinds: Record<string, number> }>();
-  for (const row of use) {
+  for (const row of isCounted ? await attributeUse(db) : []) {
     const known = kinds.get(row.name) ?? { people: 0, kinds: {} };
     known.people += row.people;
     known.kinds[row.kind] = row.people;
@@ -37,7 +39,7 @@ export async function attributeList(db: Db): Promise<{ attributes: AttributeView
   return {
     attributes: rows.map((row) => ({
       name: row.name, type: row.type, isDeclared: row.is_declared, about: row.about, goesTo: row.goes_to, isRetired: row.retired_at !== null,
-      people: kinds.get(row.name)?.people ?? 0, kinds: kinds.get(row.name)?.kinds ?? {},
+      people: isCounted ? (kinds.get(row.name)?.people ?? 0) : null, kinds: kinds.get(row.name)?.kinds ?? {},
       uses: [
         ...flows.flatMap((flow) => attributeUses(flow.document, row.name).map((where): UseView => ({ kind: where.startsWith('message') ? 'message' : 'flow', key: flow.key, name: flow.name, where }))),
         ...forms.filter((form) => form.document.fields.some((field) => field.attribute === row.name)).map((form): UseView => ({ kind: 'form', key: form.key, name: form.name, where: 'field' })),

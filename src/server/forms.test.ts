@@ -207,6 +207,12 @@ describe('a list with double opt-in', () => {
     await forms.confirm(lab.db, lab.scope, tokenIn(lab.inbox[0]!.text!));
     expect(await lists.listView(lab.db, list.key)).toMatchObject({ people: 2, waiting: 0 });
     expect((await lists.growth(lab.db, list.key)).days.at(-1)).toMatchObject({ joined: 2, left: 0, people: 2 });
+    // who has not answered within the week is not waited for any more
+    await lab.tell(happening('page.viewed', { person: { email: 'silent@example.com' } }, { subject: 'silent' }));
+    await lists.membership(lab.db, lab.scope, 'silent', list.key, true, 'test');
+    expect(await lists.listView(lab.db, list.key)).toMatchObject({ waiting: 1 });
+    await lab.pass('P8D');
+    expect(await lists.listView(lab.db, list.key)).toMatchObject({ people: 2, waiting: 0 });
   });
 });
 

@@ -117,7 +117,8 @@ export interface AttributeView {
   readonly about: string;
   readonly goesTo: string | null;
   readonly isRetired: boolean;
-  readonly people: number;
+  /** how many people have it, and of what kind its values are; null and empty where that was not counted */
+  readonly people: number | null;
   readonly kinds: { readonly [kind: string]: number };
   /** flows, forms and saved views that use it */
   readonly uses: readonly UseView[];

@@ -23,7 +23,12 @@ type Asked = { readonly kind: 'declare' | 'rename' | 'values'; readonly attribut
 /** What is recorded about people: declared or discovered, with types, and what uses each. */
 export function AttributesScreen() {
   const client = useQueryClient();
-  const { data, error, refetch } = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  // who has what is counted over everybody: the list is there before
+  const named = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
+  const counted = useQuery({ queryKey: ['attributes', 'counted'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  const data = counted.data ?? named.data;
+  const error = named.error ?? counted.error;
+  const refetch = () => Promise.all([named.refetch(), counted.refetch()]);
   const [asked, setAsked] = useState<Asked | null>(null);
   const refresh = () => client.invalidateQueries({ queryKey: ['attributes'] });
   if (error) return <Failed error={error} retry={() => void refetch()} />;
@@ -44,7 +49,7 @@ export function AttributesScreen() {
                 <tr key={one.name} className="border-b border-line last:border-0">
                   <td className={tdClass}><span className="font-mono font-semibold">{one.name}</span> {one.isRetired && <Label>retired</Label>} {one.goesTo && <Label>goes to {one.goesTo}</Label>}<div className="text-xs text-soft">{one.about || sayName(one.name)}</div></td>
                   <td className={tdClass}>{ATTRIBUTE_TYPE_WORDS[one.type]} <span className="text-xs text-soft">{one.isDeclared ? 'declared' : 'discovered'}</span>{odd > 0 && <div className="text-xs text-caution">{plural(odd, 'value does', 'values do')} not fit</div>}</td>
-                  <td className={`${tdClass} num`}>{sayCount(one.people)}</td>
+                  <td className={`${tdClass} num`}>{one.people === null ? <span className="text-soft">counting…</span> : sayCount(one.people)}</td>
                   <td className={`${tdClass} text-sm`}>{one.uses.length ? <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>{usesByName(one).slice(0, 3).map((use, index) => <span key={index}>{index > 0 && ', '}<Link href={use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`} className="hover:underline">{use.name}</Link></span>)}{usesByName(one).length > 3 && ` and ${usesByName(one).length - 3} more`} <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span></span> : <span className="text-soft">nothing</span>}</td>
                   <td className={`${tdClass} text-right`}>
                     <DropdownMenu.Root>
@@ -88,7 +93,7 @@ function Rename({ attribute, all, onClose, onDone }: { attribute: AttributeView;
   const [to, setTo] = useState('');
   const isThere = all.some((one) => one.name === to.trim());
   return (
-    <Ask isOpen onClose={onClose} title={`Rename ${attribute.name}`} act={isThere ? `Merge into ${to.trim()}` : 'Rename'} canAct={Boolean(to.trim()) && to.trim() !== attribute.name} about={<>{plural(attribute.people, 'person has', 'people have')} it. What the shop goes on sending as <code className="font-mono">{attribute.name}</code> lands under the new name. {attribute.uses.some((use) => use.kind !== 'view') && <b>It is used, and has to be changed there first: {attribute.uses.map((use) => use.name).join(', ')}.</b>}</>} onAct={async () => {
+    <Ask isOpen onClose={onClose} title={`Rename ${attribute.name}`} act={isThere ? `Merge into ${to.trim()}` : 'Rename'} canAct={Boolean(to.trim()) && to.trim() !== attribute.name} about={<>{attribute.people !== null && `${plural(attribute.people, 'person has', 'people have')} it. `}What the shop goes on sending as <code className="font-mono">{attribute.name}</code> lands under the new name. {attribute.uses.some((use) => use.kind !== 'view') && <b>It is used, and has to be changed there first: {attribute.uses.map((use) => use.name).join(', ')}.</b>}</>} onAct={async () => {
       const { people } = await api<{ people: number }>(`/attributes/${encodeURIComponent(attribute.name)}/rename`, { method: 'POST', body: { to: to.trim() } });
       toast.success(`Changed for ${plural(people, 'person', 'people')}.`);
       await onDone();

@@ -32,7 +32,7 @@ function Builder({ initial }: { initial: FormView }) {
   const router = useRouter();
   const client = useQueryClient();
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
   const [view, setView] = useState(initial);
   const [form, setForm] = useState(initial.document);
   const [past, setPast] = useState<Form[]>([]);

@@ -54,7 +54,7 @@ export function BulkBar({ chosen, total, who, onChosen }: { chosen: Chosen; tota
 
 function ActDialog({ kind, count, onClose, onStart }: { kind: Kind; count: number; onClose: () => void; onStart: (act: BulkAct) => Promise<void> }) {
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
   const [text, setText] = useState('');
   const [name, setName] = useState('');
   const [channel, setChannel] = useState<'email' | 'sms' | 'push'>('email');

@@ -252,7 +252,7 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
 
 /** Filters by any attribute: "country is NL". */
 function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'), staleTime: 60_000 });
+  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'), staleTime: 60_000 });
   const [isOpen, setOpen] = useState(false);
   const [draft, setDraft] = useState<{ name: string; op: AttributeFilter['op']; value: string }>({ name: 'country', op: 'is', value: '' });
   const values = useQuery({ queryKey: ['attribute-values', draft.name], queryFn: () => api<{ values: { value: string; count: number }[] }>(`/attributes/${encodeURIComponent(draft.name)}/values`), enabled: isOpen, staleTime: 60_000 });
@@ -291,7 +291,7 @@ function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) =
 
 /** Chooses the columns of the table. */
 function Choose({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'), staleTime: 60_000 });
+  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'), staleTime: 60_000 });
   const own = new Set(['email', 'country', 'firstName', 'lastName']);
   const all = [...COLUMNS.map(({ key, name }) => ({ key, name })), ...(attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo && !own.has(one.name)).map((one) => ({ key: `attribute:${one.name}`, name: sayName(one.name) })) ?? [])];
   const now = view.columns.split(',').filter(Boolean);

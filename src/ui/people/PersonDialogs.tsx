@@ -37,7 +37,7 @@ export function PersonDialog({ act, ...props }: Props & { act: PersonAct }) {
 }
 
 function Edit({ person, path, onClose, onDone }: Props) {
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
   const [changed, setChanged] = useState<Record<string, string>>({});
   const [added, setAdded] = useState('');
   const first = ['firstName', 'lastName', 'email', 'phone', 'country', 'zone'];
