@@ -193,12 +193,12 @@ export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
 }
 
 /** What a flow decided about one person, newest first: the end of each run, refusals and messages that did not go out. */
-export async function runsOf(sql: Sql, personId: string, flowId: number): Promise<{ at: Date; says: string; because: Because | null }[]> {
+export async function runsOf(sql: Sql, personId: string, flowId: number, limit: number): Promise<{ at: Date; says: string; because: Because | null }[]> {
   return query(
     sql,
     `select t.at, t.says, t.because from traces t join runs r on r.person_id = t.person_id and r.id = t.run_id
-     where t.person_id = :personId and r.flow_id = :flowId order by t.at desc, t.run_id desc, t.seq desc limit 40`,
-    { personId, flowId },
+     where t.person_id = :personId and r.flow_id = :flowId order by t.at desc, t.run_id desc, t.seq desc limit :limit`,
+    { personId, flowId, limit },
   );
 }
 

@@ -60,6 +60,9 @@ export interface MergeView {
   readonly canUndo: boolean;
 }
 
+/** How many of its decisions about somebody a flow's answer to "why not?" holds at most, the latest. */
+export const DECISIONS = 40;
+
 export interface WhyView {
   readonly flow: { readonly key: string; readonly name: string };
   readonly answer: 'not-started' | 'not-entered' | 'inside' | 'through' | 'never-on';

@@ -1,4 +1,4 @@
-import type { WhyView } from '@/core/api';
+import { DECISIONS, type WhyView } from '@/core/api';
 import { planOf, whyNotEntered } from '@/core/flows';
 import type { Db } from '@/data/db';
 import { loadFacts } from '@/data/facts';
@@ -20,7 +20,7 @@ export async function whyNot(db: Db, scope: string, personId: string, flowKey: s
   const facts = (await loadFacts(db, [row.id], planOf(document).needs)).get(row.id)!;
   const earlier = (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [];
   const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store.now, store.zone, store.currency);
-  const runs = (await runsOf(db, row.id, flow.id)).map((run) => ({ at: run.at.toISOString(), says: run.says, ...(run.because && { because: run.because }) }));
+  const runs = (await runsOf(db, row.id, flow.id, DECISIONS)).map((run) => ({ at: run.at.toISOString(), says: run.says, ...(run.because && { because: run.because }) }));
   const failed = conditions.find((one) => !one.holds);
   const open = earlier.find((run) => run.phase === 'inside' || run.phase === 'watching');
   const entered = earlier.some((run) => run.phase !== 'armed' && run.outcome !== 'not-entered');

@@ -37,6 +37,7 @@ export function FilesScreen() {
               ))}
             </tbody>
           </table>
+          {(data?.works.length ?? 0) >= 200 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The latest 200.</p>}
           {error ? <Failed error={error} retry={() => void refetch()} /> : !data ? <Empty title="Loading…" /> : !data.works.length && <Empty title="Nothing was imported yet">An import can be played through first, shows which rows are bad and why, and can be undone.</Empty>}
         </div>
         <Part title="Export">

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { CircleCheck, CircleSlash } from 'lucide-react';
 import { Dialog } from 'radix-ui';
 import { useState } from 'react';
-import type { FlowListView, WhyView } from '@/core/api';
+import { DECISIONS, type FlowListView, type WhyView } from '@/core/api';
 import { api } from '../api';
 import { sayMoment } from '../format';
 import { Button, Field, inputClass } from '../kit/form';
@@ -46,6 +46,7 @@ export function WhyNot({ path, onClose }: { path: string; onClose: () => void })
                 <section>
                   <h3 className="mb-1 text-xs font-semibold text-soft">What was decided, newest first</h3>
                   <ol className="grid gap-1 text-sm">{why.data.runs.map((run, index) => <li key={index} className="grid grid-cols-[140px_1fr] gap-2"><time dateTime={run.at} className="text-soft tabular">{sayMoment(run.at, store.zone)}</time><div>{run.says}{run.because && !run.because.holds && <Why because={run.because} />}</div></li>)}</ol>
+                  {why.data.runs.length >= DECISIONS && <p className="mt-1 text-xs text-soft">The last {DECISIONS}; the earlier ones stand in their story.</p>}
                 </section>
               )}
             </>
