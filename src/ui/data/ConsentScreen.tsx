@@ -96,6 +96,12 @@ function Topics() {
   );
 }
 
+/** An address that breaks before its @ where it must break. */
+function Address({ text }: { text: string }) {
+  const at = text.lastIndexOf('@');
+  return at > 0 ? <>{text.slice(0, at)}<wbr />{text.slice(at)}</> : text;
+}
+
 function Suppressions() {
   const store = useStore();
   const client = useQueryClient();
@@ -114,7 +120,7 @@ function Suppressions() {
         <>
           <table className="w-full">
             <thead className="border-b border-line text-xs text-soft"><tr><th scope="col" className={thClass}>Address</th><th scope="col" className={thClass}>Why</th><th scope="col" className={`${thClass} text-right`}>Since</th><th scope="col" className={thClass}><span className="sr-only">Acts</span></th></tr></thead>
-            <tbody>{data.suppressions.map((one) => <tr key={`${one.channel}${one.address}`} className="border-b border-line last:border-0"><td className={`${tdClass} max-w-[230px] break-all`}>{one.person ? <Link href={`/people/${one.person}`} className="hover:underline">{one.address}</Link> : one.address}</td><td className={`${tdClass} text-sm`}>{one.reason}{one.by && <span className="text-soft"> by {one.by}</span>}{one.note && <div className="text-xs text-soft">{one.note}</div>}</td><td className={`${tdClass} num text-sm`}>{sayMoment(one.at, store.zone)}</td><td className={`${tdClass} text-right`}><button type="button" className="text-xs text-accent" aria-label={`Take ${one.address} off`} onClick={() => { setLifted(one); setWhy(''); }}>Take off</button></td></tr>)}</tbody>
+            <tbody>{data.suppressions.map((one) => <tr key={`${one.channel}${one.address}`} className="border-b border-line last:border-0"><td className={`${tdClass} max-w-[230px] [overflow-wrap:anywhere]`}>{one.person ? <Link href={`/people/${one.person}`} className="hover:underline"><Address text={one.address} /></Link> : <Address text={one.address} />}</td><td className={`${tdClass} text-sm`}>{one.reason}{one.by && <span className="text-soft"> by {one.by}</span>}{one.note && <div className="text-xs text-soft">{one.note}</div>}</td><td className={`${tdClass} num text-sm`}>{sayMoment(one.at, store.zone)}</td><td className={`${tdClass} text-right`}><button type="button" className="text-xs text-accent" aria-label={`Take ${one.address} off`} onClick={() => { setLifted(one); setWhy(''); }}>Take off</button></td></tr>)}</tbody>
           </table>
           <div className="flex items-center gap-2 border-t border-line px-4 py-2 text-sm text-soft"><span className="flex-1">{sayCount(offset + 1)} to {sayCount(offset + data.suppressions.length)} of {plural(data.total, 'address', 'addresses')}</span><Button disabled={!offset} onClick={() => setOffset(Math.max(0, offset - 100))}>Newer</Button><Button disabled={offset + 100 >= data.total} onClick={() => setOffset(offset + 100)}>Older</Button></div>
         </>
@@ -124,7 +130,7 @@ function Suppressions() {
         toast.success(`${plural(answer.added, 'address is', 'addresses are')} on it now${answer.known ? `, ${sayCount(answer.known)} had been before` : ''}.`);
         setText(answer.wrong.join('\n'));
         await refresh();
-        if (answer.wrong.length) throw new Error(`${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is' : 'are'} left here. Mend them, or close.`);
+        if (answer.wrong.length) throw new Error(`${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is left here. Mend it' : 'are left here. Mend them'}, or close.`);
       }}>
         <Field label="Addresses"><textarea autoFocus rows={8} value={text} onChange={(event) => setText(event.target.value)} className="w-full rounded-md border border-line bg-panel p-2 font-mono text-xs" /></Field>
         <label className="text-sm text-soft">Or a file, one address a line: <input type="file" accept=".csv,.txt" onChange={(event) => void event.target.files?.[0]?.text().then(setText)} /></label>

@@ -152,7 +152,7 @@ export function PeopleTable({ query }: { query: string }) {
             <option value="no">cannot be emailed</option>
           </select>
           <select aria-label="Orders" value={view.ordered} onChange={(event) => put({ ordered: event.target.value })} className={`${fieldClass} w-44`}>
-            <option value="">whatever they ordered</option>
+            <option value="">any orders or none</option>
             {Object.entries(ORDERED).map(([key, { name }]) => <option key={key} value={key}>{name}</option>)}
           </select>
           <select aria-label="Inside a flow" value={view.inside} onChange={(event) => put({ inside: event.target.value })} className={`${fieldClass} w-40`}>
