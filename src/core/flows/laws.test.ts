@@ -7,20 +7,23 @@ import { changeArm, changeStep } from './edit';
 import { axis, bend, layout, TICKS, unbend } from './layout';
 import { planOf } from './plan';
 import { preflight } from './preflight';
-import { anyFlow } from './testing/anyflow';
+import { anyFlow as document } from './testing/anyflow';
+
+/** Any flow of which something holds. */
+const such = (holds: (flow: FlowDocument) => boolean) => document.filter(holds);
 
 const runs = { numRuns: 300 };
 const branches = (flow: FlowDocument) => stepsOf(flow).filter((step): step is BranchStep => step.kind === 'branch');
 
 describe('any flow', () => {
   it('is sound by its own schema, and says so again after a trip through JSON', () => {
-    fc.assert(fc.property(anyFlow, (flow) => {
+    fc.assert(fc.property(document, (flow) => {
       expect(flowSchema.parse(JSON.parse(JSON.stringify(flow)))).toEqual(flow);
     }), runs);
   });
 
   it('with an id used twice, an arm for everyone else in the middle, or none, is refused with the place', () => {
-    fc.assert(fc.property(anyFlow.filter((flow) => branches(flow).length > 0), (flow) => {
+    fc.assert(fc.property(such((flow) => branches(flow).length > 0), (flow) => {
       const [branch] = branches(flow);
       const broken: [FlowDocument, RegExp][] = [
         [{ ...flow, steps: [...flow.steps, { id: branch!.id, kind: 'end' }] }, /used twice/],
@@ -36,7 +39,7 @@ describe('any flow', () => {
   });
 
   it('has one step after each, and following them comes to the end from anywhere', () => {
-    fc.assert(fc.property(anyFlow, (flow) => {
+    fc.assert(fc.property(document, (flow) => {
       const plan = planOf(flow);
       expect([...plan.steps.keys()]).toHaveLength(stepsOf(flow).length);
       for (const id of plan.steps.keys()) {
@@ -51,7 +54,7 @@ describe('any flow', () => {
   });
 
   it('is checked before it runs without a finding that names no step of it, what stops before what warns', () => {
-    fc.assert(fc.property(anyFlow, (flow) => {
+    fc.assert(fc.property(document, (flow) => {
       const findings = preflight(flow);
       const ids = new Set(stepsOf(flow).map((step) => step.id));
       for (const finding of findings) {
@@ -68,7 +71,7 @@ describe('any flow', () => {
 
 describe('the line map of any flow', () => {
   it('shows every step once, each after the one it follows, and leaves none on top of another', () => {
-    fc.assert(fc.property(anyFlow, fc.integer({ min: 200, max: 2000 }), fc.integer({ min: 20, max: 120 }), (flow, width, gap) => {
+    fc.assert(fc.property(document, fc.integer({ min: 200, max: 2000 }), fc.integer({ min: 20, max: 120 }), (flow, width, gap) => {
       const map = layout(flow);
       const stops = new Map(map.stops.map((stop) => [stop.id, stop]));
       expect(stops.size).toBe(map.stops.length);
@@ -100,7 +103,7 @@ describe('the line map of any flow', () => {
   });
 
   it('each wait is a stretch as long as it lasts, and only the trigger lies before the entry', () => {
-    fc.assert(fc.property(anyFlow, (flow) => {
+    fc.assert(fc.property(document, (flow) => {
       const map = layout(flow);
       const stops = new Map(map.stops.map((stop) => [stop.id, stop]));
       for (const stretch of map.stretches) {
@@ -145,7 +148,7 @@ describe('what a draft changes in any flow', () => {
   const beside = (before: FlowDocument, after: FlowDocument) => says(before, renamed(after)).filter((one) => !one.startsWith('Name:'));
 
   it('nothing is nothing, and anything is something, both ways', () => {
-    fc.assert(fc.property(anyFlow, anyFlow, (a, b) => {
+    fc.assert(fc.property(document, document, (a, b) => {
       expect(says(a, structuredClone(a))).toEqual([]);
       const isSame = JSON.stringify(a) === JSON.stringify(b);
       expect(says(a, b).length === 0).toBe(isSame);
@@ -154,7 +157,7 @@ describe('what a draft changes in any flow', () => {
   });
 
   it('a step that is added, and one that is taken out, are each told once', () => {
-    fc.assert(fc.property(anyFlow, fc.nat(), (flow, place) => {
+    fc.assert(fc.property(document, fc.nat(), (flow, place) => {
       const added: FlowDocument = { ...flow, steps: [...flow.steps] };
       added.steps.splice(place % (flow.steps.length + 1), 0, { id: 'fresh', kind: 'wait', for: 'P2D' });
       expect(beside(flow, added)).toEqual(['New: Wait 2 days']);
@@ -163,7 +166,7 @@ describe('what a draft changes in any flow', () => {
   });
 
   it('an arm that is added or taken out is told with whom it takes, though it holds no step', () => {
-    fc.assert(fc.property(anyFlow.filter((flow) => branches(flow).length > 0), fc.nat(), (flow, pick) => {
+    fc.assert(fc.property(such((flow) => branches(flow).length > 0), fc.nat(), (flow, pick) => {
       const branch = branches(flow)[pick % branches(flow).length]!;
       const arm: Arm = { id: 'fresh', name: 'The rest of them', when: { test: 'tag', tag: 'vip', has: true }, steps: [] };
       const more = changeStep(flow, branch.id, (step) => ({ ...step, arms: [arm, ...(step as BranchStep).arms] }) as Step);
@@ -173,7 +176,7 @@ describe('what a draft changes in any flow', () => {
   });
 
   it('a step that moves to another place is told, a change of one arm names that arm', () => {
-    fc.assert(fc.property(anyFlow.filter((flow) => branches(flow).length > 0), (flow) => {
+    fc.assert(fc.property(such((flow) => branches(flow).length > 0), (flow) => {
       const [branch] = branches(flow);
       const moved: Step = { id: 'moved', kind: 'wait', for: 'P2D' };
       const inArm = changeArm(flow, branch!.id, branch!.arms[0]!.id, (arm) => ({ ...arm, steps: [moved, ...arm.steps] }));
@@ -185,7 +188,7 @@ describe('what a draft changes in any flow', () => {
   });
 
   it('an edit of one step leaves every other as the same object, and gives back what it was when undone', () => {
-    fc.assert(fc.property(anyFlow.filter((flow) => stepsOf(flow).some((step) => step.kind === 'wait')), (flow) => {
+    fc.assert(fc.property(such((flow) => stepsOf(flow).some((step) => step.kind === 'wait')), (flow) => {
       const wait = stepsOf(flow).find((step) => step.kind === 'wait')!;
       const edited = changeStep(flow, wait.id, (step) => ({ ...step, for: 'P9D' }) as Step);
       const around = new Set<string>([wait.id]);

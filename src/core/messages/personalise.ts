@@ -10,18 +10,18 @@ export interface Personal {
 }
 
 // a placeholder can only read what it is given: no files, no loops that never end, nothing inherited
-const liquid = new Liquid({ templates: {}, ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
+const reader = new Liquid({ templates: {}, ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
 // what would bring another file in is no word of ours: it is told where the message is written, not when it goes out
-for (const tag of ['include', 'render', 'layout', 'block']) delete liquid.tags[tag];
-liquid.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
-liquid.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
+for (const tag of ['include', 'render', 'layout', 'block']) delete reader.tags[tag];
+reader.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
+reader.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
   // adds a parameter to an address, whether it has some already or not
   if (typeof value !== 'string' || !URL.canParse(value)) return value ?? '';
   const url = new URL(value);
   url.searchParams.set(String(name), String(content));
   return url.href;
 });
-liquid.registerFilter('money', (value: unknown, currency: unknown) =>
+reader.registerFilter('money', (value: unknown, currency: unknown) =>
   typeof value === 'number' && typeof currency === 'string' && isCurrency(currency) ? sayMoney({ currency, minor: toMinor(value, currency) }) : '',
 );
 
@@ -29,7 +29,7 @@ const parsed = new Map<string, Template[]>();
 function parse(text: string): Template[] {
   let template = parsed.get(text);
   if (!template) {
-    template = liquid.parse(text);
+    template = reader.parse(text);
     if (parsed.size > 2000) parsed.clear();
     parsed.set(text, template);
   }
@@ -39,7 +39,7 @@ function parse(text: string): Template[] {
 /** Fills the placeholders of a text in for one person. The result is plain text: escape it where it is put into HTML. */
 export function personalise(text: string, personal: Personal): string {
   if (!text.includes('{')) return text;
-  return String(liquid.renderSync(parse(text), personal));
+  return String(reader.renderSync(parse(text), personal));
 }
 
 /** Says what is wrong with the placeholders of a text, or null. */
