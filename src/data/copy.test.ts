@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { openLab, type Lab } from '@/server/testing/lab';
 import { copyInto, passCounters } from './copy';
-import { inTransaction, query } from './db';
+import { connect, inTransaction, isOutage, query, whileHeld } from './db';
 import { makeEventMonths } from './events';
 
 let lab: Lab;
@@ -43,4 +43,39 @@ it('work that another got in the way of starts over; a mistake of its own does n
   tries = 0;
   await expect(inTransaction(lab.db, () => { tries += 1; return Promise.reject(Object.assign(new Error('syntax'), { code: '42601' })); })).rejects.toThrow('syntax');
   expect(tries).toBe(1);
+});
+
+it('an outage is told from a mistake: nobody there, cut off, no connection to be had; not a wrong statement', async () => {
+  const failing = async (work: () => Promise<unknown>) => work().then(() => { throw new Error('it went well'); }, (error: unknown) => error);
+  const nobody = connect('postgres://viatic@127.0.0.1:1/none', 1);
+  expect(isOutage(await failing(() => query(nobody, 'select 1')))).toBe(true);
+  await nobody.destroy();
+
+  const one = connect(lab.url, 1);
+  try {
+    const cut = failing(() => query(one, 'select pg_sleep(20)'));
+    await expect.poll(async () => (await query<{ ended: boolean }>(lab.db, `select pg_terminate_backend(pid) as ended from pg_stat_activity where query = 'select pg_sleep(20)'`)).length, { timeout: 10_000 }).toBe(1);
+    expect(isOutage(await cut)).toBe(true);
+    // and a question after it finds a new connection
+    await expect.poll(() => query(one, 'select 1 as one').catch(isOutage)).toEqual([{ one: 1 }]);
+  } finally {
+    await one.destroy();
+  }
+  for (const statement of ['select nonsense', 'select 1 / 0', `insert into store default values`]) expect(isOutage(await failing(() => query(lab.db, statement))), statement).toBe(false);
+});
+
+it('work that one alone may do is done by one, whoever asks for it, and free again after', async () => {
+  let inside = 0;
+  let most = 0;
+  const work = async () => {
+    inside += 1;
+    most = Math.max(most, inside);
+    await new Promise((done) => setTimeout(done, 50));
+    inside -= 1;
+  };
+  expect((await Promise.all([1, 2, 3].map(() => whileHeld(lab.db, 'this', work)))).filter(Boolean)).toHaveLength(1);
+  expect(most).toBe(1);
+  expect(await Promise.all([whileHeld(lab.db, 'this', work), whileHeld(lab.db, 'that', work)])).toEqual([true, true]);
+  await expect(whileHeld(lab.db, 'this', () => Promise.reject(new Error('it went wrong')))).rejects.toThrow('it went wrong');
+  expect(await whileHeld(lab.db, 'this', work)).toBe(true);
 });

@@ -70,6 +70,15 @@ const TRY_AGAIN = new Set(['40001', '40P01', '23505', '55P03']);
 /** Whether an error says that another transaction got in the way. */
 export const isInTheWay = (error: unknown): boolean => TRY_AGAIN.has((error as { code?: string }).code ?? '');
 
+/** PostgreSQL's classes of errors that are about the server and not about what was asked of it: connection, resources, shutdown. */
+const OUTAGES = /^(08|53|57|58)/;
+
+/** Whether an error says that the database cannot be reached or cannot work at the moment. */
+export function isOutage(error: unknown): boolean {
+  const { code, name, message } = error as { code?: string; name?: string; message?: string };
+  return OUTAGES.test(code ?? '') || /^E(CONN|PIPE|TIMEDOUT|HOST)/.test(code ?? '') || name === 'KnexTimeoutError' || /^Connection (terminated|ended)/.test(message ?? '');
+}
+
 /** Runs work in a transaction, and once more from the start when another transaction got in its way. */
 export async function inTransaction<T>(db: Db, work: (trx: Knex.Transaction) => Promise<T>, attempts = 5): Promise<T> {
   for (let attempt = 1; ; attempt++) {

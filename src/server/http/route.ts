@@ -1,4 +1,4 @@
-import type { Db } from '@/data/db';
+import { isOutage, type Db } from '@/data/db';
 import { findKey, HAND_SOURCE, type Scope } from '@/data/sources';
 import { database } from '../database';
 import { env } from '../env';
@@ -91,6 +91,7 @@ export function route(handler: (call: Call) => Promise<Response>, access?: Scope
       // U+0000 in an address: PostgreSQL cannot hold it in a text
       if ((error as { code?: string }).code === '22021') return new Problem(400, 'Malformed text', 'The address holds a character that no text can hold (U+0000).').response();
       log.error({ path: new URL(request.url).pathname, error: (error as Error).stack });
+      if (isOutage(error)) return new Problem(503, 'Not at the moment', 'The database cannot be reached or is out of room; nothing was stored. Try again in a few seconds.').response();
       return new Problem(500, 'Our mistake', 'Something went wrong on our side; it has been logged. Nothing was stored.').response();
     }
   };

@@ -1,9 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { gather } from './gather';
+import { gather, TooMuch } from './gather';
 
 const soon = (turns = 1): Promise<void> => new Promise((done) => setTimeout(done, turns));
-const plain = { sizeOf: () => 1, most: 100, atOnce: 1 };
+const plain = { sizeOf: () => 1, most: 100, atOnce: 1, mostWaiting: 1000, isOneBad: () => true };
 
 describe('work that is asked for at the same time', () => {
   it('starts at once where nothing is being worked on, and what comes meanwhile goes together', async () => {
@@ -27,7 +27,7 @@ describe('work that is asked for at the same time', () => {
       groups.push([...group]);
       await soon();
       return group;
-    }, { sizeOf: (n) => n, most: 10, atOnce: 1 });
+    }, { ...plain, sizeOf: (n) => n, most: 10 });
     await Promise.all([1, 6, 4, 5, 5, 1, 25, 3].map((n) => take(n)));
     expect(groups).toEqual([[1], [6, 4], [5, 5], [1], [25], [3]]);
   });
@@ -46,6 +46,28 @@ describe('work that is asked for at the same time', () => {
     expect(await work('after')).toBe('AFTER');
   });
 
+  it('where the fault is nobody’s own, as when the database is gone, all of the group are told at once', async () => {
+    let calls = 0;
+    const work = gather<number, number>(async () => {
+      calls += 1;
+      await soon();
+      throw new Error('the database is gone');
+    }, { ...plain, isOneBad: () => false });
+    const answers = await Promise.allSettled([1, 2, 3, 4].map((n) => work(n)));
+    expect(answers.map((one) => one.status)).toEqual(Array(4).fill('rejected'));
+    expect(calls).toBe(2);
+  });
+
+  it('does not let more wait than it may: what comes beyond is refused at once, and what waited is done', async () => {
+    const take = gather<number, number>(async (group) => {
+      await soon(5);
+      return group;
+    }, { ...plain, sizeOf: (n) => n, mostWaiting: 10 });
+    const answers = await Promise.allSettled([10, 6, 4, 1, 1].map((n) => take(n)));
+    expect(answers.map((one) => (one.status === 'fulfilled' ? one.value : one.reason instanceof TooMuch))).toEqual([10, 6, 4, true, true]);
+    expect(await take(10)).toBe(10);
+  });
+
   it('law: everybody gets their own answer, no more than so many groups run at once, and the order in which groups begin is that of asking', async () => {
     await fc.assert(fc.asyncProperty(fc.array(fc.tuple(fc.integer({ min: 1, max: 9 }), fc.integer({ min: 0, max: 3 })), { minLength: 1, maxLength: 30 }), fc.integer({ min: 1, max: 3 }), async (pieces, atOnce) => {
       let running = 0;
@@ -59,7 +81,7 @@ describe('work that is asked for at the same time', () => {
         await soon(Math.max(...group.map(({ turns }) => turns)));
         running -= 1;
         return group.map(({ id }) => `answer ${id}`);
-      }, { sizeOf: ({ size }) => size, most: 12, atOnce });
+      }, { ...plain, sizeOf: ({ size }) => size, most: 12, atOnce });
       const answers = await Promise.all(pieces.map(([size, turns], id) => work({ id, size, turns })));
       expect(answers).toEqual(pieces.map((_, id) => `answer ${id}`));
       expect(most).toBeLessThanOrEqual(atOnce);

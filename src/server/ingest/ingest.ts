@@ -4,7 +4,7 @@ import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/
 import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
 import { discoverAttributes } from '@/data/attributes';
 import { noteArrivals, type Arrival } from '@/data/catalogue';
-import { inTransaction, type Db, type Sql } from '@/data/db';
+import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
 import { claimEventKeys, eventKey, insertEvents, type NewEvent, type Wake } from '@/data/events';
 import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import { ownersOf } from '@/data/revenue';
@@ -12,7 +12,7 @@ import { noteMessageEvents } from '@/data/sends';
 import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { attributeRecords, forgetAttributes } from './attributes';
-import { gather } from './gather';
+import { gather, TooMuch } from './gather';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';
@@ -44,8 +44,14 @@ export async function ingest(db: Db, scope: string, body: unknown, door: Door = 
   const inputs = Array.isArray(body) ? body : [body];
   if (!Array.isArray(body) && (body === null || typeof body !== 'object')) throw new Problem(400, 'Not an event', 'Send an event as a JSON object, or a list of events.');
   if (inputs.length > MOST_EVENTS) throw new Problem(413, 'Too many events', `A batch holds at most ${MOST_EVENTS} events; this one has ${inputs.length}.`);
-  return door.trx ? (await takeIn(door.trx, (work) => work(door.trx!), scope, [{ inputs, door }]))[0]! : gathererOf(db, scope)({ inputs, door });
+  if (door.trx) return (await takeIn(door.trx, (work) => work(door.trx!), scope, [{ inputs, door }]))[0]!;
+  return gathererOf(db, scope)({ inputs, door }).catch((error: unknown) => {
+    throw error instanceof TooMuch ? new Problem(503, 'Too much at once', 'More events arrive than can be stored at the moment; nothing of these was stored. Send them again in a few seconds.') : error;
+  });
 }
+
+/** How many events may wait for those before them: some seconds' worth, and a bound to memory. */
+const MOST_WAITING = 50 * MOST_EVENTS;
 
 // what shops send at the same moment goes into one transaction
 const gatherers = new WeakMap<Db, (batch: Batch) => Promise<IngestAnswer>>();
@@ -53,7 +59,7 @@ const gatherers = new WeakMap<Db, (batch: Batch) => Promise<IngestAnswer>>();
 function gathererOf(db: Db, scope: string): (batch: Batch) => Promise<IngestAnswer> {
   let known = gatherers.get(db);
   if (!known) {
-    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: 2 * MOST_EVENTS, atOnce: 2 });
+    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: 2 * MOST_EVENTS, atOnce: 2, mostWaiting: MOST_WAITING, isOneBad: (error) => !isOutage(error) });
     gatherers.set(db, known);
   }
   return known;
