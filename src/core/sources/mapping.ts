@@ -3,9 +3,9 @@ import { currencyDigits, isCurrency } from '../money';
 import { eventTypeSchema, type Value } from '../rules';
 import { cut } from '../text';
 import { parseInstant } from '../time';
-import { valueAtPath } from './path';
+import { pathSteps, valueAtPath } from './path';
 
-const path = z.string().trim().min(1).max(300);
+const path = z.string().trim().min(1).max(300).refine((where) => /^\$\.?$/.test(where) || pathSteps(where).length > 0, 'is not a path; write for example order.lines[0].title');
 const typeFrom = z.union([
   z.strictObject({ fixed: eventTypeSchema }),
   /** the value at a path, and which of our types each of its values means; others are left out */

@@ -3,8 +3,17 @@ import type { Value } from '../rules';
 /** The steps of a path such as `order.lines[0].title`, or of one that starts at the root, `$`. */
 export function pathSteps(path: string): (string | number)[] {
   return [...path.replace(/^\$\.?/, '').matchAll(/\[(\d+)\]|\["((?:[^"\\]|\\.)*)"\]|([^.[\]]+)/g)].map(([, index, quoted, name]) =>
-    index !== undefined ? Number(index) : quoted !== undefined ? (JSON.parse(`"${quoted}"`) as string) : name!,
+    index !== undefined ? Number(index) : quoted !== undefined ? unquoted(quoted) : name!,
   );
+}
+
+/** A name that stands in quotation marks; one with an escape that JSON has not is taken as it was written. */
+function unquoted(text: string): string {
+  try {
+    return JSON.parse(`"${text}"`) as string;
+  } catch {
+    return text;
+  }
 }
 
 /** Writes steps as a path; names that are not plain, or begin like the root, are quoted. */
