@@ -58,6 +58,15 @@ describe('signed webhooks', () => {
     expect((await doors.arrivals(lab.db, source.key)).arrivals).toEqual([]);
   });
 
+  it('a body with more events than the door takes at a time comes in whole, its bad ones by their place', async () => {
+    const { source } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Backlog' }, 'test');
+    const row = (await query<{ key: string; secret: string }>(lab.db, 'select key, secret from sources where key = :key', { key: source.key }))[0]!;
+    const body = JSON.stringify(Array.from({ length: 2101 }, (_, n) => ({ id: `backlog-${n}`, source: 'old', type: n === 1500 ? 'Not A Type' : 'page.viewed', subject: `b${n % 7}` })));
+    const send = (id: string) => doors.takeWebhook(lab.db, lab.scope, row.key, new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(Date.now() / 1000)), 'webhook-signature': new Webhook(row.secret).sign(id, new Date(), body) }), body);
+    expect(await send('msg_a')).toMatchObject({ accepted: 2100, duplicates: 0, rejected: [{ index: 1500 }] });
+    expect(await send('msg_b')).toMatchObject({ accepted: 0, duplicates: 2100 });
+  });
+
   it('a replay outside of five minutes is refused, before and after', async () => {
     const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
     const body = JSON.stringify(happening('page.viewed', { person: { email: 'w@example.com' } }));
@@ -141,6 +150,20 @@ describe('the page snippet', () => {
     const [stored] = await query<{ properties: { checkoutUrl: string; items: { url: string; image: string }[] } }>(lab.db, `select properties from events where type = 'cart.updated' and properties->>'cartId' = 'k'`);
     expect(stored!.properties).toMatchObject({ checkoutUrl: '', items: [{ url: '', image: 'https://shop.example/i.png' }] });
     expect(await query(lab.db, `select p.attributes->>'firstName' as name, c.state from people p left join consents c on c.person_id = p.id where p.email = 'robin@example.com'`)).toEqual([{ name: null, state: null }]);
+  });
+
+  it.each<[string, string]>([
+    // what stays: words, amounts, our own addresses, and addresses without a host
+    ['Sale: 20 % off', 'Sale: 20 % off'], ['Note: see inside', 'Note: see inside'], ['https://shop.example/p/1?a=//b', 'https://shop.example/p/1?a=//b'], ['/p/1', '/p/1'], ['1 // 2', '1 // 2'], ['see https://shop.example/p', 'see https://shop.example/p'],
+    // what a browser reads as an address that leads elsewhere, however it is written (WHATWG URL §4.4)
+    ['https://evil.example/pay', ''], [' \u0001https://evil.example', ''], ['ht\ntps://evil.example', ''], ['https:evil.example', ''], ['https:\\\\evil.example', ''], ['java\tscript:alert(1)', ''], ['data:text/html,x', ''], ['https://shop.example@evil.example/', ''], ['https://shop.example.evil.example/', ''], ['http://shop.example/', ''],
+    // what a mail program makes a link of within a text
+    ['Click https://evil.example/x now', 'Click  now'], ['Filter //evil.example', 'Filter'], ['www.evil.example', ''], ['hthttps://evil.example tps://evil.example', ''],
+  ])('a page’s %j is kept as %j', async (text, kept) => {
+    const row = await page();
+    const id = `links-${Math.random()}`;
+    await doors.collect(lab.db, lab.scope, row, JSON.stringify({ device: 'a-device-of-a-page', events: [{ id, type: 'page.viewed', data: { deep: [{ text }] } }] }));
+    expect(await query(lab.db, `select properties->'deep'->0->>'text' as text from events where event_id = :id`, { id })).toEqual([{ text: kept }]);
   });
 
   it('no address of a source is ever fetched by us: nothing on the way in opens a connection', async () => {

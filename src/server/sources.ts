@@ -15,7 +15,7 @@ import { env } from './env';
 import { notFound, Problem, problemsOf, type FieldProblem } from './http/problem';
 import { unstorable } from './http/read';
 import { ingest, type IngestAnswer } from './ingest/ingest';
-import { parseEvent } from './ingest/parse';
+import { MOST_EVENTS, parseEvent } from './ingest/parse';
 import { publicId } from './people';
 import { hashKey } from './passwords';
 
@@ -186,10 +186,23 @@ export async function takeWebhook(db: Db, scope: string, key: string, headers: H
   }
   const mapping = await latestMapping(db, row.id);
   const { events, skipped } = mapped(mapping?.document ?? null, body, { source: `webhook/${row.key}`, id: webhookId, storeCurrency: store.currency });
-  const answer = events.length ? await ingest(db, scope, events, { sourceId: row.id }) : { accepted: 0, duplicates: 0, rejected: [] };
+  const answer = await takeMany(db, scope, events, row.id);
   const problems: FieldProblem[] = [...answer.rejected.flatMap((one) => one.problems), ...skipped.map((why) => ({ field: 'body', wrong: why, right: 'map it, or leave it' }))];
   await saveBody(db, row.id, store.now, { webhookId, raw, outcome: { accepted: answer.accepted, duplicates: answer.duplicates, problems: problems.slice(0, 20) } });
   return answer;
+}
+
+/** Takes any number of events in, as many at a time as the door takes. */
+async function takeMany(db: Db, scope: string, events: readonly unknown[], sourceId: number): Promise<IngestAnswer> {
+  let [accepted, duplicates] = [0, 0];
+  const rejected: IngestAnswer['rejected'][number][] = [];
+  for (let from = 0; from < events.length; from += MOST_EVENTS) {
+    const answer = await ingest(db, scope, events.slice(from, from + MOST_EVENTS), { sourceId });
+    accepted += answer.accepted;
+    duplicates += answer.duplicates;
+    rejected.push(...answer.rejected.map((one) => ({ ...one, index: one.index + from })));
+  }
+  return { accepted, duplicates, rejected };
 }
 
 function mapped(mapping: Mapping | null, body: Value, context: { source: string; id: string; storeCurrency: string }): { events: unknown[]; skipped: string[] } {
@@ -288,14 +301,7 @@ export async function collect(db: Db, scope: string, row: SourceRow, raw: string
 /** Takes out of data every address that does not lead to one of the sites: a stranger must not put links into our messages. */
 function ownLinks(data: Record<string, unknown>, sites: readonly string[]): Record<string, unknown> {
   const clean = (value: unknown, depth: number): unknown => {
-    if (typeof value === 'string') {
-      if (!/^\s*[a-z][a-z0-9+.-]*:/i.test(value) && !value.trim().startsWith('//')) return value;
-      try {
-        return sites.includes(new URL(value).origin) ? value : '';
-      } catch {
-        return value.includes('://') ? '' : value;
-      }
-    }
+    if (typeof value === 'string') return withoutForeignLinks(value, sites);
     if (value === null || typeof value !== 'object' || depth > 20) return value;
     if (Array.isArray(value)) return value.map((one) => clean(one, depth + 1));
     return Object.fromEntries(Object.entries(value).map(([key, one]) => [key, clean(one, depth + 1)]));
@@ -303,3 +309,17 @@ function ownLinks(data: Record<string, unknown>, sites: readonly string[]): Reco
   return clean(data, 0) as Record<string, unknown>;
 }
 
+/** A text without what a browser or a mail program would make a link of that leads elsewhere; within a text, just that. */
+function withoutForeignLinks(text: string, sites: readonly string[]): string {
+  // as a browser reads an address: without tabs, line breaks and what stands before it (WHATWG URL §4.4)
+  const bare = text.replace(/[\t\n\r]/g, '').replace(/^[\u0000-\u0020]+/, '');
+  const url = URL.canParse(bare) ? new URL(bare) : null;
+  if (url && /^(https?|ftp|file|data|blob|javascript|vbscript):$/.test(url.protocol)) return sites.includes(url.origin) ? text : '';
+  let isForeign = false;
+  const kept = bare.replace(/(?:[a-z][a-z0-9+.-]*:)?\/\/\S+|\bwww\.\S+/gi, (link) => {
+    if (URL.canParse(link) && sites.includes(new URL(link).origin)) return link;
+    isForeign = true;
+    return '';
+  });
+  return isForeign ? kept.trim() : text;
+}
