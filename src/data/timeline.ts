@@ -28,7 +28,7 @@ export async function timeline(sql: Sql, personId: string, options: { limit: num
     `with story as (
        select 'event' as kind, e.time as at, 1000000 as rank, e.id, e.type as title, e.type as type, f.key as flow_key, f.name as flow_name, s.step_id, s.run_id,
          cast(null as jsonb) as because, e.properties || jsonb_build_object('source', e.source, 'eventId', e.event_id) as detail
-       from events e left join sends s on s.person_id = e.person_id and e.type like 'message.%' and s.id = (e.properties->>'sendId')::bigint left join flows f on f.id = s.flow_id
+       from events e left join sends s on s.person_id = e.person_id and e.type like 'message.%' and s.id::text = e.properties->>'sendId' left join flows f on f.id = s.flow_id
        where e.person_id = :personId
        union all
        select 'trace', t.at, 2000000 + t.seq, t.run_id, t.says, t.kind, f.key, f.name, t.step_id, t.run_id, t.because, null
@@ -54,7 +54,7 @@ export async function timeline(sql: Sql, personId: string, options: { limit: num
        union all
        select 'note', t.at, 4000001, row_number() over (order by t.tag), 'Tagged “' || t.tag || '”', 'tagged', null, null, null, null, null, jsonb_build_object('by', t.by) from person_tags t where t.person_id = :personId
      )
-     select kind, (extract(epoch from at) * 1000)::bigint as at_ms, rank, id, title, type, flow_key, flow_name, step_id, run_id, because, detail from story
+     select kind, (extract(epoch from date_trunc('milliseconds', at)) * 1000)::bigint as at_ms, rank, id, title, type, flow_key, flow_name, step_id, run_id, because, detail from story
      where (cast(:beforeAt as timestamptz) is null or (date_trunc('milliseconds', at), rank, id) < (cast(:beforeAt as timestamptz), cast(:beforeRank as int), cast(:beforeId as bigint)))
        and (cast(:kinds as text[]) is null or kind = any(cast(:kinds as text[])))
        and (cast(:type as text) is null or type = cast(:type as text))

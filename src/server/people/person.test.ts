@@ -117,6 +117,12 @@ describe('the time line', () => {
     await query(lab.db, 'truncate person_tags');
   });
 
+  it('an event that only looks like one of ours is an event like any other', async () => {
+    await lab.tell(['abc', '', '1e5', '99999999999999999999', 7, null, ['x'], { a: 1 }].map((sendId, n) => happening('app.noted', { sendId, letterId: sendId, orderId: 5 }, { subject: 'odd', time: `2026-11-02T10:00:0${n}Z` })));
+    expect((await personTimeline(lab.db, 'odd', new URL('http://x/'))).items).toHaveLength(8);
+    expect((await personView(lab.db, lab.scope, 'odd')).orders.count).toBe(0);
+  });
+
   it('the person of nobody’s id is not found, whatever the id looks like', async () => {
     await lab.tell(happening('page.viewed', {}, { subject: 'c1' }));
     for (const id of ['nobody', '~999999', '~', '~x', "'; drop table people; --", '~99999999999999999999']) await expect(personView(lab.db, lab.scope, id)).rejects.toMatchObject({ status: 404 });
