@@ -5,17 +5,17 @@ import { Webhook } from 'standardwebhooks';
 import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { query } from '@/data/db';
 import { findSource } from '@/data/sources';
-import { catalogue, catalogueType, keepCatalogue } from './catalogue';
-import { happening, openLab, type Lab } from './testing/lab';
+import { catalogue, catalogueType, keepCatalogue } from '../catalogue';
+import { happening, openLab, type Lab } from '../testing/lab';
 
 let lab: Lab;
-let doors: typeof import('./sources');
-let snippetOf: typeof import('./snippet').snippet;
+let doors: typeof import('.');
+let snippetOf: typeof import('../snippet').snippet;
 beforeAll(async () => {
   lab = await openLab();
   Object.assign(process.env, { VIATIC_DATABASE_URL: lab.url, VIATIC_URL: 'http://viatic.example', VIATIC_SECRET: 'a-secret-for-tests-of-32-characters!', VIATIC_SMTP_URL: 'smtp://127.0.0.1:1', VIATIC_MAIL_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw' });
-  doors = await import('./sources');
-  ({ snippet: snippetOf } = await import('./snippet'));
+  doors = await import('.');
+  ({ snippet: snippetOf } = await import('../snippet'));
 });
 afterAll(() => lab.close());
 

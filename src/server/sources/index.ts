@@ -1,0 +1,3 @@
+export * from './manage';
+export * from './webhook';
+export * from './page';
