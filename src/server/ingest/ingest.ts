@@ -132,11 +132,11 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   const standing = await lookUp(trx, [...byKey.values()].map(({ event }) => event), orderOwners, [...byKey.keys()]);
   const fresh = [...byKey].filter(([key]) => standing.fresh.has(key)).map(([, one]) => one);
   const accepted = fresh.map(({ event }) => event);
-  const arrivals = doors.map(({ sourceId }, batch): Arrival => {
-    const own = fresh.filter((one) => one.batch === batch);
-    const all = owned.filter((one) => one.batch === batch).length;
-    return { sourceId, at: store.now, accepted: own.length, duplicates: all - own.length, rejected: 0, seen: seenIn(own.map(({ event }) => event)) };
-  });
+  const own = doors.map((): ParsedEvent[] => []);
+  for (const { batch, event } of fresh) own[batch]!.push(event);
+  const all = doors.map(() => 0);
+  for (const { batch } of owned) all[batch]! += 1;
+  const arrivals = doors.map(({ sourceId }, batch): Arrival => ({ sourceId, at: store.now, accepted: own[batch]!.length, duplicates: all[batch]! - own[batch]!.length, rejected: 0, seen: seenIn(own[batch]!) }));
   const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {
     await noteArrivals(trx, arrivals);
