@@ -3,8 +3,8 @@ import { connect } from '../src/data/db';
 import { insertRaw, type BenchEvent } from './events';
 
 /** The least that an HTTP door can do: read the body, insert the rows as they are. What ingest over HTTP is measured against. */
-const db = connect(process.env.VIATIC_DATABASE_URL!, 4);
-createServer((request, response) => {
+const db = connect(process.env.VIATIC_DATABASE_URL!, 10);
+const server = createServer((request, response) => {
   const parts: Buffer[] = [];
   request.on('data', (part: Buffer) => parts.push(part));
   request.on('end', () => {
@@ -14,4 +14,7 @@ createServer((request, response) => {
       (error: Error) => response.writeHead(500).end(error.message),
     );
   });
-}).listen(Number(process.env.BENCH_DOOR_PORT), '127.0.0.1', () => process.send?.('ready'));
+});
+// as long as the application keeps its connections
+server.keepAliveTimeout = 65_000;
+server.listen(Number(process.env.BENCH_DOOR_PORT), '127.0.0.1', () => process.send?.('ready'));

@@ -1,5 +1,8 @@
 import type { AttributeRecord, AttributeType } from '@/core/people';
-import { asRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const NAMES = rowsOf({ name: 'text', type: 'text' });
 
 export interface AttributeRow { name: string; type: AttributeType; is_declared: boolean; about: string; goes_to: string | null; retired_at: Date | null }
 
@@ -26,7 +29,7 @@ export async function saveAttribute(sql: Sql, row: { name: string; type: Attribu
 /** Notes attributes that were met for the first time. */
 export async function discoverAttributes(sql: Sql, rows: readonly { name: string; type: AttributeType }[]): Promise<void> {
   if (!rows.length) return;
-  await query(sql, `insert into attributes (name, type) select name, type from json_to_recordset(cast(:rows as json)) as r(name text, type text) order by name on conflict do nothing`, { rows: asRows(rows) });
+  await query(sql, `insert into attributes (name, type) select name, type from ${NAMES.sql} as r order by name on conflict do nothing`, { rows: NAMES.of(rows) });
 }
 
 /** How many people have each attribute, by the kind of its value. A scan of everybody. */

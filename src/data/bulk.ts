@@ -1,5 +1,8 @@
-import { asRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
 import type { Compiled } from './rules';
+import { rowsOf } from './rows';
+
+const WAS = rowsOf({ person_id: 'bigint', was: 'jsonb' });
 
 /** Long work: an import, an export, a bulk act. */
 export interface WorkRow {
@@ -83,8 +86,8 @@ export async function noteWas(sql: Sql, workId: string, rows: readonly { personI
   if (!rows.length) return;
   await query(
     sql,
-    `update work_changes w set was = r.was from json_to_recordset(cast(:rows as json)) as r(person_id bigint, was jsonb) where w.work_id = :workId and w.person_id = r.person_id`,
-    { workId, rows: asRows(rows.map((row) => ({ person_id: row.personId, was: row.was }))) },
+    `update work_changes w set was = r.was from ${WAS.sql} as r where w.work_id = :workId and w.person_id = r.person_id`,
+    { workId, rows: WAS.of(rows.map((row) => ({ person_id: row.personId, was: row.was }))) },
   );
 }
 

@@ -1,5 +1,8 @@
 import type { Instant } from '@/core/time';
-import { asRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const ARRIVED = rowsOf({ source_id: 'int', at: 'moment', accepted: 'int', duplicates: 'int', rejected: 'int', seen: 'jsonb' }, 'arrivals');
 
 /** What a batch showed of an event type: how often, when, and its properties with their kinds and values. */
 export interface SeenType {
@@ -24,9 +27,9 @@ export async function noteArrivals(sql: Sql, arrivals: readonly Arrival[]): Prom
 }
 
 /** Arrivals as rows, for `insert into arrivals`; their binding is `arrivals`. */
-export const ARRIVALS = `select source_id, at, accepted, duplicates, rejected, seen from json_to_recordset(cast(:arrivals as json)) as a(source_id int, at timestamptz, accepted int, duplicates int, rejected int, seen jsonb)`;
+export const ARRIVALS = `select source_id, at, accepted, duplicates, rejected, seen from ${ARRIVED.sql} as a`;
 
-export const arrivalRows = (arrivals: readonly Arrival[]): string => asRows(arrivals.filter((one) => one.accepted || one.duplicates).map(({ sourceId, at, ...rest }) => ({ source_id: sourceId, at: new Date(at), ...rest })));
+export const arrivalRows = (arrivals: readonly Arrival[]): string => ARRIVED.of(arrivals.filter((one) => one.accepted || one.duplicates).map(({ sourceId, at, ...rest }) => ({ source_id: sourceId, at: new Date(at), ...rest })));
 
 /** How many values of one property are told apart; where there are as many, one that is missing may just be rare. */
 export const MOST_VALUES = 200;

@@ -2,6 +2,7 @@ import knex, { type Knex } from 'knex';
 import { runMigrations } from 'graphile-worker';
 import * as start from './migrations/001_start';
 import * as peopleAndData from './migrations/002_people_and_data';
+import * as nearAtHand from './migrations/003_near_at_hand';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -17,7 +18,7 @@ export function connect(url: string, size = 10): Db {
   });
 }
 
-const migrations: Record<string, Knex.Migration> = { '001_start': start, '002_people_and_data': peopleAndData };
+const migrations: Record<string, Knex.Migration> = { '001_start': start, '002_people_and_data': peopleAndData, '003_near_at_hand': nearAtHand };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */
 export async function migrate(db: Db, url: string): Promise<void> {
@@ -49,19 +50,6 @@ export async function queryPrepared<Row>(sql: Sql, name: string, statement: stri
 /** Like {@link query}, for a statement that gives exactly one row or none. */
 export async function queryOne<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row | null> {
   return (await query<Row>(sql, statement, bindings))[0] ?? null;
-}
-
-/** Rows as one JSON parameter, for `json_to_recordset(:rows)`: one statement writes any number of them. */
-export function asRows(rows: readonly object[]): string {
-  return JSON.stringify(rows);
-}
-
-/**
- * Rows of what somebody else sent, as one JSON parameter: as it was but for what PostgreSQL's text cannot hold, U+0000
- * and halves of surrogate pairs, which show as signs that stand for them.
- */
-export function asKeptRows(rows: readonly object[]): string {
-  return JSON.stringify(rows, (_name, value: unknown) => (typeof value === 'string' ? (value.replaceAll('\u0000', '\u2400') as string & { toWellFormed(): string }).toWellFormed() : value));
 }
 
 /** PostgreSQL's codes for work that another transaction got in the way of, and that may be tried again. */

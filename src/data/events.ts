@@ -1,8 +1,12 @@
-import { createHash } from 'node:crypto';
+import { hash } from 'node:crypto';
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
 import { ARRIVALS, arrivalRows, type Arrival } from './catalogue';
-import { asRows, query, queryPrepared, type Sql } from './db';
+import { query, queryPrepared, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const WAKES = rowsOf({ person_id: 'bigint', types: 'text[]' }, 'wakes');
+const EVENTS = rowsOf({ person_id: 'bigint', type: 'text', time: 'moment', source: 'text', event_id: 'text', properties: 'jsonb', source_id: 'int', via: 'text' });
 
 export interface NewEvent {
   readonly personId: string;
@@ -19,7 +23,7 @@ export interface NewEvent {
 
 /** What makes an event unique, as 128 bits: its source and id. */
 export function eventKey(source: string, id: string): string {
-  const hex = createHash('sha256').update(source).update('\0').update(id).digest('hex');
+  const hex = hash('sha256', `${source}\0${id}`);
   return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20, 32)}`;
 }
 
@@ -40,38 +44,36 @@ export interface Wake {
 }
 
 /**
- * Writes events and answers with their ids, in the order given. In the same statement, since each round trip costs as
+ * Writes events. In the same statement, since each round trip costs as
  * much as dozens of rows: what the batches brought is noted for the catalogue, and runs that wait for such events of
  * their person, or for what else `wakes` names, are woken.
  */
-export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrivals: readonly Arrival[], wakes: readonly Wake[]): Promise<string[]> {
-  if (!events.length) return [];
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrivals: readonly Arrival[], wakes: readonly Wake[]): Promise<void> {
+  if (!events.length) return;
   const types = new Map<string, Set<string>>();
   for (const { personId, type } of [...events, ...wakes]) {
     const own = types.get(personId);
     if (own) own.add(type);
     else types.set(personId, new Set([type]));
   }
-  const rows = await queryPrepared<{ id: string }>(
+  await queryPrepared(
     sql,
     'insert_events',
     `with noted as (
        insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) ${ARRIVALS}
      ), woken as (
        update runs r set wake_at = least(coalesce(r.wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz))
-       from json_to_recordset(cast(:wakes as json)) as w(person_id bigint, types text[])
+       from ${WAKES.sql} as w
        where r.person_id = w.person_id and r.person_id = any(cast(:personIds as bigint[])) and r.phase in ('inside', 'watching') and r.wakes_on && w.types
      )
      insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
-     select person_id, type, to_timestamp(time_ms / 1000.0), source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time_ms numeric, source text, event_id text, properties jsonb, source_id int, via text)
-     returning id`,
+     select person_id, type, time, source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via
+     from ${EVENTS.sql} as r`,
     {
-      rows: asRows(events.map((e) => ({ person_id: e.personId, type: e.type, time_ms: e.time, source: e.source, event_id: e.eventId, properties: e.properties, source_id: e.sourceId, ...(e.via && { via: e.via }) }))),
-      receivedAt: new Date(receivedAt), arrivals: arrivalRows(arrivals), personIds: [...types.keys()], wakes: asRows([...types].map(([personId, own]) => ({ person_id: personId, types: [...own] }))),
+      rows: EVENTS.of(events.map((e) => ({ person_id: e.personId, type: e.type, time: e.time, source: e.source, event_id: e.eventId, properties: e.properties, source_id: e.sourceId, ...(e.via && { via: e.via }) }))),
+      receivedAt: new Date(receivedAt), arrivals: arrivalRows(arrivals), personIds: [...types.keys()], wakes: WAKES.of([...types].map(([personId, own]) => ({ person_id: personId, types: [...own] }))),
     },
   );
-  return rows.map((row) => row.id);
 }
 
 /** Makes sure that the months around now have a partition of their own. */

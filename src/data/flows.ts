@@ -99,11 +99,6 @@ export async function readVersion(sql: Sql, scope: string, flowId: number, versi
   return document;
 }
 
-/** The flows that have been published, with what starts them: what ingest looks at for each event. */
-export async function publishedFlows(sql: Sql): Promise<{ id: number; key: string; state: FlowState; version: number; trigger_event: string }[]> {
-  return query(sql, `select id, key, state, version, trigger_event from flows where version is not null and state in ('on', 'paused')`);
-}
-
 /** The state and version of flows as they are now, by id. */
 export async function flowsNow(sql: Sql, flowIds: readonly number[]): Promise<Map<number, { state: FlowState; version: number | null }>> {
   const rows = await query<{ id: number; state: FlowState; version: number | null }>(sql, 'select id, state, version from flows where id = any(cast(:flowIds as int[]))', { flowIds });

@@ -1,7 +1,12 @@
 import { Readable } from 'node:stream';
-import { asKeptRows, asRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
 import { eventKey } from './events';
 import { addressSql } from './facts';
+import { rowsOf } from './rows';
+
+const BAD_ROWS = rowsOf({ row: 'bigint', cells: 'jsonb', problems: 'jsonb' });
+const NAMED = rowsOf({ row: 'bigint', person_id: 'bigint' });
+const BEFORE = rowsOf({ person_id: 'bigint', was: 'jsonb', said: 'jsonb' });
 
 /** A file that was sent up, kept in parts so that no process holds it whole. */
 export interface UploadRow { id: string; key: string; name: string; size: string; at: Date; by: string }
@@ -42,8 +47,8 @@ export async function saveBadRows(sql: Sql, workId: string, rows: readonly { row
   if (!rows.length) return;
   await query(
     sql,
-    `insert into bad_rows (work_id, row, cells, problems) select :workId, row, cells, problems from json_to_recordset(cast(:rows as json)) as r(row bigint, cells jsonb, problems jsonb) on conflict do nothing`,
-    { workId, rows: asKeptRows(rows) },
+    `insert into bad_rows (work_id, row, cells, problems) select :workId, row, cells, problems from ${BAD_ROWS.sql} as r on conflict do nothing`,
+    { workId, rows: BAD_ROWS.ofAnything(rows) },
   );
 }
 
@@ -204,8 +209,8 @@ export async function unclearRows(sql: Sql, workId: string, after: string, limit
 export async function nameUnclear(sql: Sql, workId: string, rows: readonly { row: string; personId: string }[]): Promise<void> {
   await query(
     sql,
-    `update ${stage(workId)} s set person_id = r.person_id from json_to_recordset(cast(:rows as json)) as r(row bigint, person_id bigint) where s.row = r.row`,
-    { rows: asRows(rows.map((one) => ({ row: one.row, person_id: one.personId }))) },
+    `update ${stage(workId)} s set person_id = r.person_id from ${NAMED.sql} as r where s.row = r.row`,
+    { rows: NAMED.of(rows.map((one) => ({ row: one.row, person_id: one.personId }))) },
   );
 }
 
@@ -214,9 +219,9 @@ export async function noteBefore(sql: Sql, workId: string, rows: readonly { pers
   if (!rows.length) return;
   await query(
     sql,
-    `insert into work_changes (work_id, person_id, was) select cast(:workId as bigint), person_id, was || jsonb_build_object('said', said) from json_to_recordset(cast(:rows as json)) as r(person_id bigint, was jsonb, said jsonb)
+    `insert into work_changes (work_id, person_id, was) select cast(:workId as bigint), person_id, was || jsonb_build_object('said', said) from ${BEFORE.sql} as r
      on conflict (work_id, person_id) do update set was = excluded.was || work_changes.was || jsonb_build_object('said', coalesce(work_changes.was->'said', '{}') || (excluded.was->'said'))`,
-    { workId, rows: asRows(rows.map(({ personId, was, said }) => ({ person_id: personId, was, said }))) },
+    { workId, rows: BEFORE.of(rows.map(({ personId, was, said }) => ({ person_id: personId, was, said }))) },
   );
 }
 

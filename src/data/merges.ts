@@ -1,6 +1,10 @@
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
 import { query, queryOne, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const IDENTIFIERS = rowsOf({ kind: 'text', value: 'text' });
+const CLAIMS = rowsOf({ identifier: 'text', claimed_by: 'text' });
 
 /** Tables whose rows carry a number and a person's: what a merge moves and its undoing moves back. */
 const NUMBERED = ['events', 'runs', 'sends', 'consent_log', 'letters'] as const;
@@ -119,9 +123,9 @@ export async function restoreLoser(sql: Sql, merge: MergeRow): Promise<void> {
     if (numbers?.length) await query(sql, `update ${table} set person_id = :loserId where person_id = :winnerId and id = any(cast(:numbers as bigint[]))`, { ...ids, numbers });
   }
   await query(sql, `update traces t set person_id = :loserId from runs r where r.person_id = :loserId and r.id = t.run_id and t.person_id = :winnerId`, ids);
-  const rows = JSON.stringify(moved.identifiers);
-  await query(sql, `update identifiers i set person_id = :loserId from json_to_recordset(cast(:rows as json)) as r(kind text, value text) where i.kind = r.kind and i.value = r.value and i.person_id = :winnerId`, { ...ids, rows });
-  await query(sql, `update weak_claims c set person_id = :loserId from json_to_recordset(cast(:rows as json)) as r(identifier text, claimed_by text) where c.identifier = r.identifier and c.claimed_by = r.claimed_by and c.person_id = :winnerId`, { ...ids, rows: JSON.stringify(moved.claims) });
+  const rows = IDENTIFIERS.of(moved.identifiers);
+  await query(sql, `update identifiers i set person_id = :loserId from ${IDENTIFIERS.sql} as r where i.kind = r.kind and i.value = r.value and i.person_id = :winnerId`, { ...ids, rows });
+  await query(sql, `update weak_claims c set person_id = :loserId from ${CLAIMS.sql} as r where c.identifier = r.identifier and c.claimed_by = r.claimed_by and c.person_id = :winnerId`, { ...ids, rows: CLAIMS.of(moved.claims) });
   for (const [table, list] of [['consents', moved.consents], ['person_tags', moved.tags], ['list_members', moved.lists], ['declined_topics', moved.topics]] as const) {
     if (list.length) await query(sql, `insert into ${table} select * from jsonb_populate_recordset(null::${table}, cast(:rows as jsonb)) on conflict do nothing`, { rows: JSON.stringify(list) });
   }

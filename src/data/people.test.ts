@@ -38,6 +38,10 @@ describe('claiming and looking', () => {
     const keys = [eventKey('shop', '1')];
     expect((await look(keys, ['external:ann'])).locked).toHaveLength(1);
     expect(await look(keys, ['external:ann'])).toMatchObject({ fresh: new Set(), locked: [], wanted: 1 });
+    const [second, third] = [eventKey('shop', '2'), eventKey('shop', '3')];
+    const mixed = await look([...keys, second, third], ['external:ann']);
+    expect([...mixed.fresh].sort()).toEqual([second, third].sort());
+    expect(mixed.locked).toHaveLength(1);
     expect((await look(null, ['external:ann'])).locked).toHaveLength(1);
     expect(await look(null, [])).toMatchObject({ wanted: 0, locked: [], weak: [] });
   });

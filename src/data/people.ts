@@ -1,8 +1,16 @@
 import type { Instant } from '@/core/time';
 import { CHANNELS, type Channel, type Value } from '@/core/rules';
 import { identifierKey, identifierOf, type ConsentDetail, type ConsentState, type Identifier, type Profile } from '@/core/people';
-import { asRows, query, queryOne, queryPrepared, type Sql } from './db';
+import { query, queryOne, queryPrepared, type Sql } from './db';
 import { addressSql } from './facts';
+import { rowsOf, textList } from './rows';
+
+const CLAIMS = rowsOf({ identifier: 'text', claimed_by: 'text', person_id: 'bigint', first_at: 'moment' });
+const SHARED = rowsOf({ kind: 'text', value: 'text' });
+const IDENTIFIERS = rowsOf({ kind: 'text', value: 'text', person_id: 'bigint', first_at: 'moment' });
+const AGED = rowsOf({ kind: 'text', value: 'text', first_at: 'moment' });
+const CHANGES = rowsOf({ id: 'bigint', external_id: 'text', external_at: 'moment', is_known: 'boolean', attributes: 'jsonb', stamped: 'jsonb', first_seen: 'moment', last_seen: 'moment' });
+const CONSENTS = rowsOf({ person_id: 'bigint', channel: 'text', state: 'text', at: 'moment', how: 'text', place: 'text', wording: 'text', actor: 'text', box: 'text', country: 'text' });
 
 export type { Identifier };
 
@@ -21,9 +29,9 @@ export interface PersonRow {
 }
 
 /** Keys of identifiers as two parameters, for `unnest(:kinds, :values)`. */
-function asColumns(keys: readonly string[]): { kinds: string[]; values: string[] } {
+function asColumns(keys: readonly string[]): { kinds: string; values: string } {
   const identifiers = keys.map(identifierOf);
-  return { kinds: identifiers.map((one) => one.kind), values: identifiers.map((one) => one.value) };
+  return { kinds: textList(identifiers.map((one) => one.kind)), values: textList(identifiers.map((one) => one.value)) };
 }
 
 export interface FoundIdentifier { readonly personId: string; readonly firstAt: Instant }
@@ -48,9 +56,9 @@ export async function saveWeakClaims(sql: Sql, rows: readonly { identifier: stri
   await query(
     sql,
     `insert into weak_claims (identifier, claimed_by, person_id, first_at)
-     select identifier, claimed_by, person_id, first_at from json_to_recordset(cast(:rows as json)) as r(identifier text, claimed_by text, person_id bigint, first_at timestamptz) order by 1, 2
+     select identifier, claimed_by, person_id, first_at from ${CLAIMS.sql} as r order by 1, 2
      on conflict (identifier, claimed_by) do update set first_at = least(weak_claims.first_at, excluded.first_at), person_id = excluded.person_id`,
-    { rows: asRows(rows.map((row) => ({ identifier: row.identifier, claimed_by: row.by, person_id: row.personId, first_at: new Date(row.firstAt) }))) },
+    { rows: CLAIMS.of(rows.map((row) => ({ identifier: row.identifier, claimed_by: row.by, person_id: row.personId, first_at: new Date(row.firstAt) }))) },
   );
 }
 
@@ -59,8 +67,8 @@ export async function markShared(sql: Sql, identifiers: readonly Identifier[], w
   await query(
     sql,
     `insert into shared_identifiers (kind, value, why, at, by)
-     select kind, value, :why, :at, :by from json_to_recordset(cast(:rows as json)) as r(kind text, value text) on conflict do nothing`,
-    { rows: asRows(identifiers), why, by, at: new Date(at) },
+     select kind, value, :why, :at, :by from ${SHARED.sql} as r on conflict do nothing`,
+    { rows: SHARED.of(identifiers), why, by, at: new Date(at) },
   );
 }
 
@@ -127,13 +135,16 @@ export interface Standing {
  */
 export async function claimAndLook(sql: Sql, keys: readonly string[] | null, identifiers: readonly string[], personIds: readonly string[]): Promise<Standing> {
   const weakKeys = identifiers.filter((key) => key.startsWith('phone:') || key.startsWith('device:'));
-  // lists and seconds as they are: naming fields and reckoning costs PostgreSQL more than it costs here
+  // numbers as they are and no names of fields: PostgreSQL would spend more on them than on looking
   interface Answer {
     fresh: string[] | null;
-    found: [kind: string, value: string, personId: number, firstAt: number | null][] | null;
+    places: number[] | null;
+    owners: number[] | null;
+    since: (number | null)[] | null;
     weak: [identifier: string, claimedBy: string, personId: number, firstAt: number][] | null;
     shared: string[] | null;
     locked: [id: number, externalId: string | null, externalAt: number | null, isKnown: boolean, attributes: Record<string, Value>, stamped: Record<string, Instant>, createdAt: number, seenAt: number][] | null;
+    claimed: number;
     wanted: number;
   }
   const ms = (seconds: number): Instant => Math.round(seconds * 1000);
@@ -143,10 +154,10 @@ export async function claimAndLook(sql: Sql, keys: readonly string[] | null, ide
     `with claimed as materialized (
        insert into event_keys (key) select distinct key from unnest(cast(:keys as uuid[])) as key order by key on conflict do nothing returning key
      ), asked as materialized (
-       select * from unnest(cast(:kinds as text[]), cast(:values as text[])) as w(kind, value)
+       select * from unnest(cast(:kinds as text[]), cast(:values as text[])) with ordinality as w(kind, value, place)
      ), found as materialized (
        -- one look into the index each, however many people there are by now and whatever the planner has heard of them
-       select w.kind, w.value, i.person_id, i.first_at from asked w
+       select w.place, i.person_id, i.first_at from asked w
        cross join lateral (select person_id, first_at from identifiers where kind = w.kind and value = w.value offset 0) i
      ), weak as materialized (
        select identifier, claimed_by, person_id, first_at from weak_claims where identifier = any(cast(:weakKeys as text[]))
@@ -157,18 +168,21 @@ export async function claimAndLook(sql: Sql, keys: readonly string[] | null, ide
        where p.id = any(array(select person_id from wanted)) and (cast(:isClaiming as boolean) is false or (select count(*) from claimed) > 0)
        order by p.id for no key update of p
      )
-     select (select json_agg(key) from claimed) as fresh,
-       (select json_agg(json_build_array(kind, value, person_id, case when first_at = '-infinity' then null else extract(epoch from first_at) end)) from found) as found,
-       (select json_agg(json_build_array(identifier, claimed_by, person_id, extract(epoch from first_at))) from weak) as weak,
+     select f.places, f.owners, f.since, c.claimed,
+       -- mostly all keys are new, and need not be told one by one
+       case when c.claimed < cardinality(cast(:keys as uuid[])) then (select json_agg(key) from claimed) end as fresh,
+       (select json_agg(json_build_array(identifier, claimed_by, person_id, date_part('epoch', first_at))) from weak) as weak,
        (select json_agg(s.kind || ':' || s.value) from shared_identifiers s where (s.kind, s.value) in (select kind, value from asked where kind <> 'external')) as shared,
-       (select json_agg(json_build_array(id, external_id, extract(epoch from external_at), is_known, attributes, stamped, extract(epoch from created_at), extract(epoch from seen_at))) from locked) as locked,
-       (select count(*)::int from wanted) as wanted`,
-    { keys: keys ?? [], isClaiming: keys !== null, ...asColumns(identifiers), weakKeys, personIds },
+       (select json_agg(json_build_array(id, external_id, date_part('epoch', external_at), is_known, attributes, stamped, date_part('epoch', created_at), date_part('epoch', seen_at))) from locked) as locked,
+       (select count(*)::int from wanted) as wanted
+     from (select count(*)::int as claimed from claimed) c,
+       (select json_agg(place) as places, json_agg(person_id) as owners, json_agg(case when first_at > '-infinity' then date_part('epoch', first_at) end) as since from found) f`,
+    { keys: textList(keys ?? []), isClaiming: keys !== null, ...asColumns(identifiers), weakKeys: textList(weakKeys), personIds },
   );
-  const { fresh, found, weak, shared, locked, wanted } = row!;
+  const { fresh, claimed, places, owners, since, weak, shared, locked, wanted } = row!;
   return {
-    fresh: new Set(fresh), shared: new Set(shared), wanted,
-    found: new Map((found ?? []).map(([kind, value, personId, firstAt]) => [`${kind}:${value}`, { personId: String(personId), firstAt: firstAt === null ? -Infinity : ms(firstAt) }])),
+    fresh: new Set(claimed === keys?.length ? keys : fresh), shared: new Set(shared), wanted,
+    found: new Map((places ?? []).map((place, at) => [identifiers[place - 1]!, { personId: String(owners![at]), firstAt: since![at] === null ? -Infinity : ms(since![at]!) }])),
     weak: (weak ?? []).map(([identifier, claimedBy, personId, firstAt]) => ({ identifier, claimedBy, personId: String(personId), firstAt: ms(firstAt) })),
     locked: (locked ?? []).map(([id, externalId, externalAt, isKnown, attributes, stamped, createdAt, seenAt]) => ({
       id: String(id), externalId, externalAt: externalAt === null ? null : ms(externalAt), isKnown, profile: { attributes, stamped }, createdAt: ms(createdAt), seenAt: ms(seenAt),
@@ -189,8 +203,8 @@ export async function addIdentifiers(sql: Sql, rows: readonly { key: string; per
   await query(
     sql,
     `insert into identifiers (kind, value, person_id, first_at)
-     select kind, value, person_id, first_at from json_to_recordset(cast(:rows as json)) as r(kind text, value text, person_id bigint, first_at timestamptz) order by kind, value`,
-    { rows: asRows(rows.map(({ key, personId, firstAt }) => ({ ...identifierOf(key), person_id: personId, first_at: new Date(firstAt) }))) },
+     select kind, value, person_id, first_at from ${IDENTIFIERS.sql} as r order by kind, value`,
+    { rows: IDENTIFIERS.of(rows.map(({ key, personId, firstAt }) => ({ ...identifierOf(key), person_id: personId, first_at: new Date(firstAt) }))) },
   );
 }
 
@@ -199,9 +213,9 @@ export async function ageIdentifiers(sql: Sql, rows: readonly { key: string; fir
   if (!rows.length) return;
   await query(
     sql,
-    `update identifiers i set first_at = r.first_at from json_to_recordset(cast(:rows as json)) as r(kind text, value text, first_at timestamptz)
+    `update identifiers i set first_at = r.first_at from ${AGED.sql} as r
      where i.kind = r.kind and i.value = r.value and i.first_at > r.first_at`,
-    { rows: asRows(rows.map(({ key, firstAt }) => ({ ...identifierOf(key), first_at: new Date(firstAt) }))) },
+    { rows: AGED.of(rows.map(({ key, firstAt }) => ({ ...identifierOf(key), first_at: new Date(firstAt) }))) },
   );
 }
 
@@ -221,11 +235,11 @@ export interface PersonChange {
   readonly lastSeen: Instant;
 }
 
-const CHANGE = `json_to_recordset(cast(:rows as json)) as r(id bigint, external_id text, external_at timestamptz, is_known boolean, attributes jsonb, stamped jsonb, first_seen timestamptz, last_seen timestamptz)`;
+
 
 /** Stores people who are new, and what was learned about those who are not. */
 export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Promise<void> {
-  const rows = (list: readonly PersonChange[]) => asRows(list.map((c) => ({
+  const rows = (list: readonly PersonChange[]) => CHANGES.of(list.map((c) => ({
     id: c.id, external_id: c.externalId, external_at: c.externalAt === null || !Number.isFinite(c.externalAt) ? null : new Date(c.externalAt), is_known: c.isKnown,
     attributes: c.profile.attributes, stamped: c.profile.stamped, first_seen: new Date(c.firstSeen), last_seen: new Date(c.lastSeen),
   })));
@@ -235,7 +249,7 @@ export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Pr
     await query(
       sql,
       `insert into people (id, external_id, external_at, is_known, attributes, stamped, created_at, seen_at)
-       select id, external_id, external_at, is_known, attributes, stamped, first_seen, last_seen from ${CHANGE}`,
+       select id, external_id, external_at, is_known, attributes, stamped, first_seen, last_seen from ${CHANGES.sql} as r`,
       { rows: rows(fresh) },
     );
   }
@@ -245,7 +259,7 @@ export async function savePeople(sql: Sql, changes: readonly PersonChange[]): Pr
       'change_people',
       `update people p set external_id = r.external_id, external_at = coalesce(r.external_at, p.external_at), is_known = r.is_known, attributes = r.attributes, stamped = r.stamped,
          created_at = least(p.created_at, r.first_seen), seen_at = greatest(p.seen_at, r.last_seen)
-       from ${CHANGE} where p.id = r.id`,
+       from ${CHANGES.sql} as r where p.id = r.id`,
       { rows: rows(known) },
     );
   }
@@ -272,7 +286,7 @@ export async function saveConsents(sql: Sql, changes: readonly ConsentChange[]):
   await query(
     sql,
     `with changed as (
-       select * from json_to_recordset(cast(:rows as json)) as r(person_id bigint, channel text, state text, at timestamptz, how text, place text, wording text, actor text, box text, country text)
+       select * from ${CONSENTS.sql} as r
      ), logged as (
        insert into consent_log (person_id, channel, state, at, how, place, wording, actor, box, country, address)
        select c.person_id, c.channel, c.state, c.at, c.how, c.place, c.wording, c.actor, c.box, c.country,
@@ -281,7 +295,7 @@ export async function saveConsents(sql: Sql, changes: readonly ConsentChange[]):
      )
      insert into consents (person_id, channel, state, at, how, place, wording, actor, box, country) select person_id, channel, state, at, how, place, wording, actor, box, country from changed
      on conflict (person_id, channel) do update set state = excluded.state, at = excluded.at, how = excluded.how, place = excluded.place, wording = excluded.wording, actor = excluded.actor, box = excluded.box, country = excluded.country`,
-    { rows: asRows(changes.map((c) => ({ person_id: c.personId, channel: c.channel, state: c.state.state, at: new Date(c.state.at), ...c.detail }))) },
+    { rows: CONSENTS.of(changes.map((c) => ({ person_id: c.personId, channel: c.channel, state: c.state.state, at: new Date(c.state.at), ...c.detail }))) },
   );
 }
 

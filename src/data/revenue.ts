@@ -1,7 +1,12 @@
 import type { Instant } from '@/core/time';
 import type { Order } from '@/core/orders';
 import type { Credit } from '@/core/revenue';
-import { asRows, query, type Sql } from './db';
+import { query, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const ORDERS = rowsOf({ person_id: 'bigint', order_id: 'text', cart_id: 'text', currency: 'text', value_minor: 'bigint', discount_minor: 'bigint', refunded_minor: 'bigint', is_cancelled: 'boolean', placed_at: 'moment' });
+const OF_ORDERS = rowsOf({ person_id: 'bigint', order_id: 'text' });
+const CREDITS = rowsOf({ person_id: 'bigint', order_id: 'text', send_id: 'bigint', flow_id: 'int', step_id: 'text', because: 'text', minor: 'bigint', currency: 'text', placed_at: 'moment' });
 
 /** Net of orders: what was taken after refunds and cancellations. */
 const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
@@ -12,11 +17,11 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
     sql,
     `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at)
      select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text, cart_id text, currency text, value_minor bigint, discount_minor bigint, refunded_minor bigint, is_cancelled boolean, placed_at timestamptz)
+     from ${ORDERS.sql} as r
      on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
        discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled, placed_at = excluded.placed_at`,
     {
-      rows: asRows(orders.map(({ personId, order }) => ({
+      rows: ORDERS.of(orders.map(({ personId, order }) => ({
         person_id: personId, order_id: order.orderId, cart_id: order.cartId, currency: order.currency, value_minor: order.valueMinor, discount_minor: order.discountMinor,
         refunded_minor: order.refundedMinor, is_cancelled: order.isCancelled, placed_at: order.placedAt === null ? null : new Date(order.placedAt),
       }))),
@@ -55,9 +60,9 @@ export async function replaceCredits(sql: Sql, model: string, rows: readonly Ord
   if (!rows.length) return;
   await query(
     sql,
-    `delete from credits c using json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text)
+    `delete from credits c using ${OF_ORDERS.sql} as r
      where c.person_id = r.person_id and c.order_id = r.order_id and c.model = :model`,
-    { rows: asRows(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
+    { rows: OF_ORDERS.of(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
   );
   const credits = rows.flatMap((r) => r.credits.map((credit) => ({
     person_id: r.personId, order_id: r.order.orderId, send_id: credit.sendId, flow_id: credit.flowId, step_id: credit.stepId, because: credit.because,
@@ -68,8 +73,8 @@ export async function replaceCredits(sql: Sql, model: string, rows: readonly Ord
     sql,
     `insert into credits (person_id, order_id, send_id, model, flow_id, step_id, because, minor, currency, placed_at)
      select person_id, order_id, send_id, :model, flow_id, step_id, because, minor, currency, placed_at
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, order_id text, send_id bigint, flow_id int, step_id text, because text, minor bigint, currency text, placed_at timestamptz)`,
-    { rows: asRows(credits), model },
+     from ${CREDITS.sql} as r`,
+    { rows: CREDITS.of(credits), model },
   );
 }
 

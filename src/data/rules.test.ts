@@ -3,7 +3,7 @@ import { afterAll, beforeAll, expect, it } from 'vitest';
 import { CHANNELS, evaluate, ruleSchema, type Rule } from '@/core/rules';
 import { DAY } from '@/core/time';
 import { openLab, type Lab } from '@/server/testing/lab';
-import { asRows, query } from './db';
+import { query } from './db';
 import { countPeople, listPeople } from './directory';
 import { loadFacts } from './facts';
 import { NotForLists, ruleToSql } from './rules';
@@ -54,7 +54,7 @@ it('the rule in memory and the rule as SQL pick the same people, for any people,
     await query(lab.db, 'truncate people, identifiers, consents, suppressions, events, lists, list_members, person_tags cascade');
     const rows = people.map((one, index) => ({ ...one, id: index + 1 }));
     const channels = (one: (typeof rows)[number]) => CHANNELS.map((channel, c) => ({ id: one.id, channel, state: one.consent[c]!, how: one.address[c]!, address: `${channel}-${one.id}` }));
-    const insert = (statement: string, list: readonly object[]) => query(lab.db, statement, { rows: asRows(list) });
+    const insert = (statement: string, list: readonly object[]) => query(lab.db, statement, { rows: JSON.stringify(list) });
     await insert(`insert into people (id, attributes, paused_until, created_at, seen_at) select id, attributes, paused, now(), now() from json_to_recordset(cast(:rows as json)) as r(id bigint, attributes jsonb, paused timestamptz)`, rows.map((one) => ({
       id: one.id, paused: one.pausedFor === null ? null : new Date(NOW + one.pausedFor),
       attributes: { ...one.attributes, ...Object.fromEntries(channels(one).filter(({ how }) => how > 0).map(({ channel, how, address }) => [KEPT_AS[channel], how === 1 ? '' : address])) },
@@ -65,7 +65,7 @@ it('the rule in memory and the rule as SQL pick the same people, for any people,
     await insert(`insert into list_members (list_id, person_id, at, how) select l.id, r.id, now(), 't' from json_to_recordset(cast(:rows as json)) as r(id bigint, list text) join lists l on l.key = r.list`, rows.flatMap((one) => one.lists.map((list) => ({ id: one.id, list }))));
     await insert(`insert into person_tags (person_id, tag, at, by) select id, tag, now(), 't' from json_to_recordset(cast(:rows as json)) as r(id bigint, tag text)`, rows.flatMap((one) => one.tags.map((tag) => ({ id: one.id, tag }))));
     await query(lab.db, `insert into events (person_id, type, time, source, event_id, properties, received_at) select person_id, type, time, 't', 'e', properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text, time timestamptz, properties jsonb)`, {
-      rows: asRows(rows.flatMap((one) => one.events.map((e) => ({ person_id: one.id, type: e.type, time: new Date(NOW - e.ago), properties: e.properties })))),
+      rows: JSON.stringify(rows.flatMap((one) => one.events.map((e) => ({ person_id: one.id, type: e.type, time: new Date(NOW - e.ago), properties: e.properties })))),
     });
     const facts = await loadFacts(lab.db, rows.map((one) => String(one.id)), ['a.a', 'b.b']);
     for (const input of rules) {

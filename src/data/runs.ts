@@ -1,7 +1,14 @@
 import type { Instant } from '@/core/time';
 import type { Because } from '@/core/rules';
 import type { Effect, EarlierRun, Outcome, Phase, Run, TraceEntry } from '@/core/flows';
-import { asRows, query, queryPrepared, type Sql } from './db';
+import { query, queryPrepared, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const BEGINNINGS = rowsOf({ person_id: 'bigint', flow_id: 'int', key: 'text' });
+const RUNS = rowsOf({ person_id: 'bigint', id: 'bigint', version: 'int', phase: 'text', entered_at: 'moment', trigger_id: 'bigint', step: 'text', wait_until: 'moment', goal_at: 'moment', outcome: 'text', seq: 'int', wake_at: 'moment', wakes_on: 'text[]', arms: 'text[]', ended_at: 'moment' });
+const ENTRIES = rowsOf({ person_id: 'bigint', run_id: 'bigint', seq: 'int', at: 'moment', step_id: 'text', kind: 'text', says: 'text', because: 'jsonb' });
+const SENDS = rowsOf({ person_id: 'bigint', run_id: 'bigint', flow_id: 'int', version: 'int', step_id: 'text', visit: 'int', trigger_id: 'bigint', at: 'moment' });
+const ARMED = rowsOf({ person_id: 'bigint', flow_id: 'int', version: 'int', key: 'text', armed_at: 'moment', wake_at: 'moment' });
 
 export interface RunRow {
   person_id: string;
@@ -67,9 +74,12 @@ export async function earlierRuns(sql: Sql, beginnings: readonly Beginning[]): P
     sql,
     'earlier_runs',
     `select r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome
-     from (select distinct person_id, flow_id, key from json_to_recordset(cast(:rows as json)) as b(person_id bigint, flow_id int, key text)) b
-     cross join lateral (select * from runs where person_id = b.person_id and flow_id = b.flow_id and (b.key is null or key = b.key) offset 0) r`,
-    { rows: asRows(beginnings.map(({ personId, flowId, key }) => ({ person_id: personId, flow_id: flowId, key }))) },
+     from (select distinct person_id, flow_id, key from ${BEGINNINGS.sql} as b) b
+     cross join lateral (
+       select * from runs where person_id = b.person_id and flow_id = b.flow_id and key = b.key
+       union all select * from runs where b.key is null and person_id = b.person_id and flow_id = b.flow_id
+     ) r`,
+    { rows: BEGINNINGS.of(beginnings.map(({ personId, flowId, key }) => ({ person_id: personId, flow_id: flowId, key }))) },
   );
   for (const row of rows) {
     const id = `${row.person_id}/${row.flow_id}`;
@@ -100,11 +110,10 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, trigger_id = r.trigger_id, step = r.step, wait_until = r.wait_until,
        goal_at = r.goal_at, outcome = r.outcome, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms,
        wakes_on = r.wakes_on, ended_at = coalesce(t.ended_at, r.ended_at)
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint, version int, phase text, entered_at timestamptz, trigger_id bigint, step text,
-       wait_until timestamptz, goal_at timestamptz, outcome text, seq int, wake_at timestamptz, wakes_on text[], arms text[], ended_at timestamptz)
+     from ${RUNS.sql} as r
      where t.person_id = r.person_id and t.id = r.id`,
     {
-      rows: asRows(changes.map(({ run, version, now, wakeAt, wakesOn, arms }) => ({
+      rows: RUNS.of(changes.map(({ run, version, now, wakeAt, wakesOn, arms }) => ({
         person_id: run.personId, id: run.id, version, phase: run.phase, entered_at: stamp(run.enteredAt), trigger_id: run.triggerId, step: run.step,
         wait_until: stamp(run.waitUntil), goal_at: stamp(run.goalAt), outcome: run.outcome, seq: run.seq, wake_at: stamp(wakeAt), wakes_on: wakesOn, arms,
         ended_at: run.outcome ? stamp(now) : null,
@@ -119,8 +128,8 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     sql,
     `insert into traces (person_id, run_id, seq, at, step_id, kind, says, because)
      select person_id, run_id, seq, at, step_id, kind, says, because
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, run_id bigint, seq int, at timestamptz, step_id text, kind text, says text, because jsonb)`,
-    { rows: asRows(entries) },
+     from ${ENTRIES.sql} as r`,
+    { rows: ENTRIES.of(entries) },
   );
 }
 
@@ -144,10 +153,10 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
     sql,
     `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at)
      select person_id, run_id, flow_id, version, step_id, visit, trigger_id, 'queued', at
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, run_id bigint, flow_id int, version int, step_id text, visit int, trigger_id bigint, at timestamptz)
+     from ${SENDS.sql} as r
      on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id`,
     {
-      rows: asRows(sends.map(({ run, flowId, version, effect, at }) => ({
+      rows: SENDS.of(sends.map(({ run, flowId, version, effect, at }) => ({
         person_id: run.personId, run_id: run.id, flow_id: flowId, version, step_id: effect.stepId, visit: effect.visit, trigger_id: effect.triggerId, at: new Date(at),
       }))),
     },
@@ -163,9 +172,9 @@ export async function armRuns(sql: Sql, rows: readonly { personId: string; flowI
     'arm_runs',
     `insert into runs (person_id, flow_id, version, key, phase, armed_at, wake_at)
      select person_id, flow_id, version, key, 'armed', armed_at, wake_at
-     from json_to_recordset(cast(:rows as json)) as r(person_id bigint, flow_id int, version int, key text, armed_at timestamptz, wake_at timestamptz)
-     on conflict (person_id, flow_id, key) where phase = 'armed' do update set wake_at = least(runs.wake_at, excluded.wake_at)`,
-    { rows: asRows(rows.map((r) => ({ person_id: r.personId, flow_id: r.flowId, version: r.version, key: r.key, armed_at: new Date(r.armedAt), wake_at: new Date(r.wakeAt) }))) },
+     from ${ARMED.sql} as r
+     on conflict (person_id, flow_id, key, (case when phase = 'armed' then 0 else id end)) do update set wake_at = least(runs.wake_at, excluded.wake_at)`,
+    { rows: ARMED.of(rows.map((r) => ({ person_id: r.personId, flow_id: r.flowId, version: r.version, key: r.key, armed_at: new Date(r.armedAt), wake_at: new Date(r.wakeAt) }))) },
   );
 }
 
@@ -208,7 +217,7 @@ export async function armCalled(sql: Sql, run: { personId: string; flowId: numbe
     sql,
     `insert into runs (person_id, flow_id, version, key, phase, armed_at, trigger_id, wake_at)
      values (:personId, :flowId, :version, :key, 'armed', :at, :triggerId, :at)
-     on conflict (person_id, flow_id, key) where phase = 'armed' do update set trigger_id = excluded.trigger_id, wake_at = excluded.wake_at`,
+     on conflict (person_id, flow_id, key, (case when phase = 'armed' then 0 else id end)) do update set trigger_id = excluded.trigger_id, wake_at = excluded.wake_at`,
     { ...run, at: new Date(run.at) },
   );
 }

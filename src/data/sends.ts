@@ -1,8 +1,11 @@
 import type { Instant } from '@/core/time';
 import type { FactEvent, Facts, Value } from '@/core/rules';
-import { asRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
 import { reachOf, REACH_COLUMNS } from './facts';
 import type { SendRef } from './runs';
+import { rowsOf } from './rows';
+
+const REPORTS = rowsOf({ person_id: 'bigint', send_id: 'bigint', type: 'text', at: 'moment' });
 
 export interface SendRow {
   person_id: string;
@@ -63,9 +66,9 @@ export async function noteMessageEvents(sql: Sql, rows: readonly { personId: str
        select person_id, send_id,
          min(at) filter (where type = 'message.delivered') as delivered, min(at) filter (where type = 'message.opened') as opened,
          min(at) filter (where type = 'message.clicked') as clicked, min(at) filter (where type = 'message.bounced') as bounced
-       from json_to_recordset(cast(:rows as json)) as x(person_id bigint, send_id bigint, type text, at timestamptz) group by 1, 2
+       from ${REPORTS.sql} as x group by 1, 2
      ) r where s.person_id = r.person_id and s.id = r.send_id`,
-    { rows: asRows(rows.map((r) => ({ person_id: r.personId, send_id: r.sendId, type: r.type, at: new Date(r.time) }))) },
+    { rows: REPORTS.of(rows.map((r) => ({ person_id: r.personId, send_id: r.sendId, type: r.type, at: new Date(r.time) }))) },
   );
 }
 

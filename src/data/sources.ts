@@ -1,6 +1,9 @@
 import { DAY, type Instant } from '@/core/time';
 import type { Mapping } from '@/core/sources';
-import { asKeptRows, query, queryOne, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const REJECTED = rowsOf({ type: 'text', problems: 'jsonb', raw: 'text' });
 
 export type SourceKind = 'own' | 'hand' | 'key' | 'webhook' | 'snippet' | 'form' | 'file';
 export const SCOPES = ['events', 'read', 'write'] as const;
@@ -105,8 +108,8 @@ export async function saveRejections(sql: Sql, sourceId: number, at: Instant, ro
     sql,
     `with noted as (insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) values (:sourceId, :at, 0, 0, :count, '{}'))
      insert into rejections (source_id, at, type, problems, raw)
-     select :sourceId, :at, type, problems, raw from json_to_recordset(cast(:rows as json)) as r(type text, problems jsonb, raw text)`,
-    { sourceId, at: new Date(at), count, rows: asKeptRows(rows) },
+     select :sourceId, :at, type, problems, raw from ${REJECTED.sql} as r`,
+    { sourceId, at: new Date(at), count, rows: REJECTED.ofAnything(rows) },
   );
 }
 

@@ -13,7 +13,22 @@ interface StoreRow { name: string; address: string; from_email: string; currency
 
 /** The store's settings and its present time (the machine's plus what the demo has moved it by). */
 export async function readStore(sql: Sql): Promise<Store & { now: Instant; offsetMs: number }> {
-  const row = await queryOne<StoreRow>(sql, 'select * from store');
+  return storeOf(await queryOne<StoreRow>(sql, 'select * from store'));
+}
+
+/** A flow that has been published: what starts it, for ingest to look at with each event. */
+export interface PublishedFlow { readonly id: number; readonly version: number; readonly triggerEvent: string }
+
+/** The same with the flows that have been published, in one round trip. */
+export async function readStoreAndFlows(sql: Sql): Promise<Store & { now: Instant; flows: readonly PublishedFlow[] }> {
+  const row = await queryOne<StoreRow & { flows: PublishedFlow[] }>(
+    sql,
+    `select store.*, coalesce((select json_agg(json_build_object('id', id, 'version', version, 'triggerEvent', trigger_event)) from flows where version is not null and state in ('on', 'paused')), '[]') as flows from store`,
+  );
+  return { ...storeOf(row), flows: row!.flows };
+}
+
+function storeOf(row: StoreRow | null): Store & { now: Instant; offsetMs: number } {
   if (!row) throw new Error('the store has not been set up: run the set-up script');
   const offsetMs = Number(row.clock_offset_ms);
   return { name: row.name, address: row.address, fromEmail: row.from_email, currency: row.currency, zone: row.zone, offsetMs, now: Date.now() + offsetMs };

@@ -1,6 +1,9 @@
 import type { Instant } from '@/core/time';
 import type { Channel } from '@/core/rules';
-import { asRows, query, type Sql } from './db';
+import { query, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const ADDRESSES = rowsOf({ address: 'text' });
 
 /** Puts an address on the list of those never written to; the first reason stays. */
 export async function suppress(sql: Sql, channel: Channel, address: string, reason: string, at: Instant, more: { by?: string; note?: string } = {}): Promise<void> {
@@ -12,9 +15,9 @@ export async function suppressAll(sql: Sql, channel: Channel, addresses: readonl
   if (!addresses.length) return [];
   const rows = await query<{ address: string }>(
     sql,
-    `insert into suppressions (channel, address, reason, at, by, note) select :channel, address, :reason, :at, :by, :note from json_to_recordset(cast(:rows as json)) as r(address text)
+    `insert into suppressions (channel, address, reason, at, by, note) select :channel, address, :reason, :at, :by, :note from ${ADDRESSES.sql} as r
      on conflict do nothing returning address`,
-    { channel, reason, at: new Date(at), by: more.by ?? null, note: more.note ?? null, rows: asRows([...new Set(addresses)].map((address) => ({ address }))) },
+    { channel, reason, at: new Date(at), by: more.by ?? null, note: more.note ?? null, rows: ADDRESSES.of([...new Set(addresses)].map((address) => ({ address }))) },
   );
   return rows.map((row) => row.address);
 }

@@ -1,5 +1,8 @@
 import type { Instant } from '@/core/time';
-import { asRows, query, type Sql } from './db';
+import { query, type Sql } from './db';
+import { rowsOf } from './rows';
+
+const TOPICS = rowsOf({ key: 'text', name: 'text', about: 'text', position: 'int' });
 
 export interface Topic { readonly key: string; readonly name: string; readonly about: string }
 
@@ -13,9 +16,9 @@ export async function saveTopics(sql: Sql, topics: readonly Topic[]): Promise<vo
   await query(sql, 'delete from topics where not key = any(cast(:keys as text[]))', { keys: topics.map((topic) => topic.key) });
   await query(
     sql,
-    `insert into topics (key, name, about, position) select key, name, about, position from json_to_recordset(cast(:rows as json)) as r(key text, name text, about text, position int)
+    `insert into topics (key, name, about, position) select key, name, about, position from ${TOPICS.sql} as r
      on conflict (key) do update set name = excluded.name, about = excluded.about, position = excluded.position`,
-    { rows: asRows(topics.map((topic, position) => ({ ...topic, position }))) },
+    { rows: TOPICS.of(topics.map((topic, position) => ({ ...topic, position }))) },
   );
 }
 

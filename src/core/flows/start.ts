@@ -1,5 +1,5 @@
 import { addDuration, sayDuration, type Instant } from '../time';
-import { matches, sayEvent, valueAt, type FactEvent, type Facts } from '../rules';
+import { matches, sayEvent, valueAt, type FactEvent, type Facts, type Happening } from '../rules';
 import type { FlowDocument, Reentry, Trigger } from './document';
 import type { Outcome, Phase } from './run';
 
@@ -7,7 +7,7 @@ import type { Outcome, Phase } from './run';
 export const FLOW_CALLED = 'flow.called';
 
 /** The key of a trigger in an event's properties, as text; null when the trigger has one and the event lacks it. */
-export function keyOf(trigger: Trigger, event: FactEvent): string | null {
+export function keyOf(trigger: Trigger, event: Happening): string | null {
   if (!trigger.key) return '';
   const value = valueAt(event.properties, trigger.key);
   return typeof value === 'string' && value !== '' ? value : typeof value === 'number' ? String(value) : null;
@@ -17,7 +17,7 @@ export function keyOf(trigger: Trigger, event: FactEvent): string | null {
  * What an event means for the start of a flow: a key to arm, and the earliest moment at which the trigger could
  * have come about. Whether it has is decided by {@link triggerState} when that moment is there.
  */
-export function startsOn(document: FlowDocument, event: FactEvent, zone: string): { key: string; at: Instant } | null {
+export function startsOn(document: FlowDocument, event: Happening, zone: string): { key: string; at: Instant } | null {
   const { trigger } = document;
   if (event.type !== trigger.event) return null;
   const key = keyOf(trigger, event);

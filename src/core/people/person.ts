@@ -17,7 +17,7 @@ export function saysSomething(value: Value | undefined): value is Value {
 /**
  * Merges what was said at some moment into a profile. A later word wins over an earlier, whatever the order of
  * arrival; of two words of the same moment the one that sorts later as JSON wins, so the outcome does not depend
- * on order either.
+ * on order either. What was known already changes only since when: the attributes stay the same object.
  */
 export function learn(profile: Profile, said: { readonly [name: string]: Value }, at: Instant): Profile {
   let attributes: Record<string, Value> | null = null;
@@ -29,13 +29,16 @@ export function learn(profile: Profile, said: { readonly [name: string]: Value }
       if (knownAt > at) continue;
       if (knownAt === at && JSON.stringify((attributes ?? profile.attributes)[name]) >= JSON.stringify(value)) continue;
     }
-    attributes ??= { ...profile.attributes };
     stamped ??= { ...profile.stamped };
-    attributes[name] = value;
     stamped[name] = at;
+    if (isSame((attributes ?? profile.attributes)[name], value)) continue;
+    attributes ??= { ...profile.attributes };
+    attributes[name] = value;
   }
-  return attributes && stamped ? { attributes, stamped } : profile;
+  return stamped ? { attributes: attributes ?? profile.attributes, stamped } : profile;
 }
+
+const isSame = (a: Value | undefined, b: Value): boolean => Object.is(a, b) || (a !== null && typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
 
 /** Joins two profiles of what turns out to be one person: the newest word wins for each attribute. */
 export function joinProfiles(a: Profile, b: Profile): Profile {

@@ -1,7 +1,7 @@
 import { addDuration, sayElapsed, subtractDuration, type Instant } from '../time';
 import { compare } from './compare';
 import { CHANNEL_WORDS } from './channel';
-import { unreachableBecause, valueAt, type FactEvent, type Facts, type Viewpoint } from './facts';
+import { unreachableBecause, valueAt, type Facts, type Happening, type Viewpoint } from './facts';
 import { partsOf, type PropertyTest, type Rule, type Test } from './rule';
 import { sayRule, sayTriggerProperty, sayName, sayValue, type Wording } from './sentence';
 
@@ -78,7 +78,7 @@ function evaluateTest(test: Test, facts: Facts, view: Viewpoint, wording: Wordin
 }
 
 /** Whether all tests on an event's properties hold. */
-export function matches(event: FactEvent, where: readonly PropertyTest[] | undefined): boolean {
+export function matches(event: Happening, where: readonly PropertyTest[] | undefined): boolean {
   return !where || where.every((test) => compare(valueAt(event.properties, test.property), test));
 }
 

@@ -15,8 +15,12 @@ export interface Reach {
 }
 
 /** Something that happened, as rules see it. `id` is ours and orders events of the same moment. */
-export interface FactEvent {
+export interface FactEvent extends Happening {
   readonly id: string;
+}
+
+/** What an event tells, whether or not it is on file yet. */
+export interface Happening {
   readonly type: string;
   readonly time: Instant;
   readonly properties: { readonly [name: string]: Value };

@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { z } from 'zod';
 import { Problem, problemsOf } from './problem';
@@ -36,6 +37,21 @@ describe('what cannot be stored', () => {
 
   it('everything else is left alone', () => {
     expect(unstorable({ a: ['x', 1, true, null, { b: '😀' }], c: -0 }, '')).toBeNull();
+  });
+
+  it('a name that holds a dot or a bracket is told as it is, under the place where the caller stands', () => {
+    expect(unstorable([{ 'b[0]': '\ud800' }], 'rule')?.field).toBe('rule[0].b[0]');
+    expect(unstorable({ '': '\u0000' }, 'rule')?.field).toBe('rule');
+  });
+
+  it('the tally is never less than the JSON is long, whatever the value', () => {
+    const hard = fc.string({ unit: fc.constantFrom('a', '"', '\\', '\u0001', '\u2028', 'é', '😀') });
+    fc.assert(fc.property(fc.jsonValue(), fc.dictionary(hard, fc.oneof(hard, fc.double({ noNaN: true, noDefaultInfinity: true }), fc.array(hard)), { maxKeys: 5 }), (value, more) => {
+      const tally = { characters: 0 };
+      const both = [value, { ...more }];
+      expect(unstorable(both, '', tally)).toBeNull();
+      expect(tally.characters).toBeGreaterThanOrEqual(JSON.stringify(both).length);
+    }), { numRuns: 500 });
   });
 });
 

@@ -50,29 +50,46 @@ export function readRaw(request: Request, limit = LARGEST_BODY): Promise<string>
   return readText(request, limit);
 }
 
+/** How long a value may at most be as JSON: a bound that costs nothing beside looking through it. */
+export interface Tally { characters: number }
+
+interface Flaw { readonly at: string; readonly wrong: string; readonly right: string }
+
 /**
  * Finds what JSON can carry but the database cannot keep: the character U+0000, halves of a surrogate pair, numbers
- * beyond the range of a double, nesting without end. Answers with the field and what is wrong, or null.
+ * beyond the range of a double, nesting without end. Answers with the field and what is wrong, or null; where a tally
+ * is given, it is added to.
  */
-export function unstorable(value: unknown, path: string, depth = 0): { field: string; wrong: string; right: string } | null {
+export function unstorable(value: unknown, path: string, tally: Tally = { characters: 0 }): { field: string; wrong: string; right: string } | null {
+  const flaw = flawIn(value, 0, tally);
+  return flaw && { field: within(path, flaw.at), wrong: flaw.wrong, right: flaw.right };
+}
+
+const within = (path: string, rest: string): string => (path && rest && !rest.startsWith('[') ? `${path}.${rest}` : path + rest);
+
+function flawIn(value: unknown, depth: number, tally: Tally): Flaw | null {
   if (typeof value === 'string') {
-    if (value.includes('\u0000')) return { field: path, wrong: 'holds the character U+0000', right: 'text without control characters' };
-    return isWellFormed(value) ? null : { field: path, wrong: 'holds half of a surrogate pair', right: 'well-formed Unicode text' };
+    // a character takes six at most, as an escape
+    tally.characters += 6 * value.length + 3;
+    if (value.includes('\u0000')) return { at: '', wrong: 'holds the character U+0000', right: 'text without control characters' };
+    return isWellFormed(value) ? null : { at: '', wrong: 'holds half of a surrogate pair', right: 'well-formed Unicode text' };
   }
-  if (typeof value === 'number') return Number.isFinite(value) ? null : { field: path, wrong: 'is not a finite number', right: 'a number between -1.8e308 and 1.8e308' };
+  tally.characters += 26;
+  if (typeof value === 'number') return Number.isFinite(value) ? null : { at: '', wrong: 'is not a finite number', right: 'a number between -1.8e308 and 1.8e308' };
   if (value === null || typeof value !== 'object') return null;
-  if (depth >= DEEPEST) return { field: path, wrong: `is nested deeper than ${DEEPEST} levels`, right: 'flatter data' };
+  if (depth >= DEEPEST) return { at: '', wrong: `is nested deeper than ${DEEPEST} levels`, right: 'flatter data' };
   if (Array.isArray(value)) {
     for (let i = 0; i < value.length; i++) {
-      const problem = unstorable(value[i], `${path}[${i}]`, depth + 1);
-      if (problem) return problem;
+      const flaw = flawIn(value[i], depth + 1, tally);
+      if (flaw) return { ...flaw, at: within(`[${i}]`, flaw.at) };
     }
     return null;
   }
   for (const key of Object.keys(value)) {
-    if (key.includes('\u0000') || !isWellFormed(key)) return { field: path, wrong: 'has a name that is not well-formed text', right: 'names without control characters' };
-    const problem = unstorable((value as Record<string, unknown>)[key], path ? `${path}.${key}` : key, depth + 1);
-    if (problem) return problem;
+    tally.characters += 6 * key.length + 4;
+    if (key.includes('\u0000') || !isWellFormed(key)) return { at: '', wrong: 'has a name that is not well-formed text', right: 'names without control characters' };
+    const flaw = flawIn((value as Record<string, unknown>)[key], depth + 1, tally);
+    if (flaw) return { ...flaw, at: within(key, flaw.at) };
   }
   return null;
 }

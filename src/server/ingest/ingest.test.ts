@@ -190,5 +190,19 @@ describe('requests that come together', () => {
     expect(await awake()).toEqual(['w1']);
     await lab.tell([happening('page.viewed', { person: { firstName: 'Wil' } }, { subject: 'w2' }), happening('page.viewed', {}, { subject: 'w1' })]);
     expect(await awake()).toEqual(['w1', 'w2']);
+    // what was known already is no change
+    await query(lab.db, 'update runs set wake_at = null');
+    await lab.tell(happening('page.viewed', { person: { firstName: 'Wil' } }, { subject: 'w2' }));
+    expect(await awake()).toEqual([]);
+    expect(await query(lab.db, `select attributes->>'firstName' as name from people where external_id = 'w2'`)).toEqual([{ name: 'Wil' }]);
+  });
+});
+
+describe('how large an event may be', () => {
+  const sized = (characters: number, fill: string) => happening('page.viewed', { note: fill.repeat(Math.floor((characters - '{"note":""}{}'.length) / JSON.stringify(fill).slice(1, -1).length)) }, { subject: 'large' });
+
+  it.each(['x', '"', '\u0001'])('64 kB of %j as JSON, not more', async (fill) => {
+    expect(await lab.tell(sized(65_536, fill))).toMatchObject({ accepted: 1, rejected: [] });
+    expect(await lab.tell(sized(65_550, fill))).toMatchObject({ accepted: 0, rejected: [{ problems: [{ field: 'data', wrong: 'is larger than 64 kB' }] }] });
   });
 });

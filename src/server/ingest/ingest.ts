@@ -10,7 +10,7 @@ import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from 
 import { ownersOf } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/sends';
 import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
-import { readStore } from '@/data/store';
+import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
 import { attributeRecords, forgetAttributes } from './attributes';
 import { gather, TooMuch } from './gather';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
@@ -59,7 +59,7 @@ const gatherers = new WeakMap<Db, (batch: Batch) => Promise<IngestAnswer>>();
 function gathererOf(db: Db, scope: string): (batch: Batch) => Promise<IngestAnswer> {
   let known = gatherers.get(db);
   if (!known) {
-    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: 2 * MOST_EVENTS, atOnce: 2, mostWaiting: MOST_WAITING, isOneBad: (error) => !isOutage(error) });
+    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: MOST_EVENTS, atOnce: 4, mostWaiting: MOST_WAITING, isOneBad: (error) => !isOutage(error) });
     gatherers.set(db, known);
   }
   return known;
@@ -74,7 +74,7 @@ interface Read {
 
 /** Reads batches and stores what can be stored of them, in one transaction; answers for each. */
 async function takeIn(sql: Sql, inOne: <T>(work: (trx: Sql) => Promise<T>) => Promise<T>, scope: string, batches: readonly Batch[]): Promise<IngestAnswer[]> {
-  const store = await readStore(sql);
+  const store = await readStoreAndFlows(sql);
   const rejected: { index: number; problems: readonly FieldProblem[] }[][] = batches.map(() => []);
   const events: Read[] = [];
   batches.forEach(({ inputs }, batch) => inputs.forEach((input, index) => {
@@ -194,7 +194,7 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
     sourceId: doors[batch]!.sourceId, startsNothing: doors[batch]!.startsNothing ?? false,
   }));
   const wakes: Wake[] = [
-    ...changes.filter((change) => change.profile !== before.get(change.id)).map(({ id }) => ({ personId: id, type: PERSON_CHANGED })),
+    ...changes.filter((change) => change.profile.attributes !== before.get(change.id)?.attributes).map(({ id }) => ({ personId: id, type: PERSON_CHANGED })),
     ...[...consents.values()].map(({ personId }) => ({ personId, type: CONSENT_CHANGED })),
   ];
   await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), wakes, store, arrivals);
@@ -233,19 +233,20 @@ interface StoreNow {
   readonly now: Instant;
   readonly currency: string;
   readonly zone: string;
+  readonly flows: readonly PublishedFlow[];
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
 async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], wakes: readonly Wake[], store: StoreNow, arrivals: readonly Arrival[]): Promise<void> {
-  const ids = await insertEvents(trx, rows, store.now, arrivals, wakes);
+  await insertEvents(trx, rows, store.now, arrivals, wakes);
   const dirty = new Set<string>();
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
   for (const id of mergedIds) dirty.delete(id);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
   await settleAnew(trx, mergedIds, store.currency);
   await settleLedger(trx, [...dirty], store.currency);
-  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }, index) => (startsNothing ? [] : [{ personId, event: { id: ids[index]!, type, time, properties } }]));
-  await armFlows(trx, scope, starting, store.zone, store.now);
+  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }) => (startsNothing ? [] : [{ personId, event: { type, time, properties } }]));
+  await armFlows(trx, scope, starting, store.flows, store.zone, store.now);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
@@ -257,7 +258,7 @@ async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise
 
 /** Records an event of our own (a message opened, say) for a person who is known. One with a known id is left out. */
 export async function recordOwn(db: Db, scope: string, event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value }; wakes?: readonly string[] }, given?: Sql): Promise<void> {
-  const store = await readStore(given ?? db);
+  const store = await readStoreAndFlows(given ?? db);
   const work = async (trx: Sql): Promise<void> => {
     if (!(await lockPeople(trx, [event.personId])).size) return;
     const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);

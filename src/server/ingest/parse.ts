@@ -86,7 +86,8 @@ export const envelopeSchema = z.looseObject({
 /** Reads one event, or says what is wrong with it. `now` is store time: what carries no time happened now. */
 export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent } | { problems: FieldProblem[] } {
   if (input === null || typeof input !== 'object' || Array.isArray(input)) return { problems: [{ field: 'body', wrong: 'is not an object', right: 'an event with id, source, type and data' }] };
-  const bad = unstorable(input, '');
+  const tally = { characters: 0 };
+  const bad = unstorable(input, '', tally);
   if (bad) return { problems: [bad] };
   const envelope = envelopeSchema.safeParse(input);
   if (!envelope.success) return { problems: problemsOf(envelope.error) };
@@ -104,7 +105,7 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
   if (type.startsWith('message.')) return { problems: [{ field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' }] };
   const beyond = tooMuch(properties);
   if (beyond) return { problems: [beyond] };
-  if (JSON.stringify(properties).length + JSON.stringify(said).length > LARGEST_EVENT) {
+  if (tally.characters > LARGEST_EVENT && JSON.stringify(properties).length + JSON.stringify(said).length > LARGEST_EVENT) {
     return { problems: [{ field: 'data', wrong: 'is larger than 64 kB', right: 'the facts of one event' }] };
   }
   const words = said as Record<string, Value>;

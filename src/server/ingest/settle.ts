@@ -2,10 +2,11 @@ import type { Instant } from '@/core/time';
 import { mayNotStartBecause, startsOn } from '@/core/flows';
 import { LEDGER_EVENTS, ledgerOf } from '@/core/orders';
 import { CREDIT_MODELS } from '@/core/revenue';
-import type { FactEvent } from '@/core/rules';
+import type { Happening } from '@/core/rules';
 import type { Sql } from '@/data/db';
 import { loadEvents } from '@/data/facts';
-import { publishedFlows, readVersion } from '@/data/flows';
+import { readVersion } from '@/data/flows';
+import type { PublishedFlow } from '@/data/store';
 import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { armRuns, earlierRuns } from '@/data/runs';
 import { placesOfSends } from '@/data/sends';
@@ -35,9 +36,9 @@ export async function settleAnew(trx: Sql, personIds: readonly string[], storeCu
 const LATEST_START_MS = 7 * 86_400_000;
 
 /** Arms the flows that events start. Whether they come about is decided when the moment is there. */
-export async function armFlows(trx: Sql, scope: string, events: readonly { personId: string; event: FactEvent }[], zone: string, now: Instant): Promise<void> {
+export async function armFlows(trx: Sql, scope: string, events: readonly { personId: string; event: Happening }[], published: readonly PublishedFlow[], zone: string, now: Instant): Promise<void> {
   const types = new Set(events.map(({ event }) => event.type));
-  const flows = (await publishedFlows(trx)).filter((flow) => types.has(flow.trigger_event));
+  const flows = published.filter((flow) => types.has(flow.triggerEvent));
   if (!flows.length) return;
   const starts: { personId: string; flowId: number; version: number; key: string; wakeAt: Instant; armedAt: Instant }[] = [];
   const documents = new Map<number, Awaited<ReturnType<typeof readVersion>>>();
