@@ -153,6 +153,8 @@ test('files out: what the page offers is what a reader of CSV gets, and the rows
   await page.getByLabel('Period').selectOption('7');
   const sum = async (term: string) => minor((await page.getByText(term, { exact: true }).locator('xpath=following-sibling::dd[1]').textContent())!);
   const ledger = page.getByRole('region', { name: 'Ledger' });
+  // while the period before still stands there, it says so
+  await expect(page.locator('[aria-busy=true]')).toHaveCount(0);
   await expect(ledger.getByRole('row').nth(1)).toBeVisible();
   while (await ledger.getByRole('button', { name: 'Show earlier orders' }).isVisible()) {
     const before = await ledger.getByRole('row').count();

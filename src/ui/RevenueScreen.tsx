@@ -44,7 +44,7 @@ export function RevenueScreen() {
           {PERIODS.map(([key, name]) => <option key={key} value={key}>{name}</option>)}
         </select>
       </div>
-      <div className="grid grid-cols-[300px_1fr] gap-5">
+      <div className="grid grid-cols-[300px_1fr] gap-5" aria-busy={report.isPlaceholderData}>
         <dl className="grid content-start gap-4 rounded-md border border-line bg-panel p-5">
           <Sum term="Takings, net" value={say(takings)} more={plural(orders, 'order', 'orders')} />
           <Sum term="Credited to messages" value={say(credited)} more={sayShare(credited, takings)} />
@@ -55,7 +55,7 @@ export function RevenueScreen() {
           <DayChart days={report.data.days} currency={currency} />
         </div>
       </div>
-      <section className="rounded-md border border-line bg-panel">
+      <section className="rounded-md border border-line bg-panel" aria-busy={report.isPlaceholderData}>
         <h2 className="border-b border-line px-4 py-2 font-semibold">By flow and message</h2>
         {report.data.flows.length ? (
           <table className="w-full">
@@ -69,7 +69,7 @@ export function RevenueScreen() {
           </table>
         ) : <Empty title="No order is credited in this period">Credit appears when somebody orders after a click or an opening.</Empty>}
       </section>
-      <section className="rounded-md border border-line bg-panel" aria-label="Ledger">
+      <section className="rounded-md border border-line bg-panel" aria-label="Ledger" aria-busy={ledger.isPlaceholderData}>
         <h2 className="border-b border-line px-4 py-2 font-semibold">Ledger</h2>
         {ledger.error ? <Failed error={ledger.error} retry={() => void ledger.refetch()} /> : (
           <table className="w-full">
@@ -89,7 +89,7 @@ export function RevenueScreen() {
           </table>
         )}
         {ledger.data?.pages[0]?.orders.length === 0 && <Empty title="No orders in this period" />}
-        {ledger.hasNextPage && <div className="border-t border-line p-3 text-center"><Button disabled={ledger.isFetchingNextPage} onClick={() => void ledger.fetchNextPage()}>Show earlier orders</Button></div>}
+        {ledger.hasNextPage && <div className="border-t border-line p-3 text-center"><Button disabled={ledger.isFetchingNextPage || ledger.isPlaceholderData} onClick={() => void ledger.fetchNextPage()}>Show earlier orders</Button></div>}
       </section>
     </div>
   );

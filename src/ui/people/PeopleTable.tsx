@@ -143,7 +143,7 @@ export function PeopleTable({ query }: { query: string }) {
         <div className="mb-3 flex items-end gap-2">
           <div className="mr-auto">
             <h1 className="text-xl font-semibold">People</h1>
-            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? (total === 1 ? ' matches' : ' match') : ' on file'}`}</p>
+            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending || count.isPlaceholderData ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? (total === 1 ? ' matches' : ' match') : ' on file'}`}</p>
           </div>
           <input type="search" aria-label="Search people" placeholder="Name, email, phone or id" value={view.q} onChange={(event) => put({ q: event.target.value })} className={`${fieldClass} w-52`} />
           <select aria-label="Can be emailed" value={view.reach} onChange={(event) => put({ reach: event.target.value })} className={`${fieldClass} w-36`}>
@@ -164,7 +164,7 @@ export function PeopleTable({ query }: { query: string }) {
           <a href={`/api/v1/exports?what=people&format=csv&${who}`} download aria-label="Save these people as CSV" title="Save these people as CSV" className="inline-flex size-8 items-center justify-center rounded-md border border-line bg-panel hover:bg-wash"><Download size={16} aria-hidden="true" /></a>
         </div>
         {isFiltered && (
-          <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5">
+          <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5" aria-busy={count.isPlaceholderData}>
             <span className="min-w-0 truncate">{count.data?.rule ? <>Everyone who <b>{count.data.rule}</b></> : 'Everyone who matches'}{words && <> and is found by “{words}”</>}{view.inside && <> and is inside a flow</>}</span>
             <span className="flex-1" />
             <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}><Save size={16} aria-hidden="true" /> Save as a view</button>

@@ -45,7 +45,7 @@ export function Story({ path, zone, id }: { path: string; zone: string; id: stri
       {story.error ? <Failed error={story.error} retry={() => void story.refetch()} /> : story.isPending ? <Empty title="Loading…" /> : !items.length ? (
         <Empty title={query ? 'Nothing matches' : 'Nothing has happened yet'}>{query ? 'Show everything, or search for something else.' : 'Events of this person will stand here, with what each set off.'}</Empty>
       ) : (
-        <ol data-testid="timeline">
+        <ol data-testid="timeline" aria-busy={story.isPlaceholderData}>
           {items.map((item, index) => {
             const itsDay = sayDay(item.at, zone);
             const isNewDay = itsDay !== day;
