@@ -3,7 +3,8 @@ import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
 import { ARRIVALS, arrivalRows, type Arrival } from './catalogue';
 import { query, queryPrepared, type Sql } from './db';
-import { rowsOf } from './rows';
+import { rowsOf, textList } from './rows';
+import { beginningRows, EARLIER, readEarlier, type Beginning, type EarlierRuns } from './runs';
 
 const WAKES = rowsOf({ person_id: 'bigint', types: 'text[]' }, 'wakes');
 const EVENTS = rowsOf({ person_id: 'bigint', type: 'text', time: 'moment', source: 'text', event_id: 'text', properties: 'jsonb', source_id: 'int', via: 'text' });
@@ -43,20 +44,27 @@ export interface Wake {
   readonly type: string;
 }
 
+export interface WithEvents {
+  /** what the batches brought, noted for the catalogue */
+  readonly arrivals: readonly Arrival[];
+  /** what else happened to people for which their runs may wait, beside the events */
+  readonly wakes: readonly Wake[];
+  /** flows that the events may begin: whose earlier runs are asked for */
+  readonly beginnings: readonly Beginning[];
+}
+
 /**
- * Writes events. In the same statement, since each round trip costs as
- * much as dozens of rows: what the batches brought is noted for the catalogue, and runs that wait for such events of
- * their person, or for what else `wakes` names, are woken.
+ * Writes events, wakes the runs that wait for such events of their person, and answers with the earlier runs of flows
+ * that may begin. All in one statement, since each round trip costs as much as dozens of rows.
  */
-export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, arrivals: readonly Arrival[], wakes: readonly Wake[]): Promise<void> {
-  if (!events.length) return;
+export async function insertEvents(sql: Sql, events: readonly NewEvent[], receivedAt: Instant, { arrivals, wakes, beginnings }: WithEvents): Promise<EarlierRuns> {
   const types = new Map<string, Set<string>>();
   for (const { personId, type } of [...events, ...wakes]) {
     const own = types.get(personId);
     if (own) own.add(type);
     else types.set(personId, new Set([type]));
   }
-  await queryPrepared(
+  const [row] = await queryPrepared<{ earlier: Parameters<typeof readEarlier>[0] }>(
     sql,
     'insert_events',
     `with noted as (
@@ -65,15 +73,18 @@ export async function insertEvents(sql: Sql, events: readonly NewEvent[], receiv
        update runs r set wake_at = least(coalesce(r.wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz))
        from ${WAKES.sql} as w
        where r.person_id = w.person_id and r.person_id = any(cast(:personIds as bigint[])) and r.phase in ('inside', 'watching') and r.wakes_on && w.types
+     ), written as (
+       insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
+       select person_id, type, time, source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via
+       from ${EVENTS.sql} as r
      )
-     insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
-     select person_id, type, time, source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via
-     from ${EVENTS.sql} as r`,
+     select ${EARLIER} as earlier`,
     {
       rows: EVENTS.of(events.map((e) => ({ person_id: e.personId, type: e.type, time: e.time, source: e.source, event_id: e.eventId, properties: e.properties, source_id: e.sourceId, ...(e.via && { via: e.via }) }))),
-      receivedAt: new Date(receivedAt), arrivals: arrivalRows(arrivals), personIds: [...types.keys()], wakes: WAKES.of([...types].map(([personId, own]) => ({ person_id: personId, types: [...own] }))),
+      receivedAt: new Date(receivedAt), arrivals: arrivalRows(arrivals), beginnings: beginningRows(beginnings), personIds: textList([...types.keys()]), wakes: WAKES.of([...types].map(([personId, own]) => ({ person_id: personId, types: [...own] }))),
     },
   );
+  return readEarlier(row!.earlier);
 }
 
 /** Makes sure that the months around now have a partition of their own. */

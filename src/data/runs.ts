@@ -4,7 +4,7 @@ import type { Effect, EarlierRun, Outcome, Phase, Run, TraceEntry } from '@/core
 import { query, queryPrepared, type Sql } from './db';
 import { rowsOf } from './rows';
 
-const BEGINNINGS = rowsOf({ person_id: 'bigint', flow_id: 'int', key: 'text' });
+const BEGINNINGS = rowsOf({ person_id: 'bigint', flow_id: 'int', key: 'text' }, 'beginnings');
 const RUNS = rowsOf({ person_id: 'bigint', id: 'bigint', version: 'int', phase: 'text', entered_at: 'moment', trigger_id: 'bigint', step: 'text', wait_until: 'moment', goal_at: 'moment', outcome: 'text', seq: 'int', wake_at: 'moment', wakes_on: 'text[]', arms: 'text[]', ended_at: 'moment' });
 const ENTRIES = rowsOf({ person_id: 'bigint', run_id: 'bigint', seq: 'int', at: 'moment', step_id: 'text', kind: 'text', says: 'text', because: 'jsonb' });
 const SENDS = rowsOf({ person_id: 'bigint', run_id: 'bigint', flow_id: 'int', version: 'int', step_id: 'text', visit: 'int', trigger_id: 'bigint', at: 'moment' });
@@ -66,28 +66,38 @@ export interface Beginning {
   readonly key: string | null;
 }
 
-/** The runs that people have or had in flows that may begin for them, by `person/flow`. */
-export async function earlierRuns(sql: Sql, beginnings: readonly Beginning[]): Promise<Map<string, (EarlierRun & { id: string })[]>> {
+/** Runs that people have or had in flows that may begin for them, by `person/flow`. */
+export type EarlierRuns = Map<string, (EarlierRun & { id: string })[]>;
+
+type EarlierRow = [personId: number, flowId: number, id: number, key: string, phase: Phase, outcome: Outcome | null];
+
+/** {@link earlierRuns} as one value of a statement; its binding is `beginnings`. */
+export const EARLIER = `(select json_agg(json_build_array(r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome))
+  from (select distinct person_id, flow_id, key from ${BEGINNINGS.sql} as b) b
+  cross join lateral (
+    select * from runs where person_id = b.person_id and flow_id = b.flow_id and key = b.key
+    union all select * from runs where b.key is null and person_id = b.person_id and flow_id = b.flow_id
+  ) r)`;
+
+export const beginningRows = (beginnings: readonly Beginning[]): string => BEGINNINGS.of(beginnings.map(({ personId, flowId, key }) => ({ person_id: personId, flow_id: flowId, key })));
+
+/** Reads what {@link EARLIER} gives. */
+export function readEarlier(rows: readonly EarlierRow[] | null): EarlierRuns {
   const found = new Map<string, (EarlierRun & { id: string })[]>();
-  if (!beginnings.length) return found;
-  const rows = await queryPrepared<{ person_id: string; flow_id: number; id: string; key: string; phase: Phase; outcome: Outcome | null }>(
-    sql,
-    'earlier_runs',
-    `select r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome
-     from (select distinct person_id, flow_id, key from ${BEGINNINGS.sql} as b) b
-     cross join lateral (
-       select * from runs where person_id = b.person_id and flow_id = b.flow_id and key = b.key
-       union all select * from runs where b.key is null and person_id = b.person_id and flow_id = b.flow_id
-     ) r`,
-    { rows: BEGINNINGS.of(beginnings.map(({ personId, flowId, key }) => ({ person_id: personId, flow_id: flowId, key }))) },
-  );
-  for (const row of rows) {
-    const id = `${row.person_id}/${row.flow_id}`;
+  for (const [personId, flowId, number, key, phase, outcome] of rows ?? []) {
+    const id = `${personId}/${flowId}`;
     let list = found.get(id);
     if (!list) found.set(id, (list = []));
-    list.push({ id: row.id, key: row.key, phase: row.phase, outcome: row.outcome });
+    list.push({ id: String(number), key, phase, outcome });
   }
   return found;
+}
+
+/** The runs that people have or had in flows that may begin for them. */
+export async function earlierRuns(sql: Sql, beginnings: readonly Beginning[]): Promise<EarlierRuns> {
+  if (!beginnings.length) return new Map();
+  const [row] = await queryPrepared<{ earlier: EarlierRow[] | null }>(sql, 'earlier_runs', `select ${EARLIER} as earlier`, { beginnings: beginningRows(beginnings) });
+  return readEarlier(row!.earlier);
 }
 
 export interface RunChange {
@@ -164,8 +174,11 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
   return rows.map((row) => ({ personId: row.person_id, id: row.id }));
 }
 
+/** A run that is to be armed, and due at `wakeAt`. */
+export interface Arming { readonly personId: string; readonly flowId: number; readonly version: number; readonly key: string; readonly wakeAt: Instant; readonly armedAt: Instant }
+
 /** Arms runs whose trigger has begun. One that is armed already only gets the earlier of the two moments. */
-export async function armRuns(sql: Sql, rows: readonly { personId: string; flowId: number; version: number; key: string; wakeAt: Instant; armedAt: Instant }[]): Promise<void> {
+export async function armRuns(sql: Sql, rows: readonly Arming[]): Promise<void> {
   if (!rows.length) return;
   await queryPrepared(
     sql,

@@ -16,7 +16,7 @@ import { gather, TooMuch } from './gather';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';
-import { armFlows, settleAnew, settleLedger } from './settle';
+import { armStarts, settleAnew, settleLedger, startsOf } from './settle';
 import { Problem, type FieldProblem } from '../http/problem';
 
 export interface IngestAnswer {
@@ -238,15 +238,16 @@ interface StoreNow {
 
 /** Writes events of people who are locked, and does all that follows from them. */
 async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], wakes: readonly Wake[], store: StoreNow, arrivals: readonly Arrival[]): Promise<void> {
-  await insertEvents(trx, rows, store.now, arrivals, wakes);
+  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }) => (startsNothing ? [] : [{ personId, event: { type, time, properties } }]));
+  const starts = await startsOf(trx, scope, starting, store.flows, store.zone, store.now);
+  const earlier = await insertEvents(trx, rows, store.now, { arrivals, wakes, beginnings: starts.beginnings });
   const dirty = new Set<string>();
   for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
   for (const id of mergedIds) dirty.delete(id);
   await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
   await settleAnew(trx, mergedIds, store.currency);
   await settleLedger(trx, [...dirty], store.currency);
-  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }) => (startsNothing ? [] : [{ personId, event: { type, time, properties } }]));
-  await armFlows(trx, scope, starting, store.flows, store.zone, store.now);
+  await armStarts(trx, starts, earlier);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */

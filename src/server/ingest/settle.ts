@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { mayNotStartBecause, startsOn } from '@/core/flows';
+import { mayNotStartBecause, startsOn, type Reentry } from '@/core/flows';
 import { LEDGER_EVENTS, ledgerOf } from '@/core/orders';
 import { CREDIT_MODELS } from '@/core/revenue';
 import type { Happening } from '@/core/rules';
@@ -8,7 +8,7 @@ import { loadEvents } from '@/data/facts';
 import { readVersion } from '@/data/flows';
 import type { PublishedFlow } from '@/data/store';
 import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
-import { armRuns, earlierRuns } from '@/data/runs';
+import { armRuns, type Arming, type Beginning, type EarlierRuns } from '@/data/runs';
 import { placesOfSends } from '@/data/sends';
 
 /** Computes the orders and credits of people anew from their events: the same whatever order the events came in. */
@@ -35,27 +35,36 @@ export async function settleAnew(trx: Sql, personIds: readonly string[], storeCu
 /** How late an event may arrive and still start a flow: history that is loaded starts nothing. */
 const LATEST_START_MS = 7 * 86_400_000;
 
-/** Arms the flows that events start. Whether they come about is decided when the moment is there. */
-export async function armFlows(trx: Sql, scope: string, events: readonly { personId: string; event: Happening }[], published: readonly PublishedFlow[], zone: string, now: Instant): Promise<void> {
+/** Flows that events may begin: what would be armed, and whose earlier runs decide on it. */
+export interface Starts {
+  readonly armed: readonly Arming[];
+  readonly beginnings: readonly Beginning[];
+  readonly reentryOf: ReadonlyMap<number, Reentry>;
+}
+
+/** Finds out which flows events may begin. Whether they come about is decided when the moment is there. */
+export async function startsOf(trx: Sql, scope: string, events: readonly { personId: string; event: Happening }[], published: readonly PublishedFlow[], zone: string, now: Instant): Promise<Starts> {
   const types = new Set(events.map(({ event }) => event.type));
-  const flows = published.filter((flow) => types.has(flow.triggerEvent));
-  if (!flows.length) return;
-  const starts: { personId: string; flowId: number; version: number; key: string; wakeAt: Instant; armedAt: Instant }[] = [];
-  const documents = new Map<number, Awaited<ReturnType<typeof readVersion>>>();
-  for (const flow of flows) {
+  const armed: Arming[] = [];
+  const reentryOf = new Map<number, Reentry>();
+  for (const flow of published) {
+    if (!types.has(flow.triggerEvent)) continue;
     const document = await readVersion(trx, scope, flow.id, flow.version);
-    documents.set(flow.id, document);
-    const latest = new Map<string, (typeof starts)[number]>();
+    reentryOf.set(flow.id, document.reentry);
+    const earliest = new Map<string, Arming>();
     for (const { personId, event } of events) {
       const start = startsOn(document, event, zone);
       if (!start || start.at < now - LATEST_START_MS) continue;
       const id = `${personId}/${start.key}`;
-      const known = latest.get(id);
-      if (!known || start.at < known.wakeAt) latest.set(id, { personId, flowId: flow.id, version: flow.version, key: start.key, wakeAt: start.at, armedAt: event.time });
+      const known = earliest.get(id);
+      if (!known || start.at < known.wakeAt) earliest.set(id, { personId, flowId: flow.id, version: flow.version, key: start.key, wakeAt: start.at, armedAt: event.time });
     }
-    starts.push(...latest.values());
+    armed.push(...earliest.values());
   }
-  if (!starts.length) return;
-  const earlier = await earlierRuns(trx, starts.map(({ personId, flowId, key }) => ({ personId, flowId, key: documents.get(flowId)!.reentry === 'once' ? null : key })));
-  await armRuns(trx, starts.filter((start) => !mayNotStartBecause(documents.get(start.flowId)!.reentry, earlier.get(`${start.personId}/${start.flowId}`) ?? [], start.key)));
+  return { armed, beginnings: armed.map(({ personId, flowId, key }) => ({ personId, flowId, key: reentryOf.get(flowId) === 'once' ? null : key })), reentryOf };
+}
+
+/** Arms what may start (again) after the runs that there were. */
+export async function armStarts(trx: Sql, { armed, reentryOf }: Starts, earlier: EarlierRuns): Promise<void> {
+  await armRuns(trx, armed.filter((start) => !mayNotStartBecause(reentryOf.get(start.flowId)!, earlier.get(`${start.personId}/${start.flowId}`) ?? [], start.key)));
 }
