@@ -131,7 +131,8 @@ export interface Standing {
 /**
  * Claims the keys of events, looks up whose identifiers these are, and locks those people and the ones named by id, in
  * order of id so that two transactions cannot wait for each other. One statement, since each round trip costs as much as
- * dozens of rows. With keys of which none is new nobody is locked.
+ * dozens of rows. With keys of which none is new nobody is locked. A key that another transaction claims at the same
+ * moment raises a unique violation, upon which the caller starts over and finds it.
  */
 export async function claimAndLook(sql: Sql, keys: readonly string[] | null, identifiers: readonly string[], personIds: readonly string[]): Promise<Standing> {
   const weakKeys = identifiers.filter((key) => key.startsWith('phone:') || key.startsWith('device:'));
@@ -152,7 +153,9 @@ export async function claimAndLook(sql: Sql, keys: readonly string[] | null, ide
     sql,
     'claim_and_look',
     `with claimed as materialized (
-       insert into event_keys (key) select distinct key from unnest(cast(:keys as uuid[])) as key order by key on conflict do nothing returning key
+       -- looked for first and then inserted plainly: "on conflict" costs three times as much for each key that is new
+       insert into event_keys (key) select key from (select distinct key from unnest(cast(:keys as uuid[])) as key) k
+       where (select true from event_keys known where known.key = k.key) is null order by key returning key
      ), asked as materialized (
        select * from unnest(cast(:kinds as text[]), cast(:values as text[])) with ordinality as w(kind, value, place)
      ), found as materialized (
