@@ -164,8 +164,8 @@ export function PeopleTable({ query }: { query: string }) {
           <a href={`/api/v1/exports?what=people&format=csv&${who}`} download aria-label="Save these people as CSV" title="Save these people as CSV" className="inline-flex size-8 items-center justify-center rounded-md border border-line bg-panel hover:bg-wash"><Download size={16} aria-hidden="true" /></a>
         </div>
         {isFiltered && (
-          <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5" aria-busy={count.isPlaceholderData}>
-            <span className="min-w-0 truncate">{count.data?.rule ? <>Everyone who <b>{count.data.rule}</b></> : 'Everyone who matches'}{words && <> and is found by “{words}”</>}{view.inside && <> and is inside a flow</>}</span>
+          <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5">
+            <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData}>{count.data?.rule ? <>Everyone who <b>{count.data.rule}</b></> : 'Everyone who matches'}{words && <> and is found by “{words}”</>}{view.inside && <> and is inside a flow</>}</span>
             <span className="flex-1" />
             <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}><Save size={16} aria-hidden="true" /> Save as a view</button>
             <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setView((before) => ({ ...EMPTY, columns: before.columns }))}><X size={16} aria-hidden="true" /> Show everyone</button>
