@@ -1,12 +1,14 @@
 import { run as runJobs, Logger } from 'graphile-worker';
 import { Pool } from 'pg';
 import { connect, inTransaction, query } from '../src/data/db';
+import { rowsOf } from '../src/data/rows';
 import { BATCH, tick } from '../src/server/runloop';
 
 /** 100,000 due runs, each at the end of its wait: against a bare loop of the same claims, updates and inserts, and against one library job a run. */
 const RUNS = 100_000;
 const url = process.env.VIATIC_DATABASE_URL!;
 const db = connect(url, 6);
+const DUE = rowsOf({ person_id: 'bigint', id: 'bigint' });
 
 async function fill(): Promise<void> {
   await query(db, `truncate runs, traces, sends, events, event_keys, people, identifiers, consents, suppressions, credits, orders cascade`);
@@ -26,11 +28,11 @@ async function bareTick(): Promise<number> {
     const due = await query<{ person_id: string; id: string }>(trx, `with due as materialized (select person_id from runs where wake_at <= now() order by wake_at limit ${BATCH}), mine as materialized (select id from people where id in (select person_id from due) for no key update skip locked)
       select r.person_id, r.id from mine join runs r on r.person_id = mine.id where r.wake_at <= now() order by r.wake_at, r.id for update of r`);
     if (!due.length) return 0;
-    const rows = JSON.stringify(due);
+    const rows = DUE.of(due);
     await query(trx, `select e.properties from events e where person_id = any(cast(:ids as bigint[]))`, { ids: due.map((row) => row.person_id) });
-    await query(trx, `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null, wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint) where t.person_id = r.person_id and t.id = r.id`, { rows });
-    await query(trx, `insert into traces (person_id, run_id, seq, at, step_id, kind, says) select person_id, id, seq, now(), 'reminder', 'sending', 'Queued “Reminder” to go out' from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint), generate_series(4, 5) seq`, { rows });
-    await query(trx, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) select person_id, id, 1, 1, 'reminder', 1, id, 'queued', now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, id bigint)`, { rows });
+    await query(trx, `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null, wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from ${DUE.sql} as r where t.person_id = r.person_id and t.id = r.id`, { rows });
+    await query(trx, `insert into traces (person_id, run_id, seq, at, step_id, kind, says) select person_id, id, seq, now(), 'reminder', 'sending', 'Queued “Reminder” to go out' from ${DUE.sql} as r, generate_series(4, 5) seq`, { rows });
+    await query(trx, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) select person_id, id, 1, 1, 'reminder', 1, id, 'queued', now() from ${DUE.sql} as r`, { rows });
     return due.length;
   });
 }
