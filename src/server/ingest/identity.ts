@@ -75,7 +75,7 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], { found
       isNew: false, isChanged: false, isUnsettled: false, stricter: new Set(),
     });
   }
-  const before = new Map([...people].map(([id, one]) => [id, { externalId: one.externalId, isKnown: one.isKnown, firstSeen: one.firstSeen }]));
+  const before = new Map([...people].map(([id, one]) => [id, { externalId: one.externalId, externalAt: one.externalAt, isKnown: one.isKnown, firstSeen: one.firstSeen }]));
 
   const weakClaims = new Map<string, WeakClaim[]>();
   for (const { identifier, claimedBy, personId, firstAt } of weak) {
@@ -119,7 +119,8 @@ export async function identify(trx: Sql, events: readonly ParsedEvent[], { found
   for (const { from, to } of resolved.handovers) for (const one of [from, to]) (one as KnownPerson).isUnsettled = true;
   for (const person of people.values()) {
     const was = before.get(person.id);
-    if (was && (was.externalId !== person.externalId || was.isKnown !== person.isKnown)) person.isChanged = true;
+    // what is told late may show that somebody, or their id, is older than we knew
+    if (was && (was.externalId !== person.externalId || was.externalAt !== person.externalAt || was.isKnown !== person.isKnown || was.firstSeen !== person.firstSeen)) person.isChanged = true;
   }
 
   const store = async (changes: readonly PersonChange[]): Promise<void> => {

@@ -59,6 +59,13 @@ describe('one person in the end', () => {
     expect(await query(lab.db, 'select p.email, s.orders, s.net_minor from standing s join people p on p.id = s.person_id')).toEqual([{ email: 'b@example.com', orders: 1, net_minor: '3000' }]);
   });
 
+  it('an id that turns out, late, to have been used first is theirs: told after the other or before', async () => {
+    await lab.tell(seen({ subject: 'c2', email: 'a@example.com' }, { at: day(11) }));
+    await lab.tell(seen({ subject: 'c2' }, { at: day(4) }));
+    await lab.tell(seen({ subject: 'c1', email: 'a@example.com' }, { at: day(5) }));
+    expect(await query(lab.db, 'select external_id, external_at, created_at from people')).toEqual([{ external_id: 'c2', external_at: new Date(day(4)), created_at: new Date(day(4)) }]);
+  });
+
   it('law: any order and repetition of events, identifications and merges ends in the same people, orders and totals', async () => {
     const who = fc.constantFrom<Parameters<typeof seen>[0]>({ subject: 'c1' }, { subject: 'c2' }, { email: 'a@example.com' }, { email: 'b@example.com' }, { subject: 'c1', email: 'a@example.com' }, { subject: 'c2', email: 'b@example.com' }, { subject: 'c2', email: 'a@example.com' }, { device: 'device-0001' }, { email: 'a@example.com', device: 'device-0001' }, { email: 'b@example.com', device: 'device-0001' });
     const act = fc.tuple(who, fc.integer({ min: 1, max: 20 }), fc.constantFrom('view', 'order', 'refund', 'name'), fc.integer({ min: 1, max: 3 }));
