@@ -20,13 +20,14 @@ try {
   stack.ensureBuild('.next');
   const which = process.argv[2] ?? 'advance,ingest,runloop,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
-  if (which.includes('ingest')) {
+  if (which.includes('ingest') || which.includes('crowd')) {
     web = stack.startWeb(env, folder, port, '.next');
     await web.ready;
     const doorPort = String(await freePort());
     door = stack.startScript('bench-door', 'bench/door.ts', { ...env, BENCH_DOOR_PORT: doorPort }, folder);
     await door.ready;
-    stack.runScript('bench/ingest.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
+    if (which.includes('crowd')) stack.runScript('bench/crowd.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
+    if (which.includes('ingest')) stack.runScript('bench/ingest.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
     for (const program of [web, door]) await stack.stopProgram(program);
   }
   if (which.includes('people')) stack.runScript('bench/people.ts', [], env);

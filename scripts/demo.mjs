@@ -73,20 +73,34 @@ async function stop(code = 0) {
   process.exit(code);
 }
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void stop());
+// npm may be ended without a word to us: whoever started this is gone then
+const parent = process.ppid;
+setInterval(() => process.ppid !== parent && void stop(), 500).unref();
+
+/** Keeps the database up: after whatever ended it, it is started again under the same address. */
+async function watchCluster() {
+  for (;;) {
+    await new Promise((done) => setTimeout(done, 1000));
+    if (isStopping) return;
+    if (cluster.isRunning()) continue;
+    console.error('PostgreSQL has ended; starting it again …');
+    try {
+      cluster = await startCluster(folder, { port: cluster.port });
+    } catch (error) {
+      console.error(error.message);
+    }
+  }
+}
 
 try {
+  // of one life: web, worker and stand-ins go on finding each other after any of them was started again
   const env = { ...(await stack.environmentOf(folder, databaseUrl, port)), VIATIC_ADMIN_DATABASE_URL: cluster.url('postgres') };
   stack.runScript('scripts/setup.ts', ['--people', process.env.VIATIC_PEOPLE ?? '20000'], env);
   stack.ensureBuild('.next');
-  running = await stack.startStack(folder, databaseUrl, port, '.next');
-  writeFileSync(runFile, JSON.stringify(running.programs.map(({ child }) => ({ pid: child.pid, started: startedAt(child.pid) }))));
-  for (const program of running.programs) {
-    void program.ended.then(({ code, signal }) => {
-      if (isStopping) return;
-      console.error(`\n${program.name} ended unexpectedly (${code ?? signal}):\n${program.tail().slice(-2000)}`);
-      void stop(1);
-    });
-  }
+  const noteRunning = (programs) => writeFileSync(runFile, JSON.stringify(programs.map(({ child }) => ({ pid: child.pid, started: startedAt(child.pid) }))));
+  running = await stack.startStack(folder, databaseUrl, port, '.next', { isKept: true, onChange: noteRunning });
+  noteRunning(running.programs);
+  void watchCluster();
   console.log(`\n  Viatic is ready:  ${running.url}\n\n  Sign in with marla@quillfin.example and the password "tanks-and-trains" (also on the sign-in page).\n  API key: demo-key    Stop with Ctrl+C.\n`);
 } catch (error) {
   console.error(error.message);

@@ -15,15 +15,15 @@ import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
 import { newForm } from '../src/core/forms';
 import { saveAttribute } from '../src/data/attributes';
-import { createKey, createSource, findSource } from '../src/data/sources';
+import { createKey, createSource, findSource, SCOPES } from '../src/data/sources';
 import { createStore, readStore } from '../src/data/store';
 import { saveTopics } from '../src/data/topics';
 import { writeForm } from '../src/server/forms';
 import { ingest } from '../src/server/ingest/ingest';
 import { makeList } from '../src/server/lists';
 import { saveCheckoutBox } from '../src/server/settings';
-import { makeSource, storeMapping, takeWebhook } from '../src/server/sources';
-import { hashKey, hashPassword } from '../src/server/passwords';
+import { makeSource, snippetSecret, storeMapping, takeWebhook } from '../src/server/sources';
+import { hashKey, hashPassword } from '../src/server/access/passwords';
 
 /** Makes the database, brings it to the newest shape and, when it is new, loads Quillfin. */
 const STORE = { name: 'Quillfin', address: 'Quillfin, Sluiskade 14, 1000 AA Waterstad', fromEmail: 'hello@quillfin.example', currency: 'EUR', zone: 'Europe/Amsterdam' };
@@ -75,8 +75,8 @@ async function furnish(db: Db): Promise<void> {
   }, null, by);
   await writeForm(db, 'water-check', { ...newForm('Water check'), title: 'Get your water checked', intro: 'Tell us your values and somebody who keeps fish answers.', doubleOptIn: null, consents: [{ channel: 'email', wording: 'Yes, write to me about news from Quillfin, too. I can stop at any time.', required: false }] }, null, by);
   // under a key that the demo shop knows
-  await createSource(db, { key: 'snippet-quillfin', kind: 'snippet', name: 'Shop pages', by, settings: { sites: [new URL(BASE).origin] } });
-  const { source } = await makeSource(db, { kind: 'webhook', name: 'Till in the Waterstad store' }, by);
+  await createSource(db, { key: 'snippet-quillfin', kind: 'snippet', name: 'Shop pages', by, ...snippetSecret(), settings: { sites: [new URL(BASE).origin] } });
+  const { source } = await makeSource(db, { kind: 'webhook', name: 'Till in the Waterstad store' }, { name: by, scopes: SCOPES });
   await fillDemoWebhook(db, source.key, by);
   // two visits on a device before its owner is known, and a bad event, so that every list has something to show
   await ingest(db, URL_, [

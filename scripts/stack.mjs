@@ -103,8 +103,7 @@ export const startWorker = (env, folder) => startScript('worker', 'src/server/wo
 export const startOutside = (env, folder) => startScript('outside', 'src/outside/main.ts', env, folder);
 export function startWeb(env, folder, port, dist) {
   // room for the young: a batch of a thousand events outlives the first look of the collector, and was copied about for nothing
-  const web = startProgram('web', ['--max-semi-space-size=32', join(root, 'node_modules/next/dist/bin/next'), 'start', '-H', '127.0.0.1', '-p', String(port), '--keepAliveTimeout', '65000'], { ...env, VIATIC_DIST: dist }, folder);
-  return { ...web, ready: Promise.race([web.ready, answers(`http://127.0.0.1:${port}/api/v1/clock`)]) };
+  return startProgram('web', ['--max-semi-space-size=32', join(root, 'scripts/web.mjs')], { ...env, PORT: String(port), VIATIC_DIST: dist }, folder);
 }
 
 /** Resolves when an address answers anything at all. */
@@ -137,22 +136,44 @@ export async function stopProgram(program, patienceMs = 15_000) {
   clearTimeout(timer);
 }
 
-/** Starts web, worker and stand-ins; answers with them and with how to stop them, web first. */
-export async function startStack(folder, databaseUrl, port, dist) {
+const STARTS = {
+  web: (env, folder, port, dist) => startWeb(env, folder, port, dist),
+  worker: (env, folder) => startWorker(env, folder),
+  outside: (env, folder) => startOutside(env, folder),
+};
+
+/**
+ * Starts web, worker and stand-ins; answers with them and with how to stop them, web first. With `isKept`, one that ends
+ * by itself is started again, with longer pauses when it keeps ending.
+ */
+export async function startStack(folder, databaseUrl, port, dist, { isKept = false, onChange = () => {} } = {}) {
   const env = await environmentOf(folder, databaseUrl, port);
-  const outside = startOutside(env, folder);
-  const worker = startWorker(env, folder);
-  const web = startWeb(env, folder, port, dist);
-  const programs = [web, worker, outside];
+  const own = {};
+  let isStopping = false;
+  const all = () => ['web', 'worker', 'outside'].map((name) => own[name]);
+  const start = (name, pauseMs = 500) => {
+    const program = (own[name] = STARTS[name](env, folder, port, dist));
+    const began = Date.now();
+    void program.ended.then(async ({ code, signal }) => {
+      if (isStopping || !isKept) return;
+      const next = Date.now() - began > 60_000 ? 500 : Math.min(30_000, pauseMs * 2);
+      console.error(`${name} ended unexpectedly (${code ?? signal}); starting it again …`);
+      await new Promise((done) => setTimeout(done, pauseMs));
+      if (isStopping) return;
+      start(name, next);
+      onChange(all());
+    });
+    return program;
+  };
   const stop = async () => {
-    for (const program of programs) await stopProgram(program);
+    isStopping = true;
+    for (const program of all()) await stopProgram(program);
   };
   try {
-    await Promise.all(programs.map((program) => program.ready));
+    await Promise.all(['outside', 'worker', 'web'].map((name) => start(name).ready));
   } catch (error) {
     await stop();
     throw error;
   }
-  return { env, web, worker, outside, programs, stop, url: env.VIATIC_URL };
+  return { env, get web() { return own.web; }, get worker() { return own.worker; }, get outside() { return own.outside; }, get programs() { return all(); }, stop, url: env.VIATIC_URL };
 }
-

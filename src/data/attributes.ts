@@ -1,7 +1,10 @@
 import type { AttributeRecord, AttributeType } from '@/core/people';
+import { cut } from '@/core/text';
+import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from './db';
 import { rowsOf } from './rows';
 
+const UNKEPT = rowsOf({ name: 'text', events: 'bigint' });
 const NAMES = rowsOf({ name: 'text', type: 'text' });
 
 export interface AttributeRow { name: string; type: AttributeType; is_declared: boolean; about: string; goes_to: string | null; retired_at: Date | null }
@@ -30,6 +33,26 @@ export async function saveAttribute(sql: Sql, row: { name: string; type: Attribu
 export async function discoverAttributes(sql: Sql, rows: readonly { name: string; type: AttributeType }[]): Promise<void> {
   if (!rows.length) return;
   await query(sql, `insert into attributes (name, type) select name, type from ${NAMES.sql} as r order by name on conflict do nothing`, { rows: NAMES.of(rows) });
+}
+
+/** How many names that were not taken over are remembered. */
+const MOST_UNKEPT = 200;
+
+/** Remembers names under which something was said that did not become an attribute, and in how many events. */
+export async function noteUnkept(sql: Sql, names: ReadonlyMap<string, number>, at: Instant): Promise<void> {
+  const rows = [...names].slice(0, 50).map(([name, events]) => ({ name: cut(name, 80), events }));
+  await query(
+    sql,
+    `insert into unkept_names (name, events, last_at) select name, sum(events), :at from ${UNKEPT.sql} as r
+     where exists (select 1 from unkept_names u where u.name = r.name) or (select count(*) from unkept_names) < ${MOST_UNKEPT} group by name order by name
+     on conflict (name) do update set events = unkept_names.events + excluded.events, last_at = excluded.last_at`,
+    { rows: UNKEPT.ofAnything(rows), at: new Date(at) },
+  );
+}
+
+export async function listUnkept(sql: Sql): Promise<{ name: string; events: number; lastAt: string }[]> {
+  const rows = await query<{ name: string; events: string; last_at: Date }>(sql, 'select name, events, last_at from unkept_names order by last_at desc, name');
+  return rows.map((row) => ({ name: row.name, events: Number(row.events), lastAt: row.last_at.toISOString() }));
 }
 
 /** How many people have each attribute, by the kind of its value. A scan of everybody. */

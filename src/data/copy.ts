@@ -1,6 +1,6 @@
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import type { Client } from 'pg';
+import { Client } from 'pg';
 import { from as copyFrom, to as copyTo } from 'pg-copy-streams';
 import { query, type Db } from './db';
 
@@ -50,24 +50,63 @@ export async function passCounters(db: Db, tables: readonly string[]): Promise<v
   for (const table of tables) await query(db, `select setval(pg_get_serial_sequence('${table}', 'id'), (select coalesce(max(id), 1) from ${table}))`);
 }
 
-/** Streams the answer of a statement out by COPY, as CSV or as text lines. The connection is held until the stream has ended. */
-export async function copyOut(db: Db, statement: string, format: 'csv' | 'lines'): Promise<Readable> {
-  const pool = db.client as { acquireConnection(): Promise<Client>; releaseConnection(client: Client): Promise<void> };
-  const client = await pool.acquireConnection();
+/** How many answers may be streamed out at once by a process: each has a connection of its own, beside the pool. */
+export const MOST_STREAMS = 4;
+let streams = 0;
+
+/** Raised when as many answers are being streamed out as may be. */
+export class TooManyStreams extends Error {}
+
+/**
+ * Streams the answer of a statement out by COPY, as CSV or as text lines, over a connection of its own that ends with the
+ * stream: when all is read, when the reader is gone (`signal`), and when nothing has been read for `idleMs`. So a reader
+ * who hangs or gives up holds nobody up.
+ */
+export async function copyOut(url: string, statement: string, format: 'csv' | 'lines', { signal, idleMs }: { signal?: AbortSignal; idleMs: number }): Promise<Readable> {
+  if (streams >= MOST_STREAMS) throw new TooManyStreams('as many answers are being streamed out as may be');
+  streams += 1;
+  const client = new Client({ connectionString: url, application_name: 'viatic export', keepAlive: true });
+  let isOver = false;
+  let timer: NodeJS.Timeout | undefined;
+  const end = (): void => {
+    if (isOver) return;
+    isOver = true;
+    streams -= 1;
+    clearTimeout(timer);
+    signal?.removeEventListener('abort', end);
+    // in the middle of COPY a connection hears nothing: closing it is what the server notices
+    (client as Client & { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
+  };
+  client.on('error', end);
+  try {
+    await client.connect();
+    if (signal?.aborted) throw signal.reason;
+  } catch (error) {
+    end();
+    throw error;
+  }
+  signal?.addEventListener('abort', end);
+  const wait = (): void => {
+    clearTimeout(timer);
+    timer = setTimeout(end, idleMs);
+  };
   // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
   const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
   const source = client.query(copyTo(`copy (${statement}) to stdout with (${options})`));
-  let isOver = false;
-  const release = (isUsable: boolean): void => {
-    if (isOver) return;
-    isOver = true;
-    if (isUsable) return void pool.releaseConnection(client);
-    // a connection in the middle of COPY answers nothing else any more: once it is closed, the pool opens another
-    client.once('end', () => void pool.releaseConnection(client));
-    (client as Client & { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
-  };
-  source.once('end', () => release(true));
-  source.once('error', () => release(true));
-  source.once('close', () => release(false));
-  return source;
+  async function* read(): AsyncGenerator<Buffer> {
+    try {
+      for await (const chunk of source) {
+        wait();
+        yield chunk as Buffer;
+      }
+      // a connection that was closed meanwhile must not look like the end of the file
+      if (isOver) throw new Error('the file was not read for too long, or its reader is gone');
+    } finally {
+      end();
+    }
+  }
+  wait();
+  const stream = Readable.from(read(), { objectMode: false });
+  stream.once('close', end);
+  return stream;
 }

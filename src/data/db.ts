@@ -3,6 +3,7 @@ import { runMigrations } from 'graphile-worker';
 import * as start from './migrations/001_start';
 import * as peopleAndData from './migrations/002_people_and_data';
 import * as nearAtHand from './migrations/003_near_at_hand';
+import * as doors from './migrations/004_doors';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -18,7 +19,7 @@ export function connect(url: string, size = 10): Db {
   });
 }
 
-const migrations: Record<string, Knex.Migration> = { '001_start': start, '002_people_and_data': peopleAndData, '003_near_at_hand': nearAtHand };
+const migrations: Record<string, Knex.Migration> = { '001_start': start, '002_people_and_data': peopleAndData, '003_near_at_hand': nearAtHand, '004_doors': doors };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */
 export async function migrate(db: Db, url: string): Promise<void> {
@@ -64,7 +65,18 @@ const OUTAGES = /^(08|53|57|58)/;
 /** Whether an error says that the database cannot be reached or cannot work at the moment. */
 export function isOutage(error: unknown): boolean {
   const { code, name, message } = error as { code?: string; name?: string; message?: string };
-  return OUTAGES.test(code ?? '') || /^E(CONN|PIPE|TIMEDOUT|HOST)/.test(code ?? '') || name === 'KnexTimeoutError' || /^Connection (terminated|ended)/.test(message ?? '');
+  return OUTAGES.test(code ?? '') || /^(E(CONN|PIPE|TIMEDOUT|HOST|NETUNREACH)|ENOTFOUND)/.test(code ?? '') || name === 'KnexTimeoutError' || name === 'TimeoutError'
+    || /^(Connection (terminated|ended)|Client (has encountered|was closed)|timeout expired|Unable to acquire a connection|aborted$|Cannot use a pool|Client network socket|Transaction query already complete)/i.test(message ?? '')
+    || /Connection terminated|the database system is|terminating connection|server closed the connection|timeout exceeded when trying to connect/i.test(message ?? '');
+}
+
+/** Whether an error says that a value is not of a form or size that a column or a parameter can hold. */
+export const isUnfit = (error: unknown): boolean => /^22/.test((error as { code?: string }).code ?? '');
+
+/** The constraint by which something was there already, or null when the error says something else. */
+export function constraintOf(error: unknown): string | null {
+  const { code, constraint } = error as { code?: string; constraint?: string };
+  return code === '23505' ? (constraint ?? 'unique') : null;
 }
 
 /** Runs work in a transaction, and once more from the start when another transaction got in its way. */

@@ -26,7 +26,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
   for (const table of ['events', 'traces', 'identifiers', 'weak_claims', 'consents', 'consent_log', 'person_tags', 'list_members', 'declined_topics', 'letters', 'work_changes']) {
     await query(sql, `delete from ${table} where person_id = :personId`, b);
   }
-  await query(sql, `update people set external_id = null, external_at = null, attributes = '{}', stamped = '{}', is_known = false, paused_until = null, erased_at = :at where id = :personId`, b);
+  await query(sql, `update people set external_id = null, external_at = null, attributes = '{}', stamped = '{}', is_known = false, paused_until = null, claims_email = null, erased_at = :at where id = :personId`, b);
 }
 
 /** Everything on file about one person, table by table, for them to have. */

@@ -5,7 +5,7 @@ import { filterToSql, type Filter } from './directory';
 export const EXPORTS = ['people', 'events', 'orders', 'consent'] as const;
 export type ExportKind = (typeof EXPORTS)[number];
 
-export interface ExportColumn { readonly name: string; readonly sql: string }
+export interface ExportColumn { readonly name: string; readonly sql: string; readonly isAttribute?: boolean }
 
 const literal = (text: string): string => `'${text.replaceAll("'", "''")}'`;
 const iso = (column: string): string => `to_char(${column} at time zone 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
@@ -31,13 +31,29 @@ export async function exportColumns(db: Db, kind: ExportKind): Promise<readonly 
   if (kind !== 'people') return COLUMNS[kind].columns;
   const names = (await query<{ name: string }>(db, `select name from attributes where goes_to is null and retired_at is null and name not in ('email') order by name in ('firstName', 'lastName', 'phone', 'country', 'zone') desc, name`)).map((row) => row.name);
   return [
-    { name: 'externalId', sql: 'p.external_id' }, { name: 'email', sql: 'p.email' }, ...names.map((name) => ({ name, sql: `p.attributes->>${literal(name)}` })),
+    { name: 'externalId', sql: 'p.external_id' }, { name: 'email', sql: 'p.email' }, ...names.map((name) => ({ name, sql: `p.attributes->>${literal(name)}`, isAttribute: true })),
     { name: 'tags', sql: `(select string_agg(t.tag, ', ' order by t.tag) from person_tags t where t.person_id = p.id)` },
     { name: 'lists', sql: `(select string_agg(l.name, ', ' order by l.name) from list_members m join lists l on l.id = m.list_id where m.person_id = p.id)` },
     { name: 'consentEmail', sql: `(select c.state from consents c where c.person_id = p.id and c.channel = 'email')` }, { name: 'consentSms', sql: `(select c.state from consents c where c.person_id = p.id and c.channel = 'sms')` },
     { name: 'orders', sql: `coalesce((select s.orders from standing s where s.person_id = p.id), 0)` }, { name: 'netMinor', sql: `coalesce((select s.net_minor from standing s where s.person_id = p.id), 0)` },
     { name: 'createdAt', sql: iso('p.created_at') }, { name: 'seenAt', sql: iso('p.seen_at') },
   ];
+}
+
+/** How many columns a statement can have: PostgreSQL holds 1,664, and some are used up by us. */
+export const MOST_COLUMNS = 1500;
+
+/** People with more attributes than a statement has columns: a JSON object a line, each attribute as text under its name. */
+export function wideStatement(db: Db, columns: readonly ExportColumn[], filter: Filter): string {
+  const { condition, bindings } = filterToSql(filter);
+  const own = columns.filter((column) => !column.isAttribute);
+  const names = columns.filter((column) => column.isAttribute).map(({ name }) => name);
+  return db.raw(
+    `select jsonb_build_object(${own.map(({ sql, name }) => `${literal(name)}, cast(${sql} as text)`).join(', ')})
+       || coalesce((select jsonb_object_agg(a.key, a.value) from jsonb_each_text(p.attributes) a where a.key in (${names.map(literal).join(', ')})), '{}')
+     from people p where ${condition}`,
+    bindings as Knex.ValueDict,
+  ).toQuery();
 }
 
 /** The statement of an export, for COPY: bindings are written into it, quoted by the driver, since COPY takes none. */

@@ -26,6 +26,8 @@ export interface PersonRow {
   seen_at: Date;
   paused_until: Date | null;
   erased_at: Date | null;
+  /** the address that a visitor says is theirs, without proof */
+  claims_email?: string | null;
 }
 
 /** Keys of identifiers as two parameters, for `unnest(:kinds, :values)`. */
@@ -316,7 +318,7 @@ export async function setPause(sql: Sql, personId: string, until: Instant | null
 
 /** One person by their external id (any that they have), or by our own number; also under the number of one merged into them. */
 export async function findPerson(sql: Sql, by: { externalId: string } | { id: string }): Promise<PersonRow | null> {
-  const columns = 'p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at';
+  const columns = 'p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at, p.claims_email';
   if ('id' in by) {
     if (!/^\d{1,18}$/.test(by.id)) return null;
     return (
@@ -340,4 +342,15 @@ export async function identifiersOf(sql: Sql, personId: string): Promise<(Identi
 /** Gives back by key what {@link findByIdentifiers} answers with: a convenience for single identifiers. */
 export async function ownerOfIdentifier(sql: Sql, identifier: Identifier): Promise<string | null> {
   return (await findByIdentifiers(sql, [identifierKey(identifier)])).get(identifierKey(identifier))?.personId ?? null;
+}
+
+/** Notes the address that a visitor, of whom only a device is known, says is theirs: only where nobody has that address. */
+export async function noteClaim(sql: Sql, device: string, email: string): Promise<void> {
+  await query(
+    sql,
+    `update people p set claims_email = :email from identifiers i
+     where i.kind = 'device' and i.value = :device and p.id = i.person_id and not p.is_known and p.claims_email is distinct from :email
+       and not exists (select 1 from identifiers o where o.kind = 'email' and o.value = :email)`,
+    { device, email },
+  );
 }

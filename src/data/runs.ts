@@ -149,6 +149,8 @@ export interface NewSend {
   readonly version: number;
   readonly effect: Effect;
   readonly at: Instant;
+  /** a message that somebody waits for */
+  readonly isService?: boolean;
 }
 
 export interface SendRef {
@@ -157,21 +159,22 @@ export interface SendRef {
 }
 
 /** Writes what is to be sent. A send that is there already, by run, step and visit, is left alone and not answered. */
-export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<SendRef[]> {
+export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<(SendRef & { isService: boolean })[]> {
   if (!sends.length) return [];
-  const rows = await query<{ person_id: string; id: string }>(
+  const services = new Set(sends.filter((send) => send.isService).map(({ run, effect }) => `${run.id}/${effect.stepId}`));
+  const rows = await query<{ person_id: string; id: string; run_id: string; step_id: string }>(
     sql,
     `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at)
      select person_id, run_id, flow_id, version, step_id, visit, trigger_id, 'queued', at
      from ${SENDS.sql} as r
-     on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id`,
+     on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id, run_id, step_id`,
     {
       rows: SENDS.of(sends.map(({ run, flowId, version, effect, at }) => ({
         person_id: run.personId, run_id: run.id, flow_id: flowId, version, step_id: effect.stepId, visit: effect.visit, trigger_id: effect.triggerId, at: new Date(at),
       }))),
     },
   );
-  return rows.map((row) => ({ personId: row.person_id, id: row.id }));
+  return rows.map((row) => ({ personId: row.person_id, id: row.id, isService: services.has(`${row.run_id}/${row.step_id}`) }));
 }
 
 /** A run that is to be armed, and due at `wakeAt`. */

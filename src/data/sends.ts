@@ -4,6 +4,7 @@ import { query, queryOne, type Sql } from './db';
 import { reachOf, REACH_COLUMNS } from './facts';
 import type { SendRef } from './runs';
 import { rowsOf } from './rows';
+import { ALIVE } from './workers';
 
 const REPORTS = rowsOf({ person_id: 'bigint', send_id: 'bigint', type: 'text', at: 'moment' });
 
@@ -20,18 +21,43 @@ export interface SendRow {
   trigger: FactEvent['properties'] | null;
 }
 
-/** Reads a queued send with all that its message needs, and holds it, so that no second worker takes it up. */
-export async function holdSend(sql: Sql, ref: SendRef): Promise<SendRow | null> {
+/** Whether whoever has something in hand still lives: workers show it by an advisory lock. */
+export const isHeldSql = (holder: string): string => `exists (select 1 from pg_locks lock where lock.locktype = 'advisory' and lock.classid = ${ALIVE} and lock.objid = ${holder} and lock.granted
+  and lock.database = (select oid from pg_database where datname = current_database()))`;
+
+/**
+ * Takes a queued send in hand for a worker and reads it with all that its message needs; null when it is over, or in the
+ * hands of another who lives. No transaction stays open: the hold ends when the send is settled or left, or with the worker.
+ */
+export async function takeSend(sql: Sql, ref: SendRef, holder: number): Promise<SendRow | null> {
   const row = await queryOne<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    `select s.person_id, s.id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
+    `with held as (
+       update sends s set held_by = :holder where s.id = :id and s.person_id = :personId and s.state = 'queued'
+         and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
+     )
+     select s.person_id, s.id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
        (select e.properties from events e where e.person_id = s.person_id and e.id = s.trigger_id) as trigger
-     from sends s join people p on p.id = s.person_id
-     where s.id = :id and s.person_id = :personId and s.state = 'queued' for update of s skip locked`,
-    { ...ref },
+     from held s join people p on p.id = s.person_id`,
+    { ...ref, holder },
   );
   return row && { ...row, reach: reachOf(row) };
+}
+
+/** Gives a send back that could not be carried out for now. */
+export async function leaveSend(sql: Sql, ref: SendRef): Promise<void> {
+  await query(sql, `update sends set held_by = null where id = :id`, { id: ref.id });
+}
+
+/** The domains to which sends go, and since when they wait, by their number. */
+export async function domainsOfSends(sql: Sql, refs: readonly SendRef[]): Promise<Map<string, { domain: string; queuedAt: Instant }>> {
+  const rows = await query<{ id: string; domain: string; queued_at: Date }>(
+    sql,
+    `select s.id, split_part(p.email, '@', 2) as domain, s.queued_at from sends s join people p on p.id = s.person_id where s.id = any(cast(:ids as bigint[])) and p.email is not null`,
+    { ids: refs.map((ref) => ref.id) },
+  );
+  return new Map(rows.map((row) => [row.id, { domain: row.domain, queuedAt: row.queued_at.getTime() }]));
 }
 
 /** Where a send stands that may have moved to another person since, by a merge: the person who has it now. */
@@ -44,24 +70,30 @@ export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<string | null
   return row?.person_id ?? null;
 }
 
-/** Notes what became of a send that was held. */
+/**
+ * Notes what became of a send, wherever it stands by now. What the mail server has reported meanwhile counts: one that is
+ * delivered or bounced is no longer merely sent.
+ */
 export async function settleSend(sql: Sql, ref: SendRef, state: 'sent' | 'failed' | 'skipped', at: Instant, more: { reason?: string; subject?: string }): Promise<void> {
   await query(
     sql,
-    `update sends set state = :state, reason = :reason, subject = coalesce(:subject, subject), sent_at = case when :state = 'sent' then cast(:at as timestamptz) end
-     where person_id = :personId and id = :id`,
-    { ...ref, state, at: new Date(at), reason: more.reason ?? null, subject: more.subject ?? null },
+    `update sends set held_by = null, reason = :reason, subject = coalesce(:subject, subject),
+       state = case when state <> 'queued' then state else :state end,
+       sent_at = case when :state = 'sent' then coalesce(sent_at, cast(:at as timestamptz)) else sent_at end
+     where id = :id`,
+    { id: ref.id, state, at: new Date(at), reason: more.reason ?? null, subject: more.subject ?? null },
   );
 }
 
-/** Notes on sends what message events tell of them: the first delivery, opening and click. A bounce is final. */
+/** Notes on sends what message events tell of them: the first delivery, opening and click. What was delivered has been sent, whether we had noted that or not. A bounce is final. */
 export async function noteMessageEvents(sql: Sql, rows: readonly { personId: string; sendId: string; type: string; time: Instant }[]): Promise<void> {
   if (!rows.length) return;
   await query(
     sql,
     `update sends s set
        delivered_at = least(s.delivered_at, r.delivered), opened_at = least(s.opened_at, r.opened), clicked_at = least(s.clicked_at, r.clicked),
-       state = case when r.bounced is not null then 'bounced' when s.state = 'sent' and coalesce(r.delivered, r.opened, r.clicked) is not null then 'delivered' else s.state end
+       state = case when r.bounced is not null then 'bounced' when s.state in ('queued', 'sent') and coalesce(r.delivered, r.opened, r.clicked) is not null then 'delivered' else s.state end,
+       sent_at = coalesce(s.sent_at, r.delivered, r.opened, r.clicked, r.bounced)
      from (
        select person_id, send_id,
          min(at) filter (where type = 'message.delivered') as delivered, min(at) filter (where type = 'message.opened') as opened,

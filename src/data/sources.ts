@@ -64,6 +64,11 @@ export async function findSource(sql: Sql, key: string): Promise<SourceRow | nul
   return queryOne<SourceRow>(sql, `select ${COLUMNS} from sources where key = :key`, { key });
 }
 
+/** The sites on which a page snippet of the store's stands. */
+export async function snippetSites(sql: Sql): Promise<string[]> {
+  return (await query<{ site: string }>(sql, `select distinct jsonb_array_elements_text(settings->'sites') as site from sources where kind = 'snippet' and revoked_at is null and jsonb_typeof(settings->'sites') = 'array'`)).map((row) => row.site);
+}
+
 export interface SourceListRow extends SourceRow { last_hour: number; last_day: number; rejected_day: number; minutes: { at: string; accepted: number; rejected: number }[] | null }
 
 /** All sources with what they brought lately, as of now. */
@@ -95,8 +100,8 @@ export async function setSourceSettings(sql: Sql, id: number, settings: object):
   await query(sql, 'update sources set settings = :settings where id = :id', { id, settings: JSON.stringify(settings) });
 }
 
-export async function setSourceSecret(sql: Sql, id: number, secret: string): Promise<void> {
-  await query(sql, 'update sources set secret = :secret where id = :id', { id, secret });
+export async function setSourceSecret(sql: Sql, id: number, secret: string, hint: string): Promise<void> {
+  await query(sql, 'update sources set secret = :secret, hint = :hint where id = :id', { id, secret, hint });
 }
 
 export interface Rejection { readonly type: string | null; readonly problems: readonly object[]; readonly raw: string }

@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Channel } from '@/core/rules';
-import { query, type Sql } from './db';
+import { query, queryOne, type Sql } from './db';
 import { rowsOf } from './rows';
 
 const ADDRESSES = rowsOf({ address: 'text' });
@@ -26,6 +26,11 @@ export async function suppressAll(sql: Sql, channel: Channel, addresses: readonl
 export async function liftSuppression(sql: Sql, channel: Channel, address: string, reasons: readonly string[] | null = null): Promise<boolean> {
   const rows = await query(sql, `delete from suppressions where channel = :channel and address = :address and (cast(:reasons as text[]) is null or reason = any(cast(:reasons as text[]))) returning 1`, { channel, address, reasons });
   return rows.length > 0;
+}
+
+/** Whether an address is one of those never written to. */
+export async function isSuppressed(sql: Sql, channel: Channel, address: string): Promise<boolean> {
+  return (await queryOne(sql, 'select 1 from suppressions where channel = :channel and address = :address', { channel, address })) !== null;
 }
 
 export interface SuppressionRow { channel: Channel; address: string; reason: string; at: Date; by: string | null; note: string | null; person_id: string | null }

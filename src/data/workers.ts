@@ -2,7 +2,7 @@ import type { Client } from 'pg';
 import { query, type Sql } from './db';
 
 /** First half of the advisory locks by which workers show that they live. */
-const ALIVE = 7445;
+export const ALIVE = 7445;
 
 /**
  * Enters a worker on a connection of its own and takes its advisory lock; the lock ends with the connection,

@@ -18,6 +18,8 @@ interface Cart {
   isAsked: boolean;
   code: string;
   orderId: string | null;
+  /** the browser, as Viatic's page snippet has named it: told along with the checkout, it is proof of whose browsing it is */
+  device: string;
 }
 
 /** The shop's discount codes: the share off, and the cart value from which they count. */
@@ -46,14 +48,14 @@ export function openShop(config: Config) {
   };
   const cartOf = (asked: Asked): Cart => {
     const known = carts.get(asked.cookies.quillfin_cart ?? '');
-    return known && !known.orderId ? { ...structuredClone(known), country: known.country ?? 'NL', box: known.box ?? UNTOUCHED, isAsked: known.isAsked ?? false } : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, country: 'NL', box: UNTOUCHED, isAsked: false, code: '', orderId: null };
+    return known && !known.orderId ? { ...structuredClone(known), country: known.country ?? 'NL', box: known.box ?? UNTOUCHED, isAsked: known.isAsked ?? false, device: deviceOf(asked) || known.device || '' } : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, country: 'NL', box: UNTOUCHED, isAsked: false, code: '', orderId: null, device: deviceOf(asked) };
   };
   const itemsOf = (cart: Cart) =>
     cart.lines.flatMap((line) => {
       const product = productOf(line.sku);
       return product ? [{ sku: product.sku, name: product.name, quantity: line.quantity, price: product.price, url: `${base}/p/${product.sku}`, image: `${base}/pictures/${product.sku}.svg` }] : [];
     });
-  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.firstName && { firstName: cart.firstName }), ...(cart.country && { country: cart.country }), ...(cart.agreed && { consent: { email: true, how: 'checkout', place: `${base}/checkout`, wording: cart.box.wording, box: cart.box.ticked ? 'ticked' : 'unticked', country: cart.country } }) });
+  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.device && { device: cart.device }), ...(cart.firstName && { firstName: cart.firstName }), ...(cart.country && { country: cart.country }), ...(cart.agreed && { consent: { email: true, how: 'checkout', place: `${base}/checkout`, wording: cart.box.wording, box: cart.box.ticked ? 'ticked' : 'unticked', country: cart.country } }) });
 
   const tell = async (type: string, data: object): Promise<void> => {
     const answer = await fetch(`${config.viaticUrl}/api/v1/events`, {
@@ -84,8 +86,7 @@ export function openShop(config: Config) {
   /** The page snippet, as the store's Data section says to put it in: it tells of browsing before anybody is known. */
   const tagged = (answer: Answer): Answer => {
     if (!config.snippet || !answer.body || answer.type) return answer;
-    const early = `<script>window.viatic=window.viatic||{q:[]};["track","identify","product","cart","forget"].forEach(function(n){viatic[n]=viatic[n]||function(){viatic.q.push([n].concat([].slice.call(arguments)))}})</script>`;
-    return { ...answer, body: answer.body.replace('<main>', `${early}<main>`).replace('</body>', `<script src="${config.viaticUrl}/snippet/${config.snippet}.js" async></script></body>`) };
+    return { ...answer, body: answer.body.replace('<main>', `<script src="/outside/shop/shop.js"></script><main>`).replace('</body>', `<script src="${config.viaticUrl}/snippet/${config.snippet}.js" async></script></body>`) };
   };
 
   return async (asked: Asked): Promise<Answer> => tagged(await answerTo(asked));
@@ -99,6 +100,7 @@ export function openShop(config: Config) {
         const product = productOf(detail.replace(/\.svg$/, ''));
         return product ? { status: 200, body: drawProduct(product), type: 'image/svg+xml' } : { status: 404, body: 'no such picture' };
       }
+      if (place === 'shop.js') return { status: 200, body: SCRIPT, type: 'text/javascript; charset=utf-8' };
       if (place === '') return { status: 200, body: page('Quillfin', home(), count(cart)) };
       if (place === 'p') {
         const product = productOf(detail);
@@ -203,7 +205,7 @@ function addForm(product: Product): string {
 }
 
 function productPage(product: Product): string {
-  return `<div class="product"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div><script>window.viatic&&viatic.product(${JSON.stringify({ sku: product.sku, name: product.name, price: product.price })})</script>`;
+  return `<div class="product" data-sku="${product.sku}" data-name="${e(product.name)}" data-price="${product.price}"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div>`;
 }
 
 function totals(cart: Cart): string {
@@ -224,10 +226,25 @@ function checkoutPage(cart: Cart, problem = ''): string {
   return `<h1>Checkout</h1><form id="checkout" method="post" action="/outside/shop/checkout/place" class="checkout">
 ${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
 <label>Email<input name="email" type="email" required value="${e(cart.email)}" autocomplete="email"></label>
-<label>Country<select name="country" onchange="this.form.action='/outside/shop/checkout/country';this.form.noValidate=true;this.form.submit()">${COUNTRIES.map(([code, name]) => `<option value="${code}"${code === cart.country ? ' selected' : ''}>${name}</option>`).join('')}</select></label>
+<label>Country<select name="country">${COUNTRIES.map(([code, name]) => `<option value="${code}"${code === cart.country ? ' selected' : ''}>${name}</option>`).join('')}</select></label>
 <label>First name<input name="firstName" value="${e(cart.firstName)}" autocomplete="given-name"></label>
 <label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${e(cart.box.wording)}</label>
 <label>Discount code<span class="row"><input name="code" value="${e(cart.code)}"><button class="plain" formaction="/outside/shop/checkout/code">Use</button></span></label>
-${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>
-<script>const f=document.getElementById('checkout'),s=document.getElementById('kept');f.addEventListener('change',async(c)=>{if(c.target.name==='country')return;if(!f.email.value||!f.email.checkValidity())return;const r=await fetch('/outside/shop/checkout/keep',{method:'POST',body:new URLSearchParams(new FormData(f)),keepalive:true});s.textContent=r.ok?'We keep your cart for you.':'';if(r.ok&&window.viatic)viatic.identify({email:f.email.value})})</script>`;
+${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>`;
 }
+
+/** The page's own script: the snippet's early words, what product is looked at, and a checkout that is kept as it is filled in. */
+const SCRIPT = `window.viatic=window.viatic||{q:[]};
+["track","identify","product","cart","forget"].forEach(function(n){viatic[n]=viatic[n]||function(){viatic.q.push([n].concat([].slice.call(arguments)))}});
+document.addEventListener("DOMContentLoaded",function(){
+  var p=document.querySelector("[data-sku]"),f=document.getElementById("checkout"),s=document.getElementById("kept");
+  if(p)viatic.product({sku:p.dataset.sku,name:p.dataset.name,price:Number(p.dataset.price)});
+  if(f)f.addEventListener("change",async function(c){
+    if(c.target.name==="country"){f.action="/outside/shop/checkout/country";f.noValidate=true;f.submit();return}
+    if(!f.email.value||!f.email.checkValidity())return;
+    var r=await fetch("/outside/shop/checkout/keep",{method:"POST",body:new URLSearchParams(new FormData(f)),keepalive:true});
+    s.textContent=r.ok?"We keep your cart for you.":"";
+  });
+});`;
+/** The snippet's own name for the browser, or nothing. */
+const deviceOf = (asked: Asked): string => (/^[A-Za-z0-9_-]{16,64}$/.test(asked.cookies.viatic_id ?? '') ? asked.cookies.viatic_id! : '');

@@ -1,10 +1,11 @@
 import { z } from 'zod';
-import type { AttributeView, UseView } from '@/core/api';
-import { ATTRIBUTE_TYPES, guessType, spellingGroups, type SpellingGroup } from '@/core/people';
+import type { AttributesView, UseView } from '@/core/api';
+import { ATTRIBUTE_TYPES, guessType, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, spellingGroups, type SpellingGroup } from '@/core/people';
 import { PERSON_CHANGED } from '@/core/rules';
+import { isName } from '@/core/text';
 import { inTransaction, type Db } from '@/data/db';
 import { listViews } from '@/data/access';
-import { attributeUse, attributeValues, discoverAttributes, findAttribute, listAttributeRows, redirectAttribute, renameInPeople, respell, retireAttribute, saveAttribute } from '@/data/attributes';
+import { attributeUse, attributeValues, discoverAttributes, findAttribute, listAttributeRows, listUnkept, redirectAttribute, renameInPeople, respell, retireAttribute, saveAttribute } from '@/data/attributes';
 import { documentsNow } from '@/data/flows';
 import { listForms } from '@/data/forms';
 import { wakeRuns } from '@/data/runs';
@@ -13,15 +14,12 @@ import { attributeUses } from './catalogue';
 import { notFound, Problem, problemsOf } from './http/problem';
 import { forgetAttributes } from './ingest/attributes';
 
-const NAME = /^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u;
-/** Attributes that Viatic itself lives by: they keep name and type. */
-const OWN = new Set(['email', 'phone', 'firstName', 'lastName', 'country', 'zone', 'pushToken']);
 
 /**
  * Every attribute, declared or discovered, with what uses it; with how many people have it, too, where that is asked for:
  * it takes a look at everybody, seconds for a million.
  */
-export async function attributeList(db: Db, isCounted = true): Promise<{ attributes: AttributeView[] }> {
+export async function attributeList(db: Db, isCounted = true): Promise<AttributesView> {
   const kinds = new Map<string, { people: number; kinds: Record<string, number> }>();
   for (const row of isCounted ? await attributeUse(db) : []) {
     const known = kinds.get(row.name) ?? { people: 0, kinds: {} };
@@ -30,13 +28,15 @@ export async function attributeList(db: Db, isCounted = true): Promise<{ attribu
     kinds.set(row.name, known);
   }
   let rows = await listAttributeRows(db);
-  const missing = [...kinds.keys()].filter((name) => NAME.test(name) && !rows.some((row) => row.name === name));
+  const onRecord = new Set(rows.map((row) => row.name));
+  const missing = [...kinds.keys()].filter((name) => isName(name) && !onRecord.has(name)).slice(0, Math.max(0, MOST_NAMES - rows.length));
   if (missing.length) {
     await discoverAttributes(db, missing.map((name) => ({ name, type: typeOf(kinds.get(name)!.kinds) })));
     rows = await listAttributeRows(db);
   }
-  const [flows, forms, views] = await Promise.all([documentsNow(db), listForms(db, (await readStore(db)).now), listViews(db)]);
+  const [flows, forms, views, unkept] = await Promise.all([documentsNow(db), listForms(db, (await readStore(db)).now), listViews(db), listUnkept(db)]);
   return {
+    most: MOST_NAMES, mostOfPerson: MOST_ATTRIBUTES, unkept,
     attributes: rows.map((row) => ({
       name: row.name, type: row.type, isDeclared: row.is_declared, about: row.about, goesTo: row.goes_to, isRetired: row.retired_at !== null,
       people: isCounted ? (kinds.get(row.name)?.people ?? 0) : null, kinds: kinds.get(row.name)?.kinds ?? {},
@@ -58,10 +58,10 @@ const declareSchema = z.strictObject({ type: z.enum(ATTRIBUTE_TYPES), about: z.s
 
 /** Declares an attribute with its type. What does not fit on file stays as it is and is counted. */
 export async function declareAttribute(db: Db, scope: string, name: string, body: unknown, by: string): Promise<void> {
-  if (!NAME.test(name)) throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [{ field: 'name', wrong: 'is not a name', right: 'for example tankSize' }]);
+  if (!isName(name)) throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [{ field: 'name', wrong: 'is not a name', right: 'for example tankSize' }]);
   const parsed = declareSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not an attribute', 'Nothing was stored.', problemsOf(parsed.error));
-  if (OWN.has(name) && parsed.data.type !== 'text') throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it stays a text.`, [{ field: 'type', wrong: 'cannot be changed', right: 'text' }]);
+  if (OWN_ATTRIBUTES.has(name) && parsed.data.type !== 'text') throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it stays a text.`, [{ field: 'type', wrong: 'cannot be changed', right: 'text' }]);
   await saveAttribute(db, { name, isDeclared: true, ...parsed.data });
   forgetAttributes(scope);
   await recordAct(db, (await readStore(db)).now, by, 'attribute.declared', { name, type: parsed.data.type });
@@ -69,8 +69,8 @@ export async function declareAttribute(db: Db, scope: string, name: string, body
 
 /** Gives an attribute another name. When that name is there already the two become one: the newer word wins. */
 export async function renameAttribute(db: Db, scope: string, name: string, to: unknown, by: string): Promise<{ people: number }> {
-  if (typeof to !== 'string' || !NAME.test(to) || to === name) throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [{ field: 'to', wrong: 'is not another name', right: 'for example tankSize' }]);
-  if (OWN.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it keeps its name.`);
+  if (typeof to !== 'string' || !isName(to) || to === name) throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [{ field: 'to', wrong: 'is not another name', right: 'for example tankSize' }]);
+  if (OWN_ATTRIBUTES.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it keeps its name.`);
   const row = await findAttribute(db, name);
   if (!row) throw notFound(`attribute "${name.slice(0, 80)}"`);
   const used = (await documentsNow(db)).flatMap((flow) => attributeUses(flow.document, name).map((where) => `${flow.name}, ${where}`));
@@ -90,7 +90,7 @@ export async function renameAttribute(db: Db, scope: string, name: string, to: u
 
 /** Retires an attribute: what is on file stays, nothing more is taken in. Or brings it back. */
 export async function retire(db: Db, scope: string, name: string, isRetired: boolean, by: string): Promise<void> {
-  if (OWN.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it cannot be retired.`);
+  if (OWN_ATTRIBUTES.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it cannot be retired.`);
   if (!(await findAttribute(db, name))) throw notFound(`attribute "${name.slice(0, 80)}"`);
   await retireAttribute(db, name, isRetired);
   forgetAttributes(scope);

@@ -1,21 +1,20 @@
 import { Pool } from 'pg';
-import type { Runner } from 'graphile-worker';
 import { afterEach, beforeEach, expect, it } from 'vitest';
 import { query } from '@/data/db';
 import { advanceClock } from './clock';
 import type { Mailer } from './mail';
-import { startJobs } from './jobs';
+import { startJobs, type Jobs } from './jobs';
 import { cart, openLab, type Lab } from './testing/lab';
 
 let lab: Lab;
 let pool: Pool;
-let jobs: Runner;
+let jobs: Jobs;
 beforeEach(async () => {
   lab = await openLab();
   pool = new Pool({ connectionString: lab.url, max: 4 });
   // a mail server that reports each mail delivered in the moment it takes it
   const mailer: Mailer = { send: async () => ({ taken: true }), close: () => undefined };
-  jobs = await startJobs({ db: lab.db, scope: lab.scope, mailer, url: 'http://localhost:4400', secret: 'x'.repeat(32) }, pool, 2, () => undefined);
+  jobs = await startJobs({ db: lab.db, scope: lab.scope, mailer, url: 'http://localhost:4400', secret: 'x'.repeat(32) }, pool, () => undefined);
 });
 afterEach(async () => {
   await jobs.stop();
@@ -26,7 +25,7 @@ afterEach(async () => {
 it('what falls due on the way happens at its moment, not all at the end', async () => {
   const began = await lab.now();
   await lab.tell([cart('a@example.com', 20), cart('b@example.com', 200)]);
-  const { now, moved } = await advanceClock(lab.db, lab.scope, 'P2D', 'test');
+  const { now, moved } = await advanceClock(lab.db, lab.scope, { advance: 'P2D' }, 'test');
   expect(now - began).toBeGreaterThanOrEqual(2 * 86_400_000);
   expect(moved).toBeGreaterThanOrEqual(4);
   const sent = await query<{ step_id: string; state: string; after: number }>(lab.db, `select step_id, state, round(extract(epoch from queued_at - to_timestamp(${began / 1000})) / 60)::int as after from sends order by queued_at, step_id`);
@@ -37,8 +36,8 @@ it('what falls due on the way happens at its moment, not all at the end', async 
 });
 
 it('two who move it at once: one is told to wait; it is written down who moved it', async () => {
-  const both = await Promise.allSettled([advanceClock(lab.db, lab.scope, 'PT1H', 'Marla'), advanceClock(lab.db, lab.scope, 'PT1H', 'Kim')]);
+  const both = await Promise.allSettled([advanceClock(lab.db, lab.scope, { advance: 'PT1H' }, 'Marla'), advanceClock(lab.db, lab.scope, { advance: 'PT1H' }, 'Kim')]);
   expect(both.map((one) => one.status).sort()).toEqual(['fulfilled', 'rejected']);
   expect(both.find((one) => one.status === 'rejected')).toMatchObject({ reason: { status: 409 } });
-  expect(await query(lab.db, `select what, detail from acts where what = 'clock.moved'`)).toEqual([{ what: 'clock.moved', detail: { by: 'PT1H' } }]);
+  expect(await query(lab.db, `select what, detail from acts where what = 'clock.moved'`)).toEqual([{ what: 'clock.moved', detail: { advance: 'PT1H' } }]);
 });

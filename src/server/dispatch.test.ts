@@ -71,7 +71,7 @@ describe('carrying out what flows have decided', () => {
   it('refused for good it has failed with the server’s words; given up it has failed with ours', async () => {
     const refs = await queued(cart('a@example.com', 150), cart('b@example.com', 20));
     await dispatch(context({ taken: false, reason: '550 no such mailbox' }), [refs[0]!]);
-    await giveUp(lab.db, refs, 'gave up after 10 attempts');
+    await giveUp(context(), refs, 'gave up after 10 attempts');
     expect(await sends()).toMatchObject([{ state: 'failed', reason: '550 no such mailbox' }, { state: 'failed', reason: 'gave up after 10 attempts' }]);
     await dispatch(context(), refs);
     expect(taken).toHaveLength(1);

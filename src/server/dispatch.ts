@@ -1,63 +1,137 @@
 import { planOf } from '@/core/flows';
-import { notSentBecause, renderMessage, type Links, type Message } from '@/core/messages';
+import { notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
 import type { Value } from '@/core/rules';
+import { DAY, type Instant } from '@/core/time';
 import type { Db, Sql } from '@/data/db';
 import { ADDRESS } from '@/data/facts';
 import { readVersion } from '@/data/flows';
+import { addJobs } from '@/data/jobs';
 import type { SendRef } from '@/data/runs';
-import { holdSend, ownerOfSend, settleSend } from '@/data/sends';
+import { domainsOfSends, leaveSend, ownerOfSend, settleSend, takeSend } from '@/data/sends';
 import { readStore, type Store } from '@/data/store';
+import { openTraffic, type Traffic } from './lanes';
 import { sealLink } from './links';
-import type { Mailer } from './mail';
+import { TooSlow, type Handed, type Mailer } from './mail';
 
+/** What carries out what flows and people have decided. */
 export interface Dispatch {
   readonly db: Db;
   readonly scope: string;
   readonly mailer: Mailer;
+  /** a mailer of its own for what somebody waits for; the same where there is none */
+  readonly urgentMailer?: Mailer;
   readonly url: string;
   readonly secret: string;
+  /** the number under which this process shows that it lives; sends in its hands are nobody else's while it does */
+  readonly worker?: () => number;
+  readonly traffic?: Traffic;
 }
 
+/** The number of nobody: what it holds anybody may take. */
+export const holderOf = (context: Dispatch): number => context.worker?.() ?? 0;
+
 const AT_ONCE = 4;
+/** How long a job waits for a lane in which others are in hand before it leaves the rest for later. */
+const PATIENCE_MS = 2_000;
 
 /**
- * Carries out a batch of sends. Each is held, looked at once more (consent may have been withdrawn since it was
- * queued), handed to the mail server and noted. What has been noted is not sent again; when any fails for now, the
- * job fails and comes back for the rest.
+ * Carries out a batch of sends. Each is taken in hand, looked at once more (consent may have been withdrawn since it was
+ * queued), handed to the mail server without any transaction standing open, and noted. What has been noted is not sent
+ * again; when any fails for now, the job fails and comes back for the rest. What is for a domain that does not take
+ * anything at the moment is put off in a job of its own, so that the others go on.
  */
 export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Promise<void> {
+  const { domains, server } = context.traffic ?? openTraffic();
+  const known = await domainsOfSends(context.db, refs);
+  const queue = refs.map((ref) => ({ ref, lane: known.get(ref.id)?.domain ?? '' }));
   const failures: unknown[] = [];
-  const queue = [...refs];
+  const later: { ref: SendRef; waitMs: number }[] = [];
+  const until = Date.now() + PATIENCE_MS;
+  // the longer of what the server and the domain ask for; null is to wait for what is in hand
+  const waitFor = (lane: string): number | null => {
+    const [whole, own] = [server.wait(''), domains.wait(lane)];
+    return whole === null || own === null ? (whole || own || null) : Math.max(whole, own);
+  };
   const work = async () => {
-    for (let ref = queue.shift(); ref; ref = queue.shift()) {
+    for (;;) {
+      for (let at = queue.length - 1; at >= 0; at--) {
+        const waitMs = waitFor(queue[at]!.lane);
+        if (waitMs) later.push({ ref: queue.splice(at, 1)[0]!.ref, waitMs });
+      }
+      const at = queue.findIndex(({ lane }) => waitFor(lane) === 0);
+      if (at < 0) {
+        if (!queue.length) return;
+        if (Date.now() > until) return void later.push(...queue.splice(0).map(({ ref }) => ({ ref, waitMs: PATIENCE_MS })));
+        await new Promise((resolve) => setTimeout(resolve, 20));
+        continue;
+      }
+      const [{ ref, lane }] = queue.splice(at, 1) as [(typeof queue)[number]];
+      const [leaveServer, leave] = [server.enter(''), domains.enter(lane)];
       try {
         await dispatchOne(context, ref);
+        leaveServer('well');
+        leave('well');
       } catch (error) {
+        leaveServer(isMailError(error) && !hasAnswered(error) ? 'badly' : 'well');
+        leave(isMailError(error) ? 'badly' : 'well');
         failures.push(error);
       }
     }
   };
   await Promise.all(Array.from({ length: AT_ONCE }, work));
+  await putOff(context, later, known);
   if (failures.length) throw new Error(`${failures.length} of ${refs.length} sends failed for now: ${(failures[0] as Error).message}`);
 }
 
-async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
-  const personId = await ownerOfSend(context.db, given);
+/** How long a mail is tried for: RFC 5321 §4.5.4.1 asks for four to five days at least. */
+const LONGEST_TRIED_MS = 5 * DAY;
+
+/** Leaves sends for later, in jobs of their own; those that have waited too long are given up. */
+async function putOff(context: Dispatch, later: readonly { ref: SendRef; waitMs: number }[], known: ReadonlyMap<string, { queuedAt: Instant }>): Promise<void> {
+  if (!later.length) return;
+  const { now } = await readStore(context.db);
+  const isTooOld = ({ ref }: { ref: SendRef }) => now - (known.get(ref.id)?.queuedAt ?? now) > LONGEST_TRIED_MS;
+  await giveUp(context, later.filter(isTooOld).map(({ ref }) => ref), 'gave up after five days: the mail server did not take it');
+  const rest = later.filter((one) => !isTooOld(one));
+  await queueDispatch(context.db, rest.map(({ ref }) => ref), { afterMs: Math.max(0, ...rest.map(({ waitMs }) => waitMs)) });
+}
+
+/** Whether an error comes from the mail server's connection: those are called as the database's are. */
+const isMailError = (error: unknown): boolean => error instanceof TooSlow || 'command' in (error as object) || hasAnswered(error);
+const hasAnswered = (error: unknown): boolean => typeof (error as { responseCode?: unknown }).responseCode === 'number';
+
+// two jobs of this process may name the same send: one that failed and came back, and one that was put off
+const inHand = new Set<string>();
+
+async function dispatchOne(context: Dispatch, ref: SendRef): Promise<void> {
+  const id = `${context.scope} ${ref.id}`;
+  if (inHand.has(id)) return;
+  inHand.add(id);
+  try {
+    await carryOut(context, ref);
+  } finally {
+    inHand.delete(id);
+  }
+}
+
+async function carryOut(context: Dispatch, given: SendRef): Promise<void> {
+  const { db } = context;
+  const personId = await ownerOfSend(db, given);
   if (!personId) return;
   const ref = { ...given, personId };
-  await context.db.transaction(async (trx) => {
-    const send = await holdSend(trx, ref);
-    if (!send) return;
-    const store = await readStore(trx);
-    const message = await messageOf(trx, context.scope, send.flow_id, send.version, send.step_id);
-    const reason = notSentBecause(message, send.reach.email, send.declined, store.now);
-    if (reason) {
-      await settleSend(trx, ref, 'skipped', store.now, { reason });
-      return;
-    }
-    const links = linksOf(context, ref);
-    const rendered = renderMessage(message, personalOf(send.attributes, send.trigger ?? {}, store), links);
-    const handed = await context.mailer.send({
+  const send = await takeSend(db, ref, holderOf(context));
+  if (!send) return;
+  const store = await readStore(db);
+  const message = await messageOf(db, context.scope, send.flow_id, send.version, send.step_id);
+  const reason = notSentBecause(message, send.reach.email, send.declined, store.now);
+  if (reason) return settleSend(db, ref, 'skipped', store.now, { reason });
+  const links = linksOf(context, ref);
+  const rendered = tryRender(message, personalOf(send.attributes, send.trigger ?? {}, store), links);
+  // the same text comes out the next time: it is not tried again
+  if ('problem' in rendered) return settleSend(db, ref, 'failed', store.now, { reason: rendered.problem });
+  let handed: Handed;
+  try {
+    handed = await (message.kind === 'service' ? (context.urgentMailer ?? context.mailer) : context.mailer).send({
       ...rendered,
       from: { name: store.name, address: store.fromEmail },
       to: { name: nameOf(send.attributes), address: ADDRESS.email(send.attributes)! },
@@ -65,17 +139,38 @@ async function dispatchOne(context: Dispatch, given: SendRef): Promise<void> {
       date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
     });
-    await settleSend(trx, ref, handed.taken ? 'sent' : 'failed', store.now, { subject: rendered.subject, ...(!handed.taken && { reason: handed.reason }) });
-  });
+  } catch (error) {
+    await leaveSend(db, ref);
+    throw error;
+  }
+  await settleSend(db, ref, handed.taken ? 'sent' : 'failed', store.now, { subject: rendered.subject, ...(!handed.taken && { reason: handed.reason }) });
+}
+
+/** A message filled in for somebody, or why that cannot be done. */
+export function tryRender(message: Message, personal: Personal, links: Links): Rendered | { readonly problem: string } {
+  try {
+    return renderMessage(message, personal, links);
+  } catch (error) {
+    return { problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}` };
+  }
 }
 
 /** Notes sends as failed when their job has used up its attempts. */
-export async function giveUp(db: Db, refs: readonly SendRef[], reason: string): Promise<void> {
-  const store = await readStore(db);
-  for (const ref of refs) {
-    await db.transaction(async (trx) => {
-      if (await holdSend(trx, ref)) await settleSend(trx, ref, 'failed', store.now, { reason });
-    });
+export async function giveUp(context: Pick<Dispatch, 'db' | 'worker'>, refs: readonly SendRef[], reason: string): Promise<void> {
+  const store = await readStore(context.db);
+  for (const ref of refs) if (await takeSend(context.db, ref, context.worker?.() ?? 0)) await settleSend(context.db, ref, 'failed', store.now, { reason });
+}
+
+/** How many sends one job carries out. */
+const SENDS_PER_JOB = 50;
+
+/** Adds the jobs that carry sends out, in the transaction that decided on them. Service messages, which somebody waits for, have a queue of their own. */
+export async function queueDispatch(trx: Sql, sends: readonly (SendRef & { readonly isService?: boolean })[], { afterMs = 0 }: { afterMs?: number } = {}): Promise<void> {
+  for (const isService of [true, false]) {
+    const own = sends.filter((send) => (send.isService ?? false) === isService);
+    const jobs: { sends: string[][] }[] = [];
+    for (let i = 0; i < own.length; i += SENDS_PER_JOB) jobs.push({ sends: own.slice(i, i + SENDS_PER_JOB).map((send) => [send.personId, send.id]) });
+    await addJobs(trx, isService ? 'dispatch_service' : 'dispatch', jobs, 15, afterMs);
   }
 }
 

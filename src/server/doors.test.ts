@@ -9,7 +9,7 @@ import { description, flowJsonSchema } from './http/openapi';
 import { openLink, sealLink } from './links';
 import { mailReport } from './mailhook';
 import { advanceClock } from './clock';
-import { checkPassword, hashPassword } from './passwords';
+import { checkPassword, hashPassword } from './access/passwords';
 import { directory, personTimeline, personView, putPerson } from './people';
 import { periodOf } from './report';
 import { cart, openLab, type Lab } from './testing/lab';
@@ -127,7 +127,7 @@ describe('periods', () => {
 
 describe('the clock', () => {
   it.each(['an hour', '-PT1H', 'P2Y', ''])('%j is no move', async (duration) => {
-    await expect(advanceClock(lab.db, lab.scope, duration, 'test')).rejects.toMatchObject({ status: 400 });
+    await expect(advanceClock(lab.db, lab.scope, { advance: duration }, 'test')).rejects.toMatchObject({ status: 400 });
   });
 });
 

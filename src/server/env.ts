@@ -13,6 +13,8 @@ const schema = z.object({
   VIATIC_OUTSIDE_URL: z.string().default(''),
   /** "1" in the demo and in tests: store time can be moved, the sign-in page shows the demo account */
   VIATIC_DEMO: z.string().default(''),
+  /** addresses and networks (CIDR) of the proxies in front of us, with commas: only their word on who is calling counts */
+  VIATIC_PROXIES: z.string().default(''),
 });
 
 export interface Env {
@@ -23,6 +25,7 @@ export interface Env {
   readonly mailHookSecret: string;
   readonly outsideUrl: string;
   readonly isDemo: boolean;
+  readonly proxies: readonly string[];
 }
 
 let read: Env | null = null;
@@ -36,6 +39,7 @@ export function env(): Env {
     read = {
       databaseUrl: e.VIATIC_DATABASE_URL, url: e.VIATIC_URL.replace(/\/$/, ''), secret: e.VIATIC_SECRET, smtpUrl: e.VIATIC_SMTP_URL,
       mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET, outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''), isDemo: e.VIATIC_DEMO === '1',
+      proxies: e.VIATIC_PROXIES.split(',').map((one) => one.trim()).filter(Boolean),
     };
   }
   return read;

@@ -14,7 +14,7 @@ afterAll(() => lab.close());
 beforeEach(() => query(lab.db, 'truncate people, identifiers, weak_claims, consents, consent_log, event_keys, events, orders, standing, credits, person_tags, attributes cascade'));
 
 const out = async (params: string): Promise<string> => {
-  const { body } = await exportFile(lab.db, new URL(`http://x/?${params}`));
+  const { body } = await exportFile(lab.db, lab.url, new URL(`http://x/?${params}`));
   const parts: Buffer[] = [];
   for await (const part of body) parts.push(Buffer.from(part as Buffer));
   return Buffer.concat(parts).toString();
@@ -90,11 +90,11 @@ describe('what goes out', () => {
 
 describe('what is asked for in a way that makes no sense', () => {
   it.each([['what=secrets', 'what'], ['what=people&format=xlsx', 'format'], ['what=people&rule=%7B', 'rule']])('%s is refused with the place', async (params, field) => {
-    await expect(exportFile(lab.db, new URL(`http://x/?${params}`))).rejects.toMatchObject({ status: 400, errors: [{ field }] });
+    await expect(exportFile(lab.db, lab.url, new URL(`http://x/?${params}`))).rejects.toMatchObject({ status: 400, errors: [{ field }] });
   });
 
   it('the file is called what it is, with the day of store time', async () => {
-    const { name, type } = await exportFile(lab.db, new URL('http://x/?what=orders&format=ndjson'));
+    const { name, type } = await exportFile(lab.db, lab.url, new URL('http://x/?what=orders&format=ndjson'));
     expect(name).toBe(`orders-${new Date(await lab.now()).toISOString().slice(0, 10)}.ndjson`);
     expect(type).toBe('application/x-ndjson');
   });

@@ -1,11 +1,10 @@
 import type { FlowView } from '@/core/api';
 import { diff, flowSchema, preflight } from '@/core/flows';
-import type { Db } from '@/data/db';
+import { inTransaction, type Db } from '@/data/db';
 import { createFlow, findFlow, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside } from '@/data/flows';
 import { flowLoad } from '@/data/reports';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from './http/problem';
-import { unstorable } from './http/read';
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 
@@ -25,15 +24,14 @@ export async function readFlow(db: Db, scope: string, key: string): Promise<Flow
 /** Checks a flow document and stores it as the draft; a key that is new makes a new flow. */
 export async function writeDraft(db: Db, scope: string, key: string, body: unknown, revision: number | null): Promise<FlowView> {
   if (!KEY.test(key)) throw new Problem(400, 'Not a key', 'A flow\'s key is made of a-z, 0-9 and -, at most 60 characters.', [{ field: 'key', wrong: 'is not a key', right: 'for example cart-left-behind' }]);
-  const bad = unstorable(body, '');
-  const parsed = bad ? null : flowSchema.safeParse(body);
-  if (!parsed?.success) throw new Problem(422, 'Not a flow', 'The document is not a flow of the form viatic.flow/1; nothing was stored.', bad ? [bad] : problemsOf(parsed!.error));
+  const parsed = flowSchema.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a flow', 'The document is not a flow of the form viatic.flow/1; nothing was stored.', problemsOf(parsed.error));
   const { now } = await readStore(db);
-  const known = await findFlow(db, key);
-  if (known) {
-    const saved = await saveDraft(db, key, parsed.data, revision, now);
+  await inTransaction(db, async (trx) => {
+    if (!(await findFlow(trx, key))) return createFlow(trx, key, parsed.data, now);
+    const saved = await saveDraft(trx, key, parsed.data, revision, now);
     if (saved === null) throw new Problem(409, 'Changed meanwhile', 'Somebody else has changed this draft since you opened it. Load it again; nothing of theirs was overwritten.');
-  } else await createFlow(db, key, parsed.data, now);
+  });
   return readFlow(db, scope, key);
 }
 

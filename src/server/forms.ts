@@ -11,15 +11,16 @@ import { documentsNow } from '@/data/flows';
 import { askConfirmation, askedSince, createFile, createForm, findConfirmation, findFile, findForm, formCounts, listFiles, listForms, noteConfirmed, saveForm, setFormState, type FormListRow, type FormRow } from '@/data/forms';
 import { addJobs } from '@/data/jobs';
 import { createLetter } from '@/data/letters';
-import { findPerson, ownerOfIdentifier } from '@/data/people';
+import { findPerson, lockPeople, ownerOfIdentifier } from '@/data/people';
 import { createSource } from '@/data/sources';
+import { isSuppressed } from '@/data/suppressions';
+import { ADDRESS } from '@/data/facts';
 import { readStore, recordAct } from '@/data/store';
 import { eventUses } from './catalogue';
 import { changeConsent } from './consent';
 import { env } from './env';
 import { notFound, Problem, problemsOf } from './http/problem';
-import { freeKey } from './keys';
-import { unstorable } from './http/read';
+import { Taken, withFreeKey } from './keys';
 import { ingest } from './ingest/ingest';
 import { listPeopleOn } from './people';
 import { e, publicPage } from './publicpage';
@@ -47,31 +48,30 @@ export async function formView(db: Db, key: string): Promise<FormView> {
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 
-/** Stores a form; a key that is new makes a new one, with a source of its own. */
-export async function writeForm(db: Db, key: string, body: unknown, revision: number | null, by: string): Promise<FormView> {
+/** Stores a form; a key that is new makes a new one, with a source of its own. With `isNew` it must be new. */
+export async function writeForm(db: Db, key: string, body: unknown, revision: number | null, by: string, isNew = false): Promise<FormView> {
   if (!KEY.test(key)) throw new Problem(400, 'Not a key', 'A form’s key is made of a-z, 0-9 and -, at most 60 characters.', [{ field: 'key', wrong: 'is not a key', right: 'for example newsletter' }]);
-  const bad = unstorable(body, '');
-  const parsed = bad ? null : formSchema.safeParse(body);
-  if (!parsed?.success) throw new Problem(422, 'Not a form', 'Nothing was stored.', bad ? [bad] : problemsOf(parsed!.error));
+  const parsed = formSchema.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a form', 'Nothing was stored.', problemsOf(parsed.error));
   const { now } = await readStore(db);
-  const known = await findForm(db, key);
-  if (known) {
-    if ((await saveForm(db, key, parsed.data, revision, now)) === null) throw new Problem(409, 'Changed meanwhile', 'Somebody else has changed this form since you opened it. Load it again; nothing of theirs was overwritten.');
-  } else {
-    await inTransaction(db, async (trx) => {
+  await inTransaction(db, async (trx) => {
+    const known = await findForm(trx, key);
+    if (known && isNew) throw new Taken();
+    if (known) {
+      if ((await saveForm(trx, key, parsed.data, revision, now)) === null) throw new Problem(409, 'Changed meanwhile', 'Somebody else has changed this form since you opened it. Load it again; nothing of theirs was overwritten.');
+    } else {
       const sourceId = await createSource(trx, { key: `form-${key}`, kind: 'form', name: parsed.data.name, by });
       await createForm(trx, { key, document: parsed.data, sourceId }, now);
       await recordAct(trx, now, by, 'form.made', { key });
-    });
-  }
+    }
+  });
   return formView(db, key);
 }
 
 /** Makes a form to begin with, under a key made of its name. */
 export async function makeForm(db: Db, name: unknown, by: string): Promise<FormView> {
   if (typeof name !== 'string' || !name.trim() || name.length > 80) throw new Problem(422, 'Not a name', 'A form needs a name of up to 80 characters.', [{ field: 'name', wrong: 'is not a name', right: 'a few words' }]);
-  const key = await freeKey(name, 'form', async (one) => (await findForm(db, one)) !== null);
-  return writeForm(db, key, newForm(name.trim()), null, by);
+  return withFreeKey(name, 'form', async (one) => (await findForm(db, one)) !== null, (key) => writeForm(db, key, newForm(name.trim()), null, by, true));
 }
 
 export async function changeFormState(db: Db, key: string, change: { isOpen?: boolean; isArchived?: boolean }, by: string): Promise<void> {
@@ -102,6 +102,8 @@ function downloadOf(form: Form): string | null {
 }
 
 const HONEYPOT = 'your-website';
+/** The browser's name by the page snippet, as an embedded form carries it along. */
+export const DEVICE = /^[A-Za-z0-9_-]{16,64}$/;
 
 /** The form as a page; `problems` and `given` when it is shown again. */
 export function formPage(row: FormRow, storeName: string, shown: { given?: { readonly [name: string]: string }; problems?: { readonly [name: string]: string }; isEmbedded: boolean }): string {
@@ -126,7 +128,7 @@ export function formPage(row: FormRow, storeName: string, shown: { given?: { rea
   return publicPage(form.title, `<h1>${e(form.title)}</h1>${form.intro ? form.intro.split(/\n{2,}/).map((part) => `<p>${e(part)}</p>`).join('') : ''}
 <form method="post" action="/form/${e(row.key)}${shown.isEmbedded ? '?embedded=1' : ''}" novalidate>${inputs.join('\n')}${boxes.join('\n')}
 <div class="away" aria-hidden="true"><label>Leave this empty<input type="text" name="${HONEYPOT}" tabindex="-1" autocomplete="off"></label></div>
-<button>${e(form.button)}</button><p class="hint">${e(storeName)}</p></form>`, { isEmbedded: shown.isEmbedded });
+${given.device ? `<input type="hidden" name="device" value="${e(given.device)}">` : ''}<button>${e(form.button)}</button><p class="hint">${e(storeName)}</p></form>`, { isEmbedded: shown.isEmbedded });
 }
 
 export type Submitted = { readonly kind: 'wrong'; readonly problems: { readonly [name: string]: string } } | { readonly kind: 'done' | 'asked' };
@@ -137,7 +139,7 @@ export async function submitForm(db: Db, scope: string, row: FormRow, given: { r
   const filled = readSubmission(row.document, given);
   if ('problems' in filled) return { kind: 'wrong', problems: filled.problems };
   const { doubleOptIn } = row.document;
-  const submission = { attributes: filled.attributes, agreed: filled.agreed, place };
+  const submission: Submission = { attributes: filled.attributes, agreed: filled.agreed, place, ...(DEVICE.test(given.device ?? '') && { device: given.device }) };
   if (!doubleOptIn) {
     await inTransaction(db, (trx) => record(db, trx, scope, row, filled.email, submission, false));
     return { kind: 'done' };
@@ -167,7 +169,7 @@ async function sendConfirmation(trx: Sql, email: string, subject: string, text: 
 /** A text in which nothing is taken for a placeholder. */
 const verbatim = (text: string): string => (text.includes('{') ? `{% raw %}${text.replaceAll('{%', '{ %')}{% endraw %}` : text);
 
-interface Submission { attributes: { readonly [name: string]: Value }; agreed: readonly { channel: 'email' | 'sms' | 'push'; wording: string }[]; place: string }
+interface Submission { attributes: { readonly [name: string]: Value }; agreed: readonly { channel: 'email' | 'sms' | 'push'; wording: string }[]; place: string; device?: string }
 
 /** Records a submission as an event, with consent, list and tag: all of it in the transaction of the caller, or nothing. */
 async function record(db: Db, trx: Sql, scope: string, row: FormRow, email: string, submission: Submission, isConfirmed: boolean): Promise<void> {
@@ -176,14 +178,16 @@ async function record(db: Db, trx: Sql, scope: string, row: FormRow, email: stri
   const onFile = known ? (await findPerson(trx, { id: known }))?.attributes : undefined;
   // whoever has not shown that the address is theirs may fill gaps of its person, but change nothing
   const attributes = isConfirmed || !onFile ? submission.attributes : Object.fromEntries(Object.entries(submission.attributes).filter(([name]) => onFile[name] === undefined));
-  const consent = Object.fromEntries(submission.agreed.map(({ channel }) => [channel, true]));
+  // nor do they lift what was said against it: a box that a stranger ticked is not its owner's word
+  const agreed = isConfirmed ? submission.agreed : await withoutObjection(trx, known, submission.agreed, { email, ...onFile, ...attributes });
+  const consent = Object.fromEntries(agreed.map(({ channel }) => [channel, true]));
   const download = downloadOf(form);
   const how = `form “${form.name}”${isConfirmed ? ', confirmed by mail' : ''}`;
   const answer = await ingest(db, scope, {
     id: randomUUID(), source: `form/${row.key}`, type: 'form.submitted',
     data: {
       formId: row.key, formName: form.name, isConfirmed, ...Object.fromEntries(form.hidden.map(({ name, value }) => [name, value])), fields: submission.attributes, ...(download && { download, downloadLabel: form.promise!.label }),
-      person: { ...attributes, email, ...(submission.agreed.length && { consent: { ...consent, how, place: submission.place, wording: submission.agreed.map((one) => one.wording).join(' · '), box: 'unticked' } }) },
+      person: { ...attributes, email, ...(isConfirmed && submission.device && { device: submission.device }), ...(agreed.length && { consent: { ...consent, how, place: submission.place, wording: agreed.map((one) => one.wording).join(' · '), box: 'unticked' } }) },
     },
   }, { sourceId: row.source_id, trx });
   if (answer.rejected.length) throw new Problem(422, 'Not taken', 'The form could not be stored.', answer.rejected[0]!.problems);
@@ -193,6 +197,17 @@ async function record(db: Db, trx: Sql, scope: string, row: FormRow, email: stri
   }
   if (form.list) await putOn(db, trx, scope, form.list, personId, how);
   if (form.tag) await addTag(trx, [personId], form.tag, how, new Date((await readStore(trx)).now));
+}
+
+/** Of the channels that somebody agreed to, those that nobody has withdrawn from and whose address is not out of use. Whoever is on file is locked. */
+async function withoutObjection(trx: Sql, personId: string | null, agreed: Submission['agreed'], attributes: { readonly [name: string]: Value }): Promise<Submission['agreed']> {
+  const consents = personId ? (await lockPeople(trx, [personId])).get(personId)?.consents : undefined;
+  const open: Submission['agreed'][number][] = [];
+  for (const one of agreed) {
+    const address = ADDRESS[one.channel](attributes);
+    if (consents?.get(one.channel)?.state !== 'withdrawn' && !(address && (await isSuppressed(trx, one.channel, address)))) open.push(one);
+  }
+  return open;
 }
 
 /** Puts somebody on a list; one that was put away since takes nobody in any more, and that is no reason to lose the rest. */

@@ -6,7 +6,7 @@ import { query } from '@/data/db';
 import { findForm, type FormRow } from '@/data/forms';
 import { findSource } from '@/data/sources';
 import { Problem } from './http/problem';
-import { openLab, type Lab } from './testing/lab';
+import { anybody, openLab, type Lab } from './testing/lab';
 
 let lab: Lab;
 let doors: typeof import('./sources');
@@ -56,7 +56,7 @@ describe('whatever comes in is answered in words, and what is on file stays whol
   });
 
   it('signed webhooks, with a mapping that points at anything', async () => {
-    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, anybody);
     const secret = Buffer.from(shownOnce!.replace(/^whsec_/, ''), 'base64');
     let n = 0;
     const send = (raw: string) => {
@@ -72,7 +72,7 @@ describe('whatever comes in is answered in words, and what is on file stays whol
   });
 
   it('the page snippet', async () => {
-    const { source } = await doors.makeSource(lab.db, { kind: 'snippet', name: 'P', sites: ['https://shop.example'] }, 'test');
+    const { source } = await doors.makeSource(lab.db, { kind: 'snippet', name: 'P', sites: ['https://shop.example'] }, anybody);
     const row = (await findSource(lab.db, source.key))!;
     await fc.assert(fc.asyncProperty(fc.oneof(fc.record({ device: fc.oneof(fc.constant('a-device-of-a-page'), value), events: fc.oneof(fc.array(event, { maxLength: 3 }), value), person: value }, { requiredKeys: [] }), value).map((one) => JSON.stringify(one) ?? ''), (raw) => answered(doors.collect(lab.db, lab.scope, row, raw))), { numRuns: 200 });
     await whole();

@@ -3,6 +3,7 @@ import type { Db } from '@/data/db';
 import { ledger } from '@/data/revenue';
 import { readStore } from '@/data/store';
 import { Problem } from './http/problem';
+import { wholeNumber } from './http/query';
 import { publicId } from './people';
 import { periodOf } from './report';
 
@@ -10,7 +11,7 @@ import { periodOf } from './report';
 export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store.now, store.zone);
-  const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
+  const limit = wholeNumber(url, 'limit', { least: 1, most: 200, otherwise: 50 });
   const cursor = url.searchParams.get('before');
   const after = cursor ? /^(\d{1,15})_(\d{1,18})_(.*)$/s.exec(cursor) : null;
   if (cursor && !after) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');

@@ -1,37 +1,38 @@
 import { z } from 'zod';
-import { messageSchema, notSentBecause, renderMessage, type Message } from '@/core/messages';
+import { messageSchema, notSentBecause, type Message } from '@/core/messages';
 import type { Db } from '@/data/db';
 import { inTransaction } from '@/data/db';
 import { addJobs } from '@/data/jobs';
-import { createLetter, holdLetter, settleLetter } from '@/data/letters';
+import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/letters';
 import { ADDRESS } from '@/data/facts';
 import { readStore, recordAct } from '@/data/store';
-import { messageIdOf, personalOf, type Dispatch } from './dispatch';
+import { holderOf, messageIdOf, personalOf, tryRender, type Dispatch } from './dispatch';
 import { Problem, problemsOf } from './http/problem';
 import { sealLink } from './links';
 import { nameOf, person } from './people';
 
-/** Carries a letter out: held, looked at once more, rendered, handed over, noted. */
+/** Carries a letter out: taken in hand, looked at once more, rendered, handed over, noted. No transaction stands open while the mail server is talked to. */
 export async function sendLetter(context: Dispatch, id: string, isLastTry: boolean): Promise<void> {
-  await context.db.transaction(async (trx) => {
-    const letter = await holdLetter(trx, id);
-    if (!letter) return;
-    const store = await readStore(trx);
-    const reason = letter.kind === 'marketing' ? (letter.reach ? notSentBecause(letter.message, letter.reach.email, letter.declined, store.now) : 'the person is no longer on file') : null;
-    if (reason) return settleLetter(trx, id, 'skipped', store.now, reason);
-    const unsubscribeUrl = letter.person_id ? `${context.url}/leave/${sealLink(context.secret, { purpose: 'prefs', personId: letter.person_id, sendId: '0' })}` : '';
-    const rendered = renderMessage(letter.message, personalOf(letter.attributes, {}, store), { unsubscribeUrl, ...(unsubscribeUrl && { preferencesUrl: unsubscribeUrl.replace('/leave/', '/prefs/') }), pixelUrl: null, track: (url) => url });
-    try {
-      const handed = await context.mailer.send({
-        ...rendered, from: { name: store.name, address: store.fromEmail }, to: { name: (nameOf(letter.attributes) ?? '').replace(/[\r\n]+/g, ' '), address: letter.address },
-        messageId: messageIdOf('letter', id, store.fromEmail), date: new Date(store.now), unsubscribeUrl: letter.kind === 'marketing' ? unsubscribeUrl : null,
-      });
-      await settleLetter(trx, id, handed.taken ? 'sent' : 'failed', store.now, handed.taken ? null : handed.reason);
-    } catch (error) {
-      if (!isLastTry) throw error;
-      await settleLetter(trx, id, 'failed', store.now, 'gave up: the mail server did not take it');
-    }
-  });
+  const { db } = context;
+  const letter = await takeLetter(db, id, holderOf(context));
+  if (!letter) return;
+  const store = await readStore(db);
+  const reason = letter.kind === 'marketing' ? (letter.reach ? notSentBecause(letter.message, letter.reach.email, letter.declined, store.now) : 'the person is no longer on file') : null;
+  if (reason) return settleLetter(db, id, 'skipped', store.now, reason);
+  const unsubscribeUrl = letter.person_id ? `${context.url}/leave/${sealLink(context.secret, { purpose: 'prefs', personId: letter.person_id, sendId: '0' })}` : '';
+  const rendered = tryRender(letter.message, personalOf(letter.attributes, {}, store), { unsubscribeUrl, ...(unsubscribeUrl && { preferencesUrl: unsubscribeUrl.replace('/leave/', '/prefs/') }), pixelUrl: null, track: (url) => url });
+  if ('problem' in rendered) return settleLetter(db, id, 'failed', store.now, rendered.problem);
+  try {
+    const handed = await (context.urgentMailer ?? context.mailer).send({
+      ...rendered, from: { name: store.name, address: store.fromEmail }, to: { name: (nameOf(letter.attributes) ?? '').replace(/[\r\n]+/g, ' '), address: letter.address },
+      messageId: messageIdOf('letter', id, store.fromEmail), date: new Date(store.now), unsubscribeUrl: letter.kind === 'marketing' ? unsubscribeUrl : null,
+    });
+    await settleLetter(db, id, handed.taken ? 'sent' : 'failed', store.now, handed.taken ? null : handed.reason);
+  } catch (error) {
+    if (isLastTry) return settleLetter(db, id, 'failed', store.now, 'gave up: the mail server did not take it');
+    await leaveLetter(db, id);
+    throw error;
+  }
 }
 
 const bodySchema = z.strictObject({ kind: z.enum(['marketing', 'service']), subject: z.string().trim().min(1, 'is empty').max(300), text: z.string().trim().min(1, 'is empty').max(10_000) });

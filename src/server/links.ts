@@ -2,14 +2,14 @@ import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a link in a message stands for: whose send it was, and for a click, where it leads. */
 export interface LinkToken {
-  /** `leave` and `prefs` open the preference page; `prefs` without a send */
-  readonly purpose: 'click' | 'open' | 'leave' | 'prefs';
+  /** `leave` and `prefs` open the preference page, `prefs` without a send; `arrive` tells a page of the shop who clicked, `url` until when */
+  readonly purpose: 'click' | 'open' | 'leave' | 'prefs' | 'arrive';
   readonly personId: string;
   readonly sendId: string;
   readonly url?: string;
 }
 
-const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p' } as const;
+const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p', arrive: 'a' } as const;
 
 function sign(secret: string, body: string): string {
   return createHmac('sha256', secret).update(`link:${body}`).digest().subarray(0, 16).toString('base64url');

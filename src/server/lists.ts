@@ -8,7 +8,7 @@ import { ADDRESS } from '@/data/facts';
 import { readStore, recordAct } from '@/data/store';
 import { askForList } from './forms';
 import { notFound, Problem, problemsOf } from './http/problem';
-import { freeKey } from './keys';
+import { withFreeKey } from './keys';
 import { listPeopleOn, person } from './people';
 
 const viewOf = (row: ListRow): ListView => ({ key: row.key, name: row.name, about: row.about, doubleOptIn: row.double_opt_in, people: row.people, waiting: row.waiting, createdAt: row.created_at.toISOString(), createdBy: row.created_by });
@@ -32,11 +32,12 @@ const bodySchema = z.strictObject({ name: z.string().trim().min(1, 'is empty').m
 export async function makeList(db: Db, body: unknown, by: string): Promise<ListView> {
   const parsed = bodySchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a list', 'Nothing was made.', problemsOf(parsed.error));
-  const key = await freeKey(parsed.data.name, 'list', async (one) => (await findList(db, one)) !== null);
   const { now } = await readStore(db);
-  await createList(db, { key, ...parsed.data, by }, now);
-  await recordAct(db, now, by, 'list.made', { key });
-  return listView(db, key);
+  return withFreeKey(parsed.data.name, 'list', async (one) => (await findList(db, one)) !== null, async (key) => {
+    await createList(db, { key, ...parsed.data, by }, now);
+    await recordAct(db, now, by, 'list.made', { key });
+    return listView(db, key);
+  });
 }
 
 export async function editList(db: Db, key: string, body: unknown, by: string): Promise<ListView> {

@@ -14,17 +14,33 @@ export interface Envelope extends Rendered {
 export type Handed = { readonly taken: true } | { readonly taken: false; readonly reason: string };
 
 export interface Mailer {
+  /** Hands a mail over. Transient failures (4xx, no connection, no answer) throw, so that it is tried again. */
   send(envelope: Envelope): Promise<Handed>;
   close(): void;
 }
 
-/** Opens a pooled SMTP connection. Transient failures (4xx, no connection) throw, so that the job tries again. */
-export function openMailer(smtpUrl: string): Mailer {
-  const transport = nodemailer.createTransport({ url: smtpUrl, pool: true, maxConnections: 4, maxMessages: 1000, connectionTimeout: 10_000, socketTimeout: 30_000 } as nodemailer.TransportOptions);
+/** The whole of one handing-over, however slowly the server answers. */
+export const LONGEST_HANDOVER_MS = 40_000;
+
+/** Raised when the server has not taken a mail in time: it may yet do so, and knows the mail by its Message-ID when it comes again. */
+export class TooSlow extends Error {}
+
+/** Opens a pool of SMTP connections of its own. */
+export function openMailer(smtpUrl: string, { connections = 8, longestMs = LONGEST_HANDOVER_MS }: { connections?: number; longestMs?: number } = {}): Mailer {
+  const open = () => nodemailer.createTransport({
+    url: smtpUrl, pool: true, maxConnections: connections, maxMessages: 1000, connectionTimeout: Math.min(10_000, longestMs), greetingTimeout: Math.min(10_000, longestMs), socketTimeout: Math.min(30_000, longestMs),
+  } as nodemailer.TransportOptions);
+  let transport = open();
+  let slow = 0;
   return {
     async send(mail) {
+      const own = transport;
+      let timer: NodeJS.Timeout | undefined;
+      const tooSlow = new Promise<never>((_, fail) => {
+        timer = setTimeout(() => fail(new TooSlow(`the mail server did not answer within ${Math.round(longestMs / 1000)} seconds`)), longestMs);
+      });
       try {
-        await transport.sendMail({
+        const sending = own.sendMail({
           from: mail.from,
           to: mail.to,
           subject: mail.subject,
@@ -37,11 +53,22 @@ export function openMailer(smtpUrl: string): Mailer {
             headers: { 'List-Unsubscribe': `<${mail.unsubscribeUrl}>`, 'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click' },
           }),
         });
+        sending.catch(() => {});
+        await Promise.race([sending, tooSlow]);
+        slow = 0;
         return { taken: true };
       } catch (error) {
         const { responseCode, response } = error as { responseCode?: number; response?: string };
         if (responseCode && responseCode >= 500) return { taken: false, reason: `mail server refused: ${response ?? responseCode}`.slice(0, 300) };
+        // connections that a server keeps busy without end are left to it, and others opened
+        if (error instanceof TooSlow && ++slow >= connections && own === transport) {
+          slow = 0;
+          transport = open();
+          own.close();
+        }
         throw error;
+      } finally {
+        clearTimeout(timer);
       }
     },
     close: () => transport.close(),

@@ -1,15 +1,13 @@
-import { advance, planOf, type RunningFlow } from '@/core/flows';
-import { inTransaction, type Db, type Sql } from '@/data/db';
+import { advance, planOf, type FlowDocument, type RunningFlow } from '@/core/flows';
+import { inTransaction, type Db } from '@/data/db';
 import { loadFacts } from '@/data/facts';
 import { flowsNow, readVersion } from '@/data/flows';
-import { addJobs } from '@/data/jobs';
-import { claimDue, earlierRuns, insertSends, saveRuns, toRun, type NewSend, type RunChange, type SendRef } from '@/data/runs';
+import { claimDue, earlierRuns, insertSends, saveRuns, toRun, type NewSend, type RunChange } from '@/data/runs';
 import { readStore } from '@/data/store';
+import { queueDispatch } from './dispatch';
 
 /** How many due runs one transaction takes. */
 export const BATCH = 500;
-/** How many sends one dispatch job carries out. */
-const SENDS_PER_JOB = 50;
 
 /**
  * Claims a batch of due runs, moves each as far as it goes, and stores state, trace and effects in one transaction,
@@ -54,7 +52,7 @@ export async function tick(db: Db, scope: string, limit = BATCH): Promise<number
         run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace,
         arms: result.trace.flatMap((entry) => entry.armId ?? []),
       });
-      for (const effect of result.effects) sends.push({ run: result.run, flowId: row.flow_id, version, effect, at: now });
+      for (const effect of result.effects) sends.push({ run: result.run, flowId: row.flow_id, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
     }
     await saveRuns(trx, changes);
     await queueDispatch(trx, await insertSends(trx, sends));
@@ -62,11 +60,9 @@ export async function tick(db: Db, scope: string, limit = BATCH): Promise<number
   });
 }
 
-/** Adds the jobs that carry sends out, in the transaction that decided on them. */
-export async function queueDispatch(trx: Sql, sends: readonly SendRef[]): Promise<void> {
-  const jobs: { sends: string[][] }[] = [];
-  for (let i = 0; i < sends.length; i += SENDS_PER_JOB) jobs.push({ sends: sends.slice(i, i + SENDS_PER_JOB).map((send) => [send.personId, send.id]) });
-  await addJobs(trx, 'dispatch', jobs, 15);
+function isService(document: FlowDocument, stepId: string): boolean {
+  const step = planOf(document).steps.get(stepId);
+  return step?.kind === 'send' && step.message.kind === 'service';
 }
 
 /** Moves everything that is due, batch after batch. */

@@ -34,7 +34,8 @@ describe('the list of those never written to', () => {
     const pages = [await listed(), await listed('offset=100')];
     expect(pages.map((page) => page.suppressions.length)).toEqual([100, 31]);
     expect(new Set(pages.flatMap((page) => page.suppressions.map((row) => row.address))).size).toBe(131);
-    for (const offset of ['-5', 'x', '1e99']) expect((await listed(`offset=${offset}`)).total).toBe(131);
+    expect((await listed('offset=-5')).total).toBe(131);
+    for (const offset of ['x', '1e99', '1.5']) await expect(listed(`offset=${offset}`)).rejects.toMatchObject({ status: 400, errors: [{ field: 'offset' }] });
   });
 
   it('takes phone numbers in their international form; what is none is answered with, and the rest is kept', async () => {

@@ -12,6 +12,7 @@ import { readStore, recordAct } from '@/data/store';
 import { liftSuppression, listSuppressions, suppressAll } from '@/data/suppressions';
 import { readTopics, saveTopics, type Topic } from '@/data/topics';
 import { notFound, Problem, problemsOf } from './http/problem';
+import { wholeNumber } from './http/query';
 
 const DEFAULT_BOX: CheckoutBox = { everywhere: { ticked: false, wording: 'Yes, write to me about my cart and about news. I can stop at any time.' }, countries: {} };
 
@@ -51,7 +52,7 @@ export async function storeTopics(db: Db, body: unknown, by: string): Promise<{ 
 
 /** Addresses never written to, a page of them. */
 export async function suppressions(db: Db, url: URL): Promise<{ total: number; suppressions: SuppressionView[] }> {
-  const offset = Math.max(0, Math.min(10_000_000, Math.floor(Number(url.searchParams.get('offset')) || 0)));
+  const offset = wholeNumber(url, 'offset', { least: 0, most: 10_000_000, otherwise: 0 });
   const { rows, total } = await listSuppressions(db, url.searchParams.get('q')?.trim() || null, 100, offset);
   return { total, suppressions: rows.map((row) => ({ channel: row.channel, address: row.address, reason: row.reason, at: row.at.toISOString(), by: row.by, note: row.note, person: row.person_id ? `~${row.person_id}` : null })) };
 }

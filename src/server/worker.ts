@@ -1,97 +1,157 @@
 import { Client, Pool } from 'pg';
-import { connect } from '@/data/db';
+import { forgetSessions } from '@/data/access';
+import { connect, isOutage, type Db } from '@/data/db';
 import { makeEventMonths } from '@/data/events';
 import { forgetOld } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/workers';
 import { keepCatalogue } from './catalogue';
-import { env } from './env';
+import { env, type Env } from './env';
 import { startJobs } from './jobs';
+import { openTraffic } from './lanes';
 import { log } from './log';
-import { openMailer } from './mail';
+import { openMailer, type Mailer } from './mail';
 import { BATCH, tick } from './runloop';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;
+const SHORTEST_PAUSE_MS = 250;
+const LONGEST_PAUSE_MS = 10_000;
+
+const pause = (ms: number) => new Promise<void>((resolve) => setTimeout(resolve, ms));
+
+/** A worker at work: one connection shows that it lives, the jobs are carried out while it stands. */
+interface Shift {
+  /** rejects when the connection or the jobs have broken down */
+  readonly broken: Promise<never>;
+  /** stops what is in hand in good order */
+  end(): Promise<void>;
+}
+
+/** Enters the worker under a number of its own and starts carrying jobs out. */
+async function startShift(config: Env, db: Db, pool: Pool, mailers: { bulk: Mailer; urgent: Mailer }, traffic: ReturnType<typeof openTraffic>): Promise<Shift> {
+  const alive = new Client({ connectionString: config.databaseUrl, application_name: 'viatic worker', keepAlive: true, connectionTimeoutMillis: 10_000 });
+  let fail: (error: unknown) => void = () => {};
+  const lost = new Promise<never>((_, reject) => (fail = reject));
+  lost.catch(() => {});
+  alive.on('error', (error) => fail(error));
+  alive.on('end', () => fail(new Error('the connection that shows that the worker lives has ended')));
+  let isOver = false;
+  try {
+    await alive.connect();
+    const number = await enterWorker(alive);
+    const release = async () => {
+      for (const gone of await releaseGone(alive, number)) log.warn({ worker: gone }, 'a worker is gone; its jobs are given back');
+    };
+    await release();
+    const pools: string[] = [];
+    const jobs = await startJobs({ db, scope: config.databaseUrl, mailer: mailers.bulk, urgentMailer: mailers.urgent, url: config.url, secret: config.secret, worker: () => number, traffic }, pool, (id) => {
+      pools.push(id);
+    });
+    await notePools(alive, number, pools);
+    const watch = setInterval(() => void release().catch((error: Error) => (isOver ? undefined : fail(error))), HOUSEKEEPING_MS);
+    log.info({ worker: number }, 'worker ready');
+    return {
+      broken: Promise.race([lost, jobs.ended]),
+      end: async () => {
+        isOver = true;
+        clearInterval(watch);
+        await jobs.stop();
+        await leaveWorker(alive, number).catch(() => {});
+        await alive.end().catch(() => {});
+      },
+    };
+  } catch (error) {
+    await alive.end().catch(() => {});
+    throw error;
+  }
+}
 
 /**
  * The worker program: moves due runs and carries jobs out. Any number of them can run. On SIGTERM or SIGINT it
  * finishes the batch and the jobs in hand. Killed hard, its claims end with its connections, and the jobs it held
- * are given back by whichever worker notices that its advisory lock is free.
+ * are given back by whichever worker notices that its advisory lock is free. A database that goes away and comes back
+ * finds it waiting: it begins anew under another number, with longer pauses between tries. The run loop, the jobs and
+ * the housekeeping have connections of their own, so that none keeps the others from theirs.
  */
 async function main(): Promise<void> {
   const config = env();
-  const db = connect(config.databaseUrl, 8);
-  const pool = new Pool({ connectionString: config.databaseUrl, max: 6 });
+  const scope = config.databaseUrl;
+  const [loopDb, jobsDb, homeDb] = [connect(scope, 3), connect(scope, 8), connect(scope, 2)];
+  const pool = new Pool({ connectionString: scope, max: 8, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
   pool.on('error', (error) => log.warn({ pool: error.message }));
   pool.on('connect', (client) => client.on('error', (error) => log.warn({ connection: error.message })));
-  const alive = new Client({ connectionString: config.databaseUrl });
-  await alive.connect();
+  const mailers = { bulk: openMailer(config.smtpUrl), urgent: openMailer(config.smtpUrl, { connections: 2 }) };
+  const traffic = openTraffic();
   let isStopping = false;
-  alive.on('error', (error) => {
-    log.error({ lost: error.message });
-    process.exit(1);
-  });
-
-  const number = await enterWorker(alive);
-  const release = async () => {
-    for (const gone of await releaseGone(alive, number)) log.warn({ worker: gone }, 'a worker is gone; its jobs are given back');
-  };
-  await release();
-
-  const mailer = openMailer(config.smtpUrl);
-  const pools: string[] = [];
-  const scope = config.databaseUrl;
-  const runner = await startJobs({ db, scope, mailer, url: config.url, secret: config.secret }, pool, 3, (id) => {
-    pools.push(id);
-  });
-  await notePools(alive, number, pools);
+  let pauseMs = SHORTEST_PAUSE_MS;
+  let wake: () => void = () => {};
+  const stopped = new Promise<void>((resolve) => (wake = resolve));
 
   const housekeeping = setInterval(() => {
-    void release().catch((error: Error) => log.warn({ housekeeping: error.message }));
-    void readStore(db).then((store) => Promise.all([makeEventMonths(db, store.now), forgetOld(db, store.now)])).catch((error: Error) => log.warn({ housekeeping: error.message }));
+    void readStore(homeDb).then((store) => Promise.all([makeEventMonths(homeDb, store.now), forgetOld(homeDb, store.now), forgetSessions(homeDb)])).catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);
-
   let folds = 0;
+  let isFolding = false;
   const folding = setInterval(() => {
-    void keepCatalogue(db, ++folds % 300 === 0).catch((error: Error) => log.warn({ catalogue: error.message }));
+    if (isFolding) return;
+    isFolding = true;
+    void keepCatalogue(homeDb, ++folds % 300 === 0).catch((error: Error) => log.warn({ catalogue: error.message })).finally(() => (isFolding = false));
   }, FOLD_MS);
 
   const loop = (async () => {
+    let restMs = SHORTEST_PAUSE_MS;
     while (!isStopping) {
       let moved = 0;
       try {
-        moved = await tick(db, scope);
+        moved = await tick(loopDb, scope);
+        restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });
-        await new Promise((resolve) => setTimeout(resolve, 1000));
+        await Promise.race([pause(isOutage(error) ? restMs : 1000), stopped]);
+        restMs = Math.min(LONGEST_PAUSE_MS, restMs * 2);
       }
       // a full batch means that more is due
-      if (moved < BATCH) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
+      if (moved < BATCH) await Promise.race([pause(IDLE_MS), stopped]);
+    }
+  })();
+
+  const shifts = (async () => {
+    while (!isStopping) {
+      let shift: Shift | null = null;
+      try {
+        shift = await startShift(config, jobsDb, pool, mailers, traffic);
+        process.send?.('ready');
+        pauseMs = SHORTEST_PAUSE_MS;
+        await Promise.race([shift.broken, stopped]);
+      } catch (error) {
+        log.error({ lost: (error as Error).message }, 'the worker begins anew');
+      }
+      // what is in hand comes to its end first, or another shift would take it up beside this one
+      await shift?.end();
+      if (isStopping) return;
+      await Promise.race([pause(pauseMs), stopped]);
+      pauseMs = Math.min(LONGEST_PAUSE_MS, pauseMs * 2);
     }
   })();
 
   const stop = async () => {
     if (isStopping) return;
     isStopping = true;
+    wake();
     clearInterval(housekeeping);
     clearInterval(folding);
-    await loop;
-    await runner.stop();
-    mailer.close();
-    await leaveWorker(alive, number);
-    await Promise.all([alive.end(), db.destroy(), pool.end()]);
+    await Promise.all([loop, shifts]);
+    for (const mailer of Object.values(mailers)) mailer.close();
+    await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy(), pool.end()]);
     log.info('worker stopped');
   };
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => void stop().then(() => process.exit(0)));
-  log.info({ worker: number }, 'worker ready');
-  process.send?.('ready');
 }
 
 main().catch((error: Error) => {
   log.fatal({ worker: error.message });
   process.exit(1);
 });
-

@@ -6,11 +6,12 @@ import { useRouter } from 'next/navigation';
 import { Popover } from 'radix-ui';
 import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
-import type { ClockView } from '@/core/api';
+import type { ClockView, MovedView } from '@/core/api';
 import { DURATION_UNITS, joinDuration, sayDuration, type DurationUnit } from '@/core/time';
 import { api } from './api';
-import { sayShort } from './format';
+import { plural, sayMoment, sayShort } from './format';
 import { Button, fieldClass, inputClass } from './kit/form';
+import { useStore } from './store';
 
 export const MOVES: readonly string[] = ['PT10M', 'PT1H', 'PT6H', 'P1D', 'P7D'];
 
@@ -18,14 +19,21 @@ export const MOVES: readonly string[] = ['PT10M', 'PT1H', 'PT6H', 'P1D', 'P7D'];
 export function useMoveClock() {
   const client = useQueryClient();
   const router = useRouter();
+  const store = useStore();
   const [isMoving, setMoving] = useState(false);
   const move = async (duration: string) => {
     if (isMoving) return;
     setMoving(true);
     const note = toast.loading(`Moving store time on by ${sayDuration(duration)}…`);
     try {
-      const answer = await api<{ now: string; moved: number }>('/clock', { method: 'POST', body: { advance: duration } });
-      toast.success(`Store time moved on by ${sayDuration(duration)}. ${answer.moved === 0 ? 'Nothing fell due.' : `${answer.moved} ${answer.moved === 1 ? 'thing' : 'things'} fell due and ${answer.moved === 1 ? 'was' : 'were'} done.`}`, { id: note });
+      let answer = await api<MovedView>('/clock', { method: 'POST', body: { advance: duration } });
+      let count = answer.moved;
+      while (!answer.isThere) {
+        toast.loading(`Store time is at ${sayMoment(answer.now, store.zone)}, on its way to ${sayMoment(answer.target, store.zone)}: ${plural(count, 'thing', 'things')} done so far…`, { id: note });
+        answer = await api<MovedView>('/clock', { method: 'POST', body: { to: answer.target } });
+        count += answer.moved;
+      }
+      toast.success(`Store time moved on by ${sayDuration(duration)}. ${count === 0 ? 'Nothing fell due.' : `${plural(count, 'thing', 'things')} fell due and ${count === 1 ? 'was' : 'were'} done.`}`, { id: note });
     } catch (error) {
       toast.error((error as Error).message, { id: note });
     } finally {

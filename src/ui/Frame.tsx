@@ -56,7 +56,7 @@ export function Frame({ user, store, clock, signOut, children }: { user: { name:
           <Clock initial={clock} canMove={store.isDemo} />
           <ThemeSwitch />
           <div className="flex items-center gap-2 pl-2">
-            <span title={user.email}>{user.name}</span>
+            <Link href="/account" title={`${user.email}: your account`} className="hover:underline">{user.name}</Link>
             <form action={signOut}>
               <button type="submit" aria-label="Sign out" title="Sign out" className="grid size-8 place-items-center rounded-md hover:bg-on-bar/10"><LogOut size={16} aria-hidden="true" /></button>
             </form>

@@ -1,5 +1,4 @@
 import { redirect } from 'next/navigation';
+import { screen } from '@/server/access';
 
-export default function Home() {
-  redirect('/flows');
-}
+export default screen(() => redirect('/flows'));

@@ -1,29 +1,19 @@
 'use server';
 
+import { headers } from 'next/headers';
 import { redirect } from 'next/navigation';
-import { findUser } from '@/data/access';
+import { leaveSession, signInAs } from '@/server/access';
 import { database } from '@/server/database';
-import { checkPassword, hashPassword } from '@/server/passwords';
-import { session } from '@/server/session';
-
-// compared with when there is no such account, so that the answer takes the same time
-const nobody = hashPassword('nobody has this password');
+import { callerAddress } from '@/server/http/caller';
 
 /** Signs somebody in, or says why not. */
 export async function signIn(_before: string | null, form: FormData): Promise<string | null> {
-  const email = String(form.get('email') ?? '').trim().slice(0, 254);
-  const password = String(form.get('password') ?? '').slice(0, 500);
-  const user = email.includes('\u0000') ? null : await findUser(database(), email);
-  const isRight = await checkPassword(password, user?.password_hash ?? (await nobody));
-  if (!user || !isRight) return 'That address and password do not belong together. Check both and try again.';
-  const current = await session();
-  current.user = { email: user.email, name: user.name };
-  await current.save();
-  redirect('/flows');
+  const says = await signInAs(database(), { email: String(form.get('email') ?? ''), password: String(form.get('password') ?? '') }, callerAddress(await headers()));
+  return says ?? redirect('/flows');
 }
 
-/** Signs out. */
+/** Signs out, here and on the server. */
 export async function signOut(): Promise<void> {
-  (await session()).destroy();
+  await leaveSession();
   redirect('/sign-in');
 }

@@ -1,6 +1,6 @@
 import { redirect } from 'next/navigation';
 import { env } from '@/server/env';
-import { signedIn } from '@/server/session';
+import { signedIn } from '@/server/access';
 import { SignIn } from '@/ui/SignIn';
 import { signIn } from './actions';
 

@@ -26,6 +26,8 @@ export interface PersonView {
   readonly number: string;
   readonly externalId: string | null;
   readonly email: string | null;
+  /** the address that a visitor says is theirs, without proof */
+  readonly claimsEmail: string | null;
   readonly name: string | null;
   /** false for somebody who is only a device or a phone so far */
   readonly isKnown: boolean;
@@ -112,6 +114,14 @@ export interface ListView {
   readonly createdBy: string;
 }
 export interface GrowthView { readonly days: readonly { readonly day: string; readonly joined: number; readonly left: number; readonly people: number }[] }
+
+/** All attributes, how many there may be, and names under which something was said that did not become one. */
+export interface AttributesView {
+  readonly attributes: readonly AttributeView[];
+  readonly most: number;
+  readonly mostOfPerson: number;
+  readonly unkept: readonly { readonly name: string; readonly events: number; readonly lastAt: string }[];
+}
 
 export interface AttributeView {
   readonly name: string;

@@ -147,6 +147,14 @@ export interface LedgerView {
   readonly next: string | null;
 }
 
+/** Where store time stands after a move; when not all of it is done yet, the rest is asked for with `target`. */
+export interface MovedView {
+  readonly now: string;
+  readonly target: string;
+  readonly isThere: boolean;
+  readonly moved: number;
+}
+
 export interface ClockView {
   readonly now: string;
   readonly zone: string;
@@ -159,4 +167,11 @@ export interface ProblemView {
   readonly status: number;
   readonly detail: string;
   readonly errors?: readonly { readonly field: string; readonly wrong: string; readonly right: string }[];
+}
+
+/** Somebody's own account: who they are, and where they are signed in. */
+export interface AccountView {
+  readonly email: string;
+  readonly name: string;
+  readonly sessions: readonly { readonly isThis: boolean; readonly startedAt: string; readonly seenAt: string; readonly address: string; readonly agent: string }[];
 }

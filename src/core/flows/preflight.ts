@@ -1,5 +1,5 @@
 import { approximateMs, DAY, sayDuration } from '../time';
-import { placeholderProblem, withoutFallback } from '../messages';
+import { placeholderProblem, renderProblem, withoutFallback } from '../messages';
 import { partsOf, type Rule, type Test } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 
@@ -42,11 +42,15 @@ export function preflight(flow: FlowDocument): Finding[] {
     if (!message.subject.trim()) add('stops', step.id, `“${step.name}” has no subject`, 'Write a subject line.');
     const texts = message.blocks.flatMap((block) => ('text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : []));
     if (!texts.some((text) => text.trim()) && !message.blocks.some((block) => block.kind === 'cart')) add('stops', step.id, `“${step.name}” is empty`, 'Write its text.');
+    let isReadable = true;
     for (const text of [message.subject, message.preview, ...texts]) {
       const problem = placeholderProblem(text);
+      if (problem) isReadable = false;
       if (problem) add('stops', step.id, `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
       else for (const path of withoutFallback(text)) add('warns', step.id, `{{ ${path} }} in “${step.name}” has no fallback`, `Write {{ ${path} | fallback: "…" }} for people whose ${path.replace('person.', '')} is not known.`);
     }
+    const beyond = isReadable ? renderProblem(message) : null;
+    if (beyond) add('stops', step.id, `“${step.name}” cannot be put together: ${beyond}`, 'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.');
     if (message.kind === 'service' && message.blocks.some((block) => block.kind === 'offer')) add('stops', step.id, `“${step.name}” is a service message with an offer`, 'Service messages carry no offers: make it marketing or take the offer out.');
     if (message.kind === 'marketing' && message.blocks.some((block) => block.kind === 'cart') && !flow.trigger.event.startsWith('cart.')) {
       add('warns', step.id, `“${step.name}” shows a cart, but ${flow.trigger.event} starts this flow`, 'Only events of a cart carry its items.');

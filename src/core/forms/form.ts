@@ -1,5 +1,6 @@
 import { z } from 'zod';
 import { CHANNELS, type Value } from '../rules';
+import { siteSchema } from '../sources';
 import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate } from '../people';
 
 const text = (max: number) => z.string().trim().max(max);
@@ -18,13 +19,13 @@ const fieldSchema = z.strictObject({
 });
 export type FormField = z.infer<typeof fieldSchema>;
 
-const url = z.string().trim().max(2000).refine((address) => {
-  try {
-    return ['http:', 'https:'].includes(new URL(address).protocol);
-  } catch {
-    return false;
-  }
-}, 'is not an http or https address');
+// as a browser writes it (RFC 3986): what stands in a header has no letters beyond ASCII
+const url = z.string().trim().max(2000).transform((address, ctx) => {
+  const read = URL.canParse(address) ? new URL(address) : null;
+  if (read && ['http:', 'https:'].includes(read.protocol)) return read.href;
+  ctx.addIssue({ code: 'custom', message: 'is not an http or https address' });
+  return z.NEVER;
+});
 
 /** A sign-up or update form, `viatic.form/1`. */
 export const formSchema = z.strictObject({
@@ -40,6 +41,8 @@ export const formSchema = z.strictObject({
   button: text(60).min(1),
   after: z.discriminatedUnion('kind', [z.strictObject({ kind: z.literal('page'), title: text(160).min(1), text: text(2000) }), z.strictObject({ kind: z.literal('redirect'), url })]),
   doubleOptIn: z.strictObject({ subject: text(200).min(1), text: text(2000).min(1) }).nullable(),
+  /** the sites that may show it in a frame: their origins */
+  sites: z.array(siteSchema).max(20).default([]),
   list: z.string().max(60).nullable(),
   tag: z.string().max(60).nullable(),
   /** what was promised for signing up; the first message of a flow can deliver it as event.download */
@@ -67,7 +70,7 @@ export function newForm(name: string): Form {
     fields: [{ id: 'email', attribute: 'email', type: 'email', label: 'Email address', required: true }, { id: 'first-name', attribute: 'firstName', type: 'text', label: 'First name', required: false }],
     consents: [{ channel: 'email', wording: 'Yes, send me news by email. I can stop at any time.', required: true }],
     hidden: [], button: 'Sign up', after: { kind: 'page', title: 'Thank you', text: 'You are on the list.' },
-    doubleOptIn: { subject: 'One click and you are on the list', text: 'You asked for our news. Press the button so that we know it was you.' }, list: null, tag: null, promise: null,
+    doubleOptIn: { subject: 'One click and you are on the list', text: 'You asked for our news. Press the button so that we know it was you.' }, sites: [], list: null, tag: null, promise: null,
   };
 }
 

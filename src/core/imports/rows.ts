@@ -1,5 +1,5 @@
 import { isCurrency, LARGEST_MINOR } from '../money';
-import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
+import { countryCode, externalIdProblem, fitAttribute, normaliseEmail, normalisePhone, readDate, readNumber, type AttributeType, type ConsentWord } from '../people';
 import type { Channel, Value } from '../rules';
 import { cut } from '../text';
 import { isZone, parseInstant, type Instant } from '../time';
@@ -74,6 +74,8 @@ function whose(plan: ImportPlan, cells: ReadonlyMap<string, { text: string }>, p
   const phone = rawPhone ? normalisePhone(rawPhone, country ?? plan.country ?? null) : null;
   if (rawPhone && !phone) problems.push({ column: 'phone', wrong: `“${rawPhone.slice(0, 40)}” is not a phone number`, right: plan.country ? `a number of ${plan.country}, or one with its country code` : 'a number with its country code, such as +31 6 12345678' });
   const externalId = of('externalId') ?? null;
+  const wrong = externalId && externalIdProblem(externalId);
+  if (wrong) problems.push({ column: 'externalId', wrong, right: 'an id of the shop' });
   if (externalId && externalId.length > 255) problems.push({ column: 'externalId', wrong: 'is longer than 255 characters', right: 'an id of the shop' });
   if (!externalId && !email && !phone && !problems.length) problems.push({ column: 'email', wrong: 'nothing tells whose this is', right: 'an external id, an email address or a phone number' });
   return { externalId, email, phone };

@@ -1,3 +1,4 @@
 export * from './message';
 export * from './personalise';
 export * from './render';
+export * from './people';

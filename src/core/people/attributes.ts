@@ -1,4 +1,5 @@
 import type { Value } from '../rules';
+import { isName } from '../text';
 import { parseInstant } from '../time';
 
 /** What an attribute holds. */
@@ -84,6 +85,46 @@ export function guessType(value: Value): AttributeType | null {
   }
   if (Array.isArray(value)) return value.every((one) => typeof one === 'string') ? 'texts' : null;
   return value !== null && fitAttribute('place', value) !== undefined ? 'place' : null;
+}
+
+/** How many attributes a person may have, and how many names the store takes over from what is sent: beyond, they stay in the event. */
+export const MOST_ATTRIBUTES = 500;
+export const MOST_NAMES = 5000;
+
+/** Attributes that Viatic itself lives by: they are always taken in. */
+export const OWN_ATTRIBUTES: ReadonlySet<string> = new Set(['email', 'phone', 'firstName', 'lastName', 'country', 'zone', 'pushToken']);
+
+/**
+ * Parts what is said of a person in what becomes an attribute and what stays with the event: names that are none, and
+ * names beyond what a person or the store may have. `room` is how many names that nobody has met may still be taken.
+ */
+export function attributesToKeep(said: { readonly [name: string]: Value }, onFile: { readonly [name: string]: Value }, isOnRecord: (name: string) => boolean, room: number): { kept: { readonly [name: string]: Value }; left: { readonly [name: string]: Value } } {
+  let kept: Record<string, Value> | null = null;
+  const left: Record<string, Value> = {};
+  let own = -1;
+  let free = room;
+  const drop = (name: string) => {
+    kept ??= { ...said };
+    delete kept[name];
+    left[name] = said[name]!;
+  };
+  for (const name of Object.keys(said)) {
+    if (OWN_ATTRIBUTES.has(name) || Object.hasOwn(onFile, name)) continue;
+    if (!isName(name)) {
+      drop(name);
+      continue;
+    }
+    // counted only where there is something new: most events teach nothing
+    if (own < 0) own = Object.keys(onFile).length;
+    const isNew = !isOnRecord(name);
+    if (own >= MOST_ATTRIBUTES || (isNew && free <= 0)) {
+      drop(name);
+      continue;
+    }
+    own += 1;
+    if (isNew) free -= 1;
+  }
+  return { kept: kept ?? said, left };
 }
 
 /** What is on record about an attribute: an old name that lives on under a new one, or one that is retired. */

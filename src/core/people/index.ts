@@ -6,3 +6,4 @@ export * from './attributes';
 export * from './country';
 export * from './consent';
 export * from './spelling';
+export * from './externalid';

@@ -1,5 +1,6 @@
 import type { Instant } from '../time';
 import type { Channel, Value } from '../rules';
+import { MOST_ATTRIBUTES, OWN_ATTRIBUTES } from './attributes';
 
 /** Attributes with the moment each was said, so that arrival order does not matter: the newest word wins. */
 export interface Profile {
@@ -24,11 +25,7 @@ export function learn(profile: Profile, said: { readonly [name: string]: Value }
   let stamped: Record<string, Instant> | null = null;
   for (const [name, value] of Object.entries(said)) {
     if (!saysSomething(value)) continue;
-    const knownAt = (stamped ?? profile.stamped)[name];
-    if (knownAt !== undefined) {
-      if (knownAt > at) continue;
-      if (knownAt === at && JSON.stringify((attributes ?? profile.attributes)[name]) >= JSON.stringify(value)) continue;
-    }
+    if (!isLater(value, at, (attributes ?? profile.attributes)[name], (stamped ?? profile.stamped)[name])) continue;
     stamped ??= { ...profile.stamped };
     stamped[name] = at;
     if (isSame((attributes ?? profile.attributes)[name], value)) continue;
@@ -38,13 +35,32 @@ export function learn(profile: Profile, said: { readonly [name: string]: Value }
   return stamped ? { attributes: attributes ?? profile.attributes, stamped } : profile;
 }
 
+/** Whether a word is later than the one that is known. */
+const isLater = (value: Value, at: Instant, known: Value | undefined, knownAt: Instant | undefined): boolean => knownAt === undefined || knownAt < at || (knownAt === at && !(JSON.stringify(known) >= JSON.stringify(value)));
+
 const isSame = (a: Value | undefined, b: Value): boolean => Object.is(a, b) || (a !== null && typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
 
-/** Joins two profiles of what turns out to be one person: the newest word wins for each attribute. */
+/** Joins two profiles of what turns out to be one person: the newest word wins for each attribute, by the rules of {@link learn}. */
 export function joinProfiles(a: Profile, b: Profile): Profile {
-  let joined = a;
-  for (const [name, value] of Object.entries(b.attributes)) joined = learn(joined, { [name]: value }, b.stamped[name] ?? 0);
-  return joined;
+  const attributes: Record<string, Value> = { ...a.attributes };
+  const stamped: Record<string, Instant> = { ...a.stamped };
+  let isChanged = false;
+  let count = Object.keys(attributes).length;
+  // the newest first: of more than a person may have, the oldest are left
+  const newest = Object.keys(b.attributes).sort((one, other) => (b.stamped[other] ?? 0) - (b.stamped[one] ?? 0));
+  for (const name of newest) {
+    const value = b.attributes[name]!;
+    const at = b.stamped[name] ?? 0;
+    if (!saysSomething(value) || !isLater(value, at, attributes[name], stamped[name])) continue;
+    if (!Object.hasOwn(attributes, name)) {
+      if (count >= MOST_ATTRIBUTES && !OWN_ATTRIBUTES.has(name)) continue;
+      count += 1;
+    }
+    stamped[name] = at;
+    attributes[name] = value;
+    isChanged = true;
+  }
+  return isChanged ? { attributes, stamped } : a;
 }
 
 export interface ConsentState {

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { NAME } from '../text';
 import { durationProblem } from '../time';
 import { CHANNELS } from './channel';
 
@@ -12,7 +13,7 @@ export const durationSchema = z.string().max(40).superRefine((text, ctx) => {
   if (problem) ctx.addIssue({ code: 'custom', message: problem });
 });
 
-const propertyName = z.string().regex(/^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u, 'is not a property name; use letters, digits, _ . and -');
+const propertyName = z.string().regex(NAME, 'is not a property name; use letters, digits, _ . and -');
 export const eventTypeSchema = z.string().max(80).regex(
   /^[a-z][a-z0-9_]*(\.[a-z0-9_]+)+$/,
   'is not an event type; write subject.verb in lower case, for example cart.updated',

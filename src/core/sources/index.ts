@@ -1,2 +1,3 @@
 export * from './mapping';
 export * from './path';
+export * from './site';

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { createKey } from '@/data/sources';
 import { query } from '@/data/db';
-import { hashKey } from '../passwords';
+import { hashKey } from '../access/passwords';
 import { cart, openLab, type Lab } from '../testing/lab';
 import { LARGEST_BODY } from './read';
 

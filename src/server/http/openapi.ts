@@ -117,9 +117,14 @@ export function description(origin: string) {
       '/flows/{key}/report': { get: operation('Figures of a flow over a period, as a whole and by step', ok('The report'), { parameters: [...key, ...period] }) },
       '/revenue': { get: operation('Takings, credited and uncredited, by flow and message and by day, in minor units', ok('The sums'), { parameters: period }) },
       '/revenue/ledger': { get: operation('Every order with its credit, newest first', ok('A page; `next` continues it'), { parameters: [...period, parameter('before', 'query', 'The value of `next`'), parameter('limit', 'query', 'At most 200')] }) },
+      '/account': {
+        get: operation('Your own account and where you are signed in; for people, not for keys', ok('email, name, sessions')),
+        put: operation('Another password: ends all your other sessions', ok('email, name, sessions'), { requestBody: body({ type: 'object', required: ['present', 'wanted'], properties: { present: text, wanted: { type: 'string', minLength: 12 } } }) }),
+      },
+      '/account/sessions': { delete: operation('Ends all your sessions but this one', ok('email, name, sessions')) },
       '/clock': {
         get: operation('Store time', ok('now, zone')),
-        post: operation('Moves store time forward (demo and tests) and answers when all that fell due has been done', ok('now, and how many runs moved'), { requestBody: body({ $ref: '#/components/schemas/Move' }) }),
+        post: operation('Moves store time forward (demo and tests) and answers when all that fell due has been done; with 202 how far it came, when that takes long', ok('now, target, isThere, and how many runs moved'), { requestBody: body({ $ref: '#/components/schemas/Move' }) }),
       },
       '/health': { get: { summary: 'Whether the database answers and a worker lives', security: [], responses: { '200': ok('All is well'), '503': ok('What is missing') } } },
       '/openapi.json': { get: { summary: 'This description', security: [], responses: { '200': ok('OpenAPI 3.1') } } },

@@ -14,16 +14,16 @@ export class Problem extends Error {
     readonly title: string,
     readonly detail: string,
     readonly errors: readonly FieldProblem[] = [],
+    /** headers that belong to the answer, such as retry-after */
+    readonly headers: { readonly [name: string]: string } = {},
   ) {
     super(`${title}: ${detail}`);
   }
 
   /** The answer to send. */
   response(): Response {
-    return new Response(
-      JSON.stringify({ type: `about:blank#${this.title.toLowerCase().replace(/[^a-z]+/g, '-')}`, title: this.title, status: this.status, detail: this.detail, ...(this.errors.length && { errors: this.errors }) }),
-      { status: this.status, headers: { 'content-type': 'application/problem+json' } },
-    );
+    const body = { type: `about:blank#${this.title.toLowerCase().replace(/[^a-z]+/g, '-')}`, title: this.title, status: this.status, detail: this.detail, ...(this.errors.length && { errors: this.errors }) };
+    return new Response(JSON.stringify(body), { status: this.status, headers: { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...this.headers } });
   }
 }
 
@@ -61,6 +61,8 @@ export function problemsOf(error: z.ZodError, prefix = ''): FieldProblem[] {
 }
 
 const RIGHT: Record<string, string> = {
+  'cannot stand in an address': 'an id with another character in it',
+  'begins with ~ as our own numbers do': 'an id that begins with something else',
   'is not an email address': 'one address such as robin@example.com',
   'is not a currency of ISO 4217': 'three capital letters such as EUR',
   'is not a zone of the IANA database': 'a name such as Europe/Amsterdam',

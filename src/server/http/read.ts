@@ -35,14 +35,22 @@ async function readText(request: Request, limit: number): Promise<string> {
   }
 }
 
-/** Reads a body as JSON. Malformed JSON is answered with the place of the mistake. */
-export async function readJson(request: Request, limit = LARGEST_BODY): Promise<unknown> {
+/** Reads a body as JSON, whatever it holds. Malformed JSON is answered with the place of the mistake. */
+export async function readAnyJson(request: Request, limit = LARGEST_BODY): Promise<unknown> {
   const text = await readText(request, limit);
   try {
     return JSON.parse(text);
   } catch (error) {
     throw new Problem(400, 'Malformed JSON', text.trim() === '' ? 'The body is empty; send JSON.' : `The body is not JSON: ${(error as Error).message.slice(0, 200)}`);
   }
+}
+
+/** Reads a body as JSON that can be kept: what no text on file can hold is refused here, with its place, for all routes. */
+export async function readJson(request: Request, limit = LARGEST_BODY): Promise<unknown> {
+  const value = await readAnyJson(request, limit);
+  const bad = unstorable(value, '');
+  if (bad) throw new Problem(422, 'Cannot be stored', 'Nothing was changed.', [{ ...bad, field: bad.field || 'body' }]);
+  return value;
 }
 
 /** Reads a body as it was sent, for checking its signature. */

@@ -1,8 +1,8 @@
 import { HOUR, type Instant } from '@/core/time';
 import { LEDGER_EVENTS } from '@/core/orders';
-import { guessType, keptAttributes, laterConsent, learn, PLAIN_DETAIL } from '@/core/people';
+import { attributesToKeep, guessType, keptAttributes, laterConsent, learn, MOST_NAMES, PLAIN_DETAIL, type Profile } from '@/core/people';
 import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
-import { discoverAttributes } from '@/data/attributes';
+import { discoverAttributes, noteUnkept } from '@/data/attributes';
 import { noteArrivals, type Arrival } from '@/data/catalogue';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
 import { claimEventKeys, eventKey, insertEvents, type NewEvent, type Wake } from '@/data/events';
@@ -30,6 +30,8 @@ export interface Door {
   readonly sourceId: number;
   /** history that is loaded starts no flow, however recent it is */
   readonly startsNothing?: boolean;
+  /** what a page tells teaches nothing that is known already, whoever was shown to be there */
+  readonly isPage?: boolean;
   /** a batch that already stands in a transaction of the caller */
   readonly trx?: Sql;
 }
@@ -148,11 +150,21 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
   const consents = new Map<string, ConsentChange>();
   const seen = new Map<KnownPerson, { first: Instant; last: Instant }>();
+  // names that nobody has met before; what is said under names beyond the limits stays with its event
+  const learned = new Set<string>();
+  const unkept = new Map<string, number>();
+  const leftBy = new Map<number, { readonly [name: string]: Value }>();
+  const isOnRecord = (name: string): boolean => records.has(name) || learned.has(name);
   accepted.forEach((event, index) => {
     const person = owners[index]!;
     // whoever sits at a device may be anybody: what is said there alone is not about its owner
     if (!via[index]?.startsWith('device:')) {
-      person.profile = learn(person.profile, keptAttributes(event.said, records), event.time);
+      const said = keptAttributes(event.said, records);
+      const { kept, left } = attributesToKeep(said, person.profile.attributes, isOnRecord, MOST_NAMES - records.size - learned.size);
+      for (const name in kept) if (!records.has(name)) learned.add(name);
+      for (const name in left) unkept.set(name, (unkept.get(name) ?? 0) + 1);
+      if (Object.keys(left).length) leftBy.set(index, left);
+      person.profile = learn(person.profile, doors[fresh[index]!.batch]!.isPage ? unknownOf(kept, person.profile) : kept, event.time);
       for (const { channel, state } of event.consents) {
         const known = person.consents.get(channel) ?? null;
         const next = laterConsent(known, { state, at: event.time })!;
@@ -168,11 +180,9 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   });
 
   const changes: PersonChange[] = [];
-  const learned = new Set<string>();
   for (const person of people.values()) {
     const span = seen.get(person) ?? { first: person.firstSeen, last: person.seenAt };
     const hasLearned = person.profile !== before.get(person.id);
-    if (hasLearned) for (const name of Object.keys(person.profile.attributes)) if (!records.has(name)) learned.add(name);
     // when someone was last seen is kept to the hour, so that browsing does not rewrite the person with each page
     // and with its indexed columns as they are, a person is rewritten in place
     const last = !person.isNew && span.last < person.seenAt + HOUR ? person.seenAt : span.last;
@@ -181,6 +191,7 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   }
   await storePeople(changes);
   if (learned.size) await discover(trx, scope, learned, changes);
+  if (unkept.size) await noteUnkept(trx, unkept, store.now);
   for (const person of people.values()) {
     for (const channel of person.stricter) {
       const id = `${person.id}/${channel}`;
@@ -190,7 +201,7 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   await saveConsents(trx, [...consents.values()].map((change) => ({ ...change, state: people.get(change.personId)?.consents.get(change.channel) ?? change.state })));
 
   const rows = fresh.map(({ event, batch }, index): StoredEvent => ({
-    personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: event.properties, via: via[index] ?? null,
+    personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: leftBy.has(index) ? { ...event.properties, person: leftBy.get(index)! } : event.properties, via: via[index] ?? null,
     sourceId: doors[batch]!.sourceId, startsNothing: doors[batch]!.startsNothing ?? false,
   }));
   const wakes: Wake[] = [
@@ -200,6 +211,9 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
   await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), wakes, store, arrivals);
   return { accepted: counts, ownerless };
 }
+
+/** What is said that is not known yet. */
+const unknownOf = (said: { readonly [name: string]: Value }, { attributes }: Profile): { readonly [name: string]: Value } => Object.fromEntries(Object.entries(said).filter(([name]) => attributes[name] === undefined));
 
 /** What is told about an order together with the order itself is about who placed it there. */
 function withOrders(events: readonly Read[], orderOwners: ReadonlyMap<string, string>): readonly Read[] {

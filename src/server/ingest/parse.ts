@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { DAY, isZone, parseInstant, type Instant } from '@/core/time';
 import { currencyDigits, isCurrency, LARGEST_MINOR } from '@/core/money';
-import { consentSchema, consentWords, countryCode, normaliseEmail, normalisePhone, PLAIN_DETAIL, type ConsentDetail, type ConsentWord } from '@/core/people';
+import { consentSchema, consentWords, countryCode, externalIdProblem, normaliseEmail, normalisePhone, PLAIN_DETAIL, type ConsentDetail, type ConsentWord } from '@/core/people';
 import { CHANNELS, eventTypeSchema, type Channel, type Value } from '@/core/rules';
 import { problemsOf, type FieldProblem } from '../http/problem';
 import { unstorable } from '../http/read';
@@ -32,6 +32,11 @@ const email = z.string().max(320).transform((text, ctx) => {
   if (normal === null) ctx.addIssue({ code: 'custom', message: 'is not an email address' });
   return normal ?? '';
 });
+/** An external id that can stand in an address and is not mistaken for a number of ours. */
+function externalId(id: string, ctx: z.RefinementCtx): void {
+  const wrong = externalIdProblem(id);
+  if (wrong) ctx.addIssue({ code: 'custom', message: wrong });
+}
 const currency = z.string().refine(isCurrency, 'is not a currency of ISO 4217');
 const amount = z.number().min(0).max(LARGEST_MINOR);
 const name = z.string().max(200);
@@ -77,7 +82,7 @@ export const envelopeSchema = z.looseObject({
   id: z.string().min(1).max(255),
   source: z.string().min(1).max(255),
   type: eventTypeSchema,
-  subject: z.string().min(1).max(255).nullish(),
+  subject: z.string().min(1).max(255).superRefine(externalId).nullish(),
   time: z.string().max(64).nullish(),
   datacontenttype: z.string().max(200).nullish(),
   data: z.record(z.string(), z.unknown()).nullish(),

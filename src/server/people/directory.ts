@@ -1,12 +1,14 @@
 import { z } from 'zod';
 import type { DirectoryView } from '@/core/api';
 import { unreachableBecause, ruleSchema, sayRule, type Rule } from '@/core/rules';
+import { isName } from '@/core/text';
 import type { Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { countPeople, listPeople, SORTS, type Filter, type Sort } from '@/data/directory';
 import { NotForLists, ruleToSql, type Compiled } from '@/data/rules';
 import { readStore } from '@/data/store';
 import { Problem, problemsOf } from '../http/problem';
+import { wholeNumber } from '../http/query';
 import { unstorable } from '../http/read';
 import { nameOf, publicId } from './who';
 
@@ -44,7 +46,7 @@ function readRule(text: string): Rule {
   return parsed.data;
 }
 
-const sortSchema = z.union([z.enum(SORTS), z.string().regex(/^attribute:[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u)]);
+const sortSchema = z.union([z.enum(SORTS), z.string().refine((text) => text.startsWith('attribute:') && isName(text.slice(10)))]);
 /** Columns in which the greatest comes first unless asked otherwise. */
 const DOWN_FIRST = new Set(['seen', 'created', 'orders', 'value', 'lastOrder']);
 
@@ -56,8 +58,8 @@ export async function directory(db: Db, url: URL): Promise<DirectoryView> {
   if (!sort.success) throw new Problem(400, 'Not a column', 'People cannot be sorted by that.', [{ field: 'sort', wrong: 'is not a column', right: `${SORTS.join(', ')}, or attribute:NAME` }]);
   const direction = url.searchParams.get('direction');
   const isDown = direction === null ? DOWN_FIRST.has(sort.data) : direction === 'down';
-  const limit = Math.min(200, Math.max(0, Number(url.searchParams.get('limit') ?? 50) || 0));
-  const offset = Math.max(0, Math.min(10_000_000, Math.floor(Number(url.searchParams.get('offset')) || 0)));
+  const limit = wholeNumber(url, 'limit', { least: 0, most: 200, otherwise: 50 });
+  const offset = wholeNumber(url, 'offset', { least: 0, most: 10_000_000, otherwise: 0 });
   const isCounted = url.searchParams.get('count') !== 'no';
   const [total, rows] = await Promise.all([isCounted ? countPeople(db, filter) : null, limit ? listPeople(db, filter, sort.data as Sort, isDown, limit, offset) : []]);
   return {

@@ -1,11 +1,13 @@
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
 import { FLOW_CALLED, keyOf, mayNotStartBecause } from '@/core/flows';
-import { consentSchema, countryCode, fitAttribute, learn, normaliseEmail, normalisePhone, saysSomething, type Profile } from '@/core/people';
+import { consentSchema, countryCode, fitAttribute, guessType, MOST_ATTRIBUTES, MOST_NAMES, normaliseEmail, normalisePhone, saysSomething, type AttributeType, type Profile } from '@/core/people';
 import { CHANNELS, LIST_EVENTS, PERSON_CHANGED, type Value } from '@/core/rules';
+import { isName } from '@/core/text';
+import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { addTag, removeTag } from '@/data/bulk';
-import { findAttribute } from '@/data/attributes';
+import { discoverAttributes, listAttributeRows, type AttributeRow } from '@/data/attributes';
 import { loadEvents } from '@/data/facts';
 import { findFlow, readVersion } from '@/data/flows';
 import { addToList, findList, removeFromList } from '@/data/lists';
@@ -19,8 +21,9 @@ import { unstorable } from '../http/read';
 import { ingest, recordOwn } from '../ingest/ingest';
 import { person, publicId } from './who';
 
+const attributes = z.record(z.string().refine(isName, 'is not an attribute name; use letters, digits, _ . and -'), z.unknown()).refine((given) => Object.keys(given).length <= MOST_ATTRIBUTES, `are more than the ${MOST_ATTRIBUTES} that a person may have`);
 export const putPersonSchema = z.strictObject({
-  attributes: z.record(z.string().min(1).max(80), z.unknown()).optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(),
+  attributes: attributes.optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(),
   phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: consentSchema.optional(),
 });
 
@@ -36,7 +39,7 @@ export async function putPerson(db: Db, scope: string, externalId: string, body:
   }
 }
 
-const editSchema = z.strictObject({ attributes: z.record(z.string().regex(/^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u, 'is not an attribute name; use letters, digits, _ . and -'), z.unknown()) });
+const editSchema = z.strictObject({ attributes });
 
 /** Writes attributes of somebody by hand; null takes one away. A new address or phone becomes theirs, unless it is somebody else's. */
 export async function editPerson(db: Db, id: string, body: unknown, by: string): Promise<void> {
@@ -49,16 +52,7 @@ export async function editPerson(db: Db, id: string, body: unknown, by: string):
     const store = await readStore(trx);
     const locked = (await lockPeople(trx, [row.id])).get(row.id);
     if (!locked) throw new Problem(409, 'Changed meanwhile', 'This person has just been merged or erased. Load the page again.');
-    let profile: Profile = { attributes: locked.row.attributes, stamped: locked.row.stamped };
-    for (const [name, given] of Object.entries(parsed.data.attributes as Record<string, Value>)) {
-      if (!saysSomething(given)) {
-        if (name === 'email' && locked.row.external_id === null) throw new Problem(422, 'Needed', 'The address is all that this person is known by; nothing was changed.', [{ field: 'email', wrong: 'cannot be taken away', right: 'another address' }]);
-        const { [name]: _, ...rest } = profile.attributes;
-        profile = { attributes: rest, stamped: { ...profile.stamped, [name]: store.now } };
-        continue;
-      }
-      profile = learn({ ...profile, stamped: { ...profile.stamped, [name]: Math.min(profile.stamped[name] ?? 0, store.now - 1) } }, { [name]: await valueOf(trx, name, given, profile) }, store.now);
-    }
+    const profile = await writtenProfile(trx, locked.row, parsed.data.attributes as Record<string, Value>, store.now);
     for (const [kind, name] of [['email', 'email'], ['phone', 'phone']] as const) {
       const value = profile.attributes[name];
       if (typeof value !== 'string' || value === locked.row.attributes[name] || (kind === 'phone' && !value.startsWith('+'))) continue;
@@ -75,7 +69,30 @@ export async function editPerson(db: Db, id: string, body: unknown, by: string):
   });
 }
 
-async function valueOf(trx: Sql, name: string, given: Value, profile: Profile): Promise<Value> {
+/** A profile with what was written by hand: it counts from now on, whatever was said before. */
+async function writtenProfile(trx: Sql, row: PersonRow, given: Record<string, Value>, now: Instant): Promise<Profile> {
+  const attributes = { ...row.attributes };
+  const stamped = { ...row.stamped };
+  const records = new Map((await listAttributeRows(trx)).map((one) => [one.name, one]));
+  const learned: { name: string; type: AttributeType }[] = [];
+  for (const [name, value] of Object.entries(given)) {
+    stamped[name] = now;
+    if (saysSomething(value)) {
+      const fitted = fittedValue(name, value, records.get(name), attributes);
+      const type = records.has(name) ? null : guessType(fitted);
+      if (type) learned.push({ name, type });
+      attributes[name] = fitted;
+    } else if (name === 'email' && row.external_id === null) {
+      throw new Problem(422, 'Needed', 'The address is all that this person is known by; nothing was changed.', [{ field: 'email', wrong: 'cannot be taken away', right: 'another address' }]);
+    } else delete attributes[name];
+  }
+  if (Object.keys(attributes).length > MOST_ATTRIBUTES) throw new Problem(422, 'Too many attributes', `A person has at most ${MOST_ATTRIBUTES} attributes; nothing was changed.`, [{ field: 'attributes', wrong: 'would be more than a person may have', right: 'take others away first' }]);
+  if (learned.length + records.size > MOST_NAMES) throw new Problem(422, 'Too many names', `There are ${MOST_NAMES.toLocaleString('en')} names of attributes already, as many as there may be; nothing was changed.`, [{ field: learned[0]!.name, wrong: 'is a new name', right: 'a name that is there already' }]);
+  await discoverAttributes(trx, learned);
+  return { attributes, stamped };
+}
+
+function fittedValue(name: string, given: Value, record: AttributeRow | undefined, attributes: Record<string, Value>): Value {
   const wrong = (what: string, right: string) => new Problem(422, 'Not attributes', 'Nothing was changed.', [{ field: name, wrong: what, right }]);
   if (name === 'email') {
     const email = typeof given === 'string' ? normaliseEmail(given) : null;
@@ -83,12 +100,11 @@ async function valueOf(trx: Sql, name: string, given: Value, profile: Profile): 
     return email;
   }
   if (name === 'phone') {
-    const country = typeof profile.attributes.country === 'string' ? countryCode(profile.attributes.country) : null;
+    const country = typeof attributes.country === 'string' ? countryCode(attributes.country) : null;
     const phone = typeof given === 'string' ? normalisePhone(given, country) : null;
     if (!phone) throw wrong('is not a phone number', 'a number with its country code, such as +31 6 12345678');
     return phone;
   }
-  const record = await findAttribute(trx, name);
   if (!record?.is_declared) return given;
   const fitted = fitAttribute(record.type, given);
   if (fitted === undefined) throw wrong(`is no ${record.type}`, `a ${record.type}`);

@@ -8,6 +8,7 @@ import { identifiersOf, lockPeople, markShared, saveConsents, savePeople, type L
 import { wakeRuns } from '@/data/runs';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem } from '../http/problem';
+import { cursorOf } from '../http/query';
 import { settleAnew } from '../ingest/settle';
 import { nameOf, person, publicId } from './who';
 
@@ -29,8 +30,7 @@ export async function mergesOf(db: Db, personId: string, now: Instant): Promise<
 
 /** All merges, newest first, a page at a time. */
 export async function allMerges(db: Db, url: URL): Promise<{ merges: MergeView[]; next: string | null }> {
-  const before = url.searchParams.get('before');
-  if (before && !/^\d{1,18}$/.test(before)) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const before = cursorOf(url);
   const [rows, { now }] = await Promise.all([listMerges(db, null, 51, before), readStore(db)]);
   return { merges: rows.slice(0, 50).map((row) => viewOf(row, now)), next: rows.length > 50 ? rows[49]!.id : null };
 }

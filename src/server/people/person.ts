@@ -55,7 +55,7 @@ export async function personView(db: Db, scope: string, id: string): Promise<Per
   const { state, at, suppressed, reachable, because } = channels[0]!;
   const gap = median(gaps);
   return {
-    id: publicId(row), number: row.id, externalId: row.external_id, email: row.email, name: nameOf(row.attributes), isKnown: row.is_known, attributes: row.attributes,
+    id: publicId(row), number: row.id, externalId: row.external_id, email: row.email, claimsEmail: row.claims_email ?? null, name: nameOf(row.attributes), isKnown: row.is_known, attributes: row.attributes,
     identifiers: identifiers.map((one) => ({ kind: one.kind, value: one.value, since: one.first_at?.toISOString() ?? null, isShared: one.is_shared })),
     consent: { email: { state, at, suppressed, reachable, because } }, channels,
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until.toISOString() : null, declined, tags,

@@ -2,6 +2,7 @@ import type { TimelineView } from '@/core/api';
 import type { Db } from '@/data/db';
 import { timeline } from '@/data/timeline';
 import { Problem } from '../http/problem';
+import { wholeNumber } from '../http/query';
 import { person, publicId } from './who';
 
 const KINDS = ['event', 'trace', 'send', 'consent', 'note'];
@@ -10,7 +11,7 @@ const CURSOR = /^(\d{1,15})_(\d{1,9})_(\d{1,18})$/;
 /** One person's time line, newest first, a page at a time. */
 export async function personTimeline(db: Db, id: string, url: URL): Promise<TimelineView> {
   const row = await person(db, id);
-  const limit = Math.min(200, Math.max(1, Number(url.searchParams.get('limit')) || 50));
+  const limit = wholeNumber(url, 'limit', { least: 1, most: 200, otherwise: 50 });
   const cursor = url.searchParams.get('before');
   const parts = cursor ? CURSOR.exec(cursor) : null;
   if (cursor && !parts) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.', [{ field: 'before', wrong: 'is not a cursor', right: 'the value of "next" in the answer before' }]);

@@ -1,3 +1,4 @@
 export * from './manage';
 export * from './webhook';
 export * from './page';
+export * from './proof';

@@ -2,20 +2,21 @@ import { randomBytes, randomUUID } from 'node:crypto';
 import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
 import type { ArrivalView, RejectionView, SourceDetail, SourceView, TriedBody } from '@/core/api';
-import { applyMapping, mappingSchema, type Mapping } from '@/core/sources';
+import { applyMapping, mappingSchema, siteSchema, type Mapping } from '@/core/sources';
 import type { Value } from '@/core/rules';
 import { HOUR } from '@/core/time';
-import type { Db } from '@/data/db';
+import { inTransaction, type Db } from '@/data/db';
 import {
-  arrived, createSource, findSource, latestMapping, listBodies, listMappings, listRejections, listSources, minutesOf, renameSource, restoreSource, revokeSource, saveMapping, SCOPES, setSourceSecret, setSourceSettings, type SourceListRow, type SourceRow,
+  arrived, createSource, findSource, latestMapping, listBodies, listMappings, listRejections, listSources, minutesOf, renameSource, restoreSource, revokeSource, saveMapping, SCOPES, setSourceSecret, setSourceSettings, type Scope, type SourceListRow, type SourceRow,
 } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { env } from '../env';
 import { notFound, Problem, problemsOf } from '../http/problem';
+import { cursorOf } from '../http/query';
 import { ingest, type IngestAnswer } from '../ingest/ingest';
 import { parseEvent } from '../ingest/parse';
 import { publicId } from '../people';
-import { hashKey } from '../passwords';
+import { hashKey } from '../access/passwords';
 import { takeWebhook } from './webhook';
 
 function addressOf(row: SourceRow): string | null {
@@ -71,34 +72,49 @@ export async function arrivals(db: Db, key: string): Promise<{ arrivals: Arrival
 
 export async function rejections(db: Db, key: string, url: URL): Promise<{ rejections: RejectionView[]; next: string | null }> {
   const row = await source(db, key);
-  const before = url.searchParams.get('before');
-  if (before && !/^\d{1,18}$/.test(before)) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const before = cursorOf(url);
   const rows = await listRejections(db, row.id, 51, before);
   return { rejections: rows.slice(0, 50).map((one) => ({ id: one.id, at: one.at.toISOString(), type: one.type, problems: one.problems, raw: one.raw })), next: rows.length > 50 ? rows[49]!.id : null };
 }
 
+/** 24 to 64 random bytes, base64, by the Standard Webhooks specification. */
+const webhookSecret = (): string => `whsec_${randomBytes(32).toString('base64')}`;
+/** What a shop's server signs with who is at a page. */
+export function snippetSecret(): { secret: string; hint: string } {
+  const secret = `vsig_${randomBytes(32).toString('base64url')}`;
+  return { secret, hint: hintOf(secret) };
+}
+const hintOf = (secret: string): string => `${secret.slice(0, 8)}…${secret.slice(-4)}`;
+
 const name = z.string().trim().min(1).max(80);
-const site = z.string().trim().max(200).transform((text, ctx) => {
-  try {
-    const url = new URL(text.includes('://') ? text : `https://${text}`);
-    if (url.protocol !== 'http:' && url.protocol !== 'https:') throw new Error('protocol');
-    return url.origin;
-  } catch {
-    ctx.addIssue({ code: 'custom', message: 'is not the address of a site' });
-    return '';
-  }
-});
 const createSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('key'), name, scopes: z.array(z.enum(SCOPES)).min(1) }),
   z.strictObject({ kind: z.literal('webhook'), name }),
-  z.strictObject({ kind: z.literal('snippet'), name, sites: z.array(site).min(1).max(20) }),
+  z.strictObject({ kind: z.literal('snippet'), name, sites: z.array(siteSchema).min(1).max(20) }),
 ]);
 
+/** Who makes or changes a source, and what they may do themselves. */
+export interface Maker {
+  readonly name: string;
+  readonly scopes: readonly Scope[];
+}
+
+/** What a webhook or a snippet lets whoever has its secret do. */
+const TAKES_IN: readonly Scope[] = ['events'];
+
+/** Nobody gives what they do not have. */
+function mayGive(maker: Maker, scopes: readonly Scope[]): void {
+  const beyond = scopes.filter((scope) => !maker.scopes.includes(scope));
+  if (beyond.length) throw new Problem(403, 'Not allowed', `${maker.name} may not give what it does not have: ${beyond.join(', ')}. It has: ${maker.scopes.join(', ')}.`, [{ field: 'scopes', wrong: 'go beyond your own', right: maker.scopes.join(', ') }]);
+}
+
 /** Makes a source. A key and a webhook's secret are in this answer and never again. */
-export async function makeSource(db: Db, body: unknown, by: string): Promise<{ source: SourceView; shownOnce: string | null }> {
+export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{ source: SourceView; shownOnce: string | null }> {
   const parsed = createSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a source', 'Nothing was made.', problemsOf(parsed.error));
   const wanted = parsed.data;
+  const by = maker.name;
+  mayGive(maker, wanted.kind === 'key' ? wanted.scopes : TAKES_IN);
   const { now } = await readStore(db);
   const key = `${wanted.kind}-${randomBytes(6).toString('hex')}`;
   let shownOnce: string | null = null;
@@ -106,33 +122,38 @@ export async function makeSource(db: Db, body: unknown, by: string): Promise<{ s
     shownOnce = `vk_${randomBytes(24).toString('base64url')}`;
     await createSource(db, { key, kind: 'key', name: wanted.name, by, hash: hashKey(shownOnce), hint: `${shownOnce.slice(0, 7)}…${shownOnce.slice(-4)}`, scopes: wanted.scopes });
   } else if (wanted.kind === 'webhook') {
-    // 24 to 64 random bytes, base64, by the Standard Webhooks specification
-    shownOnce = `whsec_${randomBytes(32).toString('base64')}`;
-    await createSource(db, { key, kind: 'webhook', name: wanted.name, by, secret: shownOnce, hint: `${shownOnce.slice(0, 8)}…${shownOnce.slice(-4)}` });
-  } else await createSource(db, { key, kind: 'snippet', name: wanted.name, by, settings: { sites: wanted.sites } });
+    shownOnce = webhookSecret();
+    await createSource(db, { key, kind: 'webhook', name: wanted.name, by, secret: shownOnce, hint: hintOf(shownOnce) });
+  } else {
+    const made = snippetSecret();
+    shownOnce = made.secret;
+    await createSource(db, { key, kind: 'snippet', name: wanted.name, by, ...made, settings: { sites: wanted.sites } });
+  }
   await recordAct(db, now, by, 'source.made', { key, kind: wanted.kind });
   return { source: viewOf(await source(db, key)), shownOnce };
 }
 
-const changeSchema = z.strictObject({ name: name.optional(), sites: z.array(site).min(1).max(20).optional(), revoked: z.boolean().optional(), newSecret: z.boolean().optional() });
+const changeSchema = z.strictObject({ name: name.optional(), sites: z.array(siteSchema).min(1).max(20).optional(), revoked: z.boolean().optional(), newSecret: z.boolean().optional() });
 
 /** Renames, revokes or restores a source, or gives a webhook another secret (shown once). */
-export async function changeSource(db: Db, key: string, body: unknown, by: string): Promise<{ source: SourceView; shownOnce: string | null }> {
+export async function changeSource(db: Db, key: string, body: unknown, maker: Maker): Promise<{ source: SourceView; shownOnce: string | null }> {
   const parsed = changeSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a change', 'Nothing was changed.', problemsOf(parsed.error));
   const row = await source(db, key);
   if (row.kind === 'own' || row.kind === 'hand') throw new Problem(422, 'Part of Viatic', 'This source is part of Viatic and cannot be changed.');
   const wish = parsed.data;
+  // to bring it back, to let other sites in or to learn its secret is to give what it can do
+  if (wish.revoked === false || wish.newSecret || wish.sites) mayGive(maker, row.kind === 'key' ? row.scopes : TAKES_IN);
   let shownOnce: string | null = null;
   if (wish.name) await renameSource(db, row.id, wish.name);
   if (wish.sites) await setSourceSettings(db, row.id, { ...row.settings, sites: wish.sites });
   if (wish.revoked === true) await revokeSource(db, row.id);
   if (wish.revoked === false) await restoreSource(db, row.id);
-  if (wish.newSecret && row.kind === 'webhook') {
-    shownOnce = `whsec_${randomBytes(32).toString('base64')}`;
-    await setSourceSecret(db, row.id, shownOnce);
+  if (wish.newSecret && (row.kind === 'webhook' || row.kind === 'snippet')) {
+    shownOnce = row.kind === 'webhook' ? webhookSecret() : snippetSecret().secret;
+    await setSourceSecret(db, row.id, shownOnce, hintOf(shownOnce));
   }
-  await recordAct(db, (await readStore(db)).now, by, 'source.changed', { key, ...wish, ...(wish.newSecret && { newSecret: 'made' }) });
+  await recordAct(db, (await readStore(db)).now, maker.name, 'source.changed', { key, ...wish, ...(wish.newSecret && { newSecret: 'made' }) });
   return { source: viewOf(await source(db, key)), shownOnce };
 }
 
@@ -166,7 +187,8 @@ export async function storeMapping(db: Db, key: string, body: unknown, by: strin
   const mapping = readMapping(body);
   const row = await source(db, key);
   if (row.kind !== 'webhook') throw new Problem(422, 'Not a webhook', 'Only webhooks have a mapping.');
-  await saveMapping(db, row.id, mapping, by, (await readStore(db)).now);
+  const { now } = await readStore(db);
+  await inTransaction(db, (trx) => saveMapping(trx, row.id, mapping, by, now));
   return sourceDetail(db, key);
 }
 

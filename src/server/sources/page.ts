@@ -1,14 +1,26 @@
 import { z } from 'zod';
+import { normaliseEmail } from '@/core/people';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
+import { noteClaim } from '@/data/people';
 import { findSource, noteSourceUse, saveRejections, type SourceRow } from '@/data/sources';
 import { readStore } from '@/data/store';
-import { Problem, problemsOf } from '../http/problem';
+import { Problem, problemsOf, type FieldProblem } from '../http/problem';
+import { unstorable } from '../http/read';
 import { ingest, type IngestAnswer } from '../ingest/ingest';
+import { NotProven, readArrival, readToken, type Proven } from './proof';
 
 /** What a page may send: nothing that a stranger could harm with. Orders, consent and the like come from servers. */
 const PAGE_TYPES = /^(page|product|search|cart|checkout|form|app)\.[a-z0-9_]+$/;
-const collectSchema = z.strictObject({ device: z.string().regex(/^[A-Za-z0-9_-]{16,64}$/), events: z.array(z.looseObject({ id: z.string().min(8).max(100), type: z.string().regex(PAGE_TYPES, 'is not what a page may send'), time: z.string().max(40).optional(), data: z.record(z.string(), z.unknown()).optional() })).max(50), person: z.looseObject({ email: z.string().max(320).optional(), externalId: z.string().max(255).optional() }).optional() });
+const collectSchema = z.strictObject({
+  device: z.string().regex(/^[A-Za-z0-9_-]{16,64}$/),
+  events: z.array(z.looseObject({ id: z.string().min(8).max(100), type: z.string().regex(PAGE_TYPES, 'is not what a page may send'), time: z.string().max(40).optional(), data: z.record(z.string(), z.unknown()).optional() })).max(50),
+  /** who somebody says to be */
+  person: z.looseObject({ email: z.string().max(320).optional(), externalId: z.string().max(255).optional() }).optional(),
+  /** what shows it: a token that the shop's server has signed, or our own seal from a click in a mail */
+  token: z.string().max(4000).optional(),
+  arrived: z.string().max(2000).optional(),
+});
 
 /** The site that a page's request comes from when it is one of the source's, or null. */
 export async function siteOf(db: Db, key: string, origin: string | null): Promise<{ row: SourceRow; origin: string } | null> {
@@ -18,36 +30,54 @@ export async function siteOf(db: Db, key: string, origin: string | null): Promis
 }
 
 /**
- * Takes in what the page snippet has gathered. The key in its address is no secret, so it may only tell of browsing;
- * links in it must lead to the site itself, and of the person it can say who, but teach no attributes and no consent.
+ * Takes in what the page snippet has gathered. The key in its address is no secret, so it may only tell of browsing, and
+ * links in it must lead to the site itself. Who somebody is at a page is a claim: with proof it joins the device's
+ * browsing to that person; without, the visitor is shown to say so, when nobody else has that address, and nothing more.
  */
-export async function collect(db: Db, scope: string, row: SourceRow, raw: string): Promise<IngestAnswer> {
+export async function collect(db: Db, scope: string, row: SourceRow, raw: string): Promise<IngestAnswer & { says?: string }> {
+  const store = await readStore(db);
+  const refuse = async (status: number, title: string, detail: string, problems: readonly FieldProblem[]): Promise<never> => {
+    await saveRejections(db, row.id, store.now, [{ type: null, problems, raw: raw.slice(0, 16_384) }], 1);
+    throw new Problem(status, title, detail, problems);
+  };
   let body: unknown;
   try {
     body = JSON.parse(raw);
   } catch {
     throw new Problem(400, 'Malformed JSON', 'The body is not JSON.');
   }
+  const bad = unstorable(body, '');
+  if (bad) throw new Problem(422, 'Cannot be stored', 'What the page sent was not taken.', [bad]);
   const parsed = collectSchema.safeParse(body);
-  const store = await readStore(db);
-  if (!parsed.success) {
-    const problems = problemsOf(parsed.error);
-    await saveRejections(db, row.id, store.now, [{ type: null, problems, raw: raw.slice(0, 16_384) }], 1);
-    throw new Problem(422, 'Not from a page', 'What the page sent was not taken.', problems);
-  }
-  const { device, events, person } = parsed.data;
+  if (!parsed.success) return refuse(422, 'Not from a page', 'What the page sent was not taken.', problemsOf(parsed.error));
+  const { device, events, person, token, arrived } = parsed.data;
   if (!events.length) return { accepted: 0, duplicates: 0, rejected: [] };
   await noteSourceUse(db, row.id);
+  const { proven, says } = await provenBy(db, row, { token, arrived });
   // a page's clock is anybody's: what it says of the last day is taken, else the event happened now
   const timeOf = (time: string | undefined) => {
     const at = time ? Date.parse(time) : NaN;
     const shifted = at + (store.now - Date.now());
     return Number.isFinite(at) && shifted > store.now - DAY && shifted <= store.now + 60_000 ? new Date(Math.min(shifted, store.now)).toISOString() : new Date(store.now).toISOString();
   };
-  return ingest(db, scope, events.map((event) => {
+  const answer = await ingest(db, scope, events.map((event) => {
     const { person: _, ...data } = ownLinks(event.data ?? {}, row.settings.sites ?? []);
-    return { id: event.id, source: `page/${row.key}`, type: event.type, time: timeOf(event.time), ...(person?.externalId && { subject: person.externalId }), data: { ...data, person: { device, ...(person?.email && { email: person.email }) } } };
-  }), { sourceId: row.id });
+    return { id: event.id, source: `page/${row.key}`, type: event.type, time: timeOf(event.time), ...(proven?.subject && { subject: proven.subject }), data: { ...data, person: { device, ...(proven?.email && { email: proven.email }) } } };
+  }), { sourceId: row.id, isPage: true });
+  const claimed = !proven && person?.email ? normaliseEmail(person.email) : null;
+  if (claimed) await noteClaim(db, device, claimed);
+  return says ? { ...answer, says } : answer;
+}
+
+/** What shows who is at a page, if anything does; a token that does not is said, and counts for nothing. */
+async function provenBy(db: Db, row: SourceRow, { token, arrived }: { token?: string; arrived?: string }): Promise<{ proven: Proven | null; says?: string }> {
+  try {
+    const proven = token ? await readToken(row, token) : null;
+    return { proven: proven ?? (arrived ? await readArrival(db, arrived) : null) };
+  } catch (error) {
+    if (!(error instanceof NotProven)) throw error;
+    return { proven: null, says: `Who is at this page counts as not known: ${error.message}.` };
+  }
 }
 
 /** Takes out of data every address that does not lead to one of the sites: a stranger must not put links into our messages. */

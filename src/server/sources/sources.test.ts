@@ -1,4 +1,5 @@
-import { createHash } from 'node:crypto';
+import { createHash, createHmac } from 'node:crypto';
+import { SignJWT } from 'jose';
 import { gzipSync } from 'node:zlib';
 import { runInNewContext } from 'node:vm';
 import { Webhook } from 'standardwebhooks';
@@ -6,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, it, vi } from 'vitest';
 import { query } from '@/data/db';
 import { findSource } from '@/data/sources';
 import { catalogue, catalogueType, keepCatalogue } from '../catalogue';
-import { happening, openLab, type Lab } from '../testing/lab';
+import { anybody, happening, openLab, type Lab } from '../testing/lab';
 
 let lab: Lab;
 let doors: typeof import('.');
@@ -29,7 +30,7 @@ describe('signed webhooks', () => {
   });
 
   it('one of any shape is taken in by the mapping, once; what is not mapped is said and kept', async () => {
-    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Till' }, 'test');
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Till' }, anybody);
     await doors.storeMapping(lab.db, source.key, { schema: 'viatic.mapping/1', type: { path: 'event', means: { sale: 'order.placed' } }, person: { email: 'who' }, amount: { path: 'cents', unit: 'minor' }, orderId: 'nr', properties: {} }, 'test');
     const body = JSON.stringify({ event: 'sale', nr: 'T1', cents: 4990, who: 'till@example.com' });
     const send = (id: string, raw = body, at = new Date()) => doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, id, at, raw), raw);
@@ -50,7 +51,7 @@ describe('signed webhooks', () => {
     ['with another id', (h: Headers) => h.set('webhook-id', 'other')],
     ['with another time', (h: Headers) => h.set('webhook-timestamp', String(Math.floor(Date.now() / 1000) - 60))],
   ])('%s is refused with 401 and nothing is stored', async (_what, spoil) => {
-    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, anybody);
     const body = JSON.stringify(happening('page.viewed', { person: { email: 'w@example.com' } }));
     const headers = sign(shownOnce!, 'm1', new Date(), body);
     spoil(headers);
@@ -59,7 +60,7 @@ describe('signed webhooks', () => {
   });
 
   it('a body with more events than the door takes at a time comes in whole, its bad ones by their place', async () => {
-    const { source } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Backlog' }, 'test');
+    const { source } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Backlog' }, anybody);
     const row = (await query<{ key: string; secret: string }>(lab.db, 'select key, secret from sources where key = :key', { key: source.key }))[0]!;
     const body = JSON.stringify(Array.from({ length: 2101 }, (_, n) => ({ id: `backlog-${n}`, source: 'old', type: n === 1500 ? 'Not A Type' : 'page.viewed', subject: `b${n % 7}` })));
     const send = (id: string) => doors.takeWebhook(lab.db, lab.scope, row.key, new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(Date.now() / 1000)), 'webhook-signature': new Webhook(row.secret).sign(id, new Date(), body) }), body);
@@ -68,29 +69,44 @@ describe('signed webhooks', () => {
   });
 
   it('a replay outside of five minutes is refused, before and after', async () => {
-    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, 'test');
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'webhook', name: 'W' }, anybody);
     const body = JSON.stringify(happening('page.viewed', { person: { email: 'w@example.com' } }));
     for (const minutes of [-6, 6]) await expect(doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, 'm1', new Date(Date.now() + minutes * 60_000), body), body), `${minutes}`).rejects.toMatchObject({ status: 401 });
     expect(await doors.takeWebhook(lab.db, lab.scope, source.key, sign(shownOnce!, 'm1', new Date(Date.now() - 4 * 60_000), body), body)).toMatchObject({ accepted: 1 });
   });
 
   it('a revoked one, another source’s secret and no source at all look the same', async () => {
-    const [one, other] = [await doors.makeSource(lab.db, { kind: 'webhook', name: 'A' }, 'test'), await doors.makeSource(lab.db, { kind: 'webhook', name: 'B' }, 'test')];
+    const [one, other] = [await doors.makeSource(lab.db, { kind: 'webhook', name: 'A' }, anybody), await doors.makeSource(lab.db, { kind: 'webhook', name: 'B' }, anybody)];
     await expect(doors.takeWebhook(lab.db, lab.scope, one.source.key, sign(other.shownOnce!, 'm', new Date(), '{}'), '{}')).rejects.toMatchObject({ status: 401 });
-    await doors.changeSource(lab.db, one.source.key, { revoked: true }, 'test');
+    await doors.changeSource(lab.db, one.source.key, { revoked: true }, anybody);
     await expect(doors.takeWebhook(lab.db, lab.scope, one.source.key, sign(one.shownOnce!, 'm', new Date(), '{}'), '{}')).rejects.toMatchObject({ status: 404 });
     await expect(doors.takeWebhook(lab.db, lab.scope, 'webhook-none', new Headers(), '{}')).rejects.toMatchObject({ status: 404 });
   });
 });
 
+describe('what may be given', () => {
+  it.each<[string, object]>([['a key with more scopes than its own', { kind: 'key', name: 'K', scopes: ['read'] }], ['a webhook', { kind: 'webhook', name: 'W' }], ['a snippet', { kind: 'snippet', name: 'S', sites: ['shop.example'] }]])('a key that may only write makes no %s', async (_what, body) => {
+    await expect(doors.makeSource(lab.db, body, { name: 'key K', scopes: ['write'] })).rejects.toMatchObject({ status: 403 });
+  });
+  it('nor does it bring one back, let other sites in or learn a new secret; its own scopes it may give', async () => {
+    const made = await doors.makeSource(lab.db, { kind: 'key', name: 'All', scopes: ['events', 'read', 'write'] }, anybody);
+    await doors.changeSource(lab.db, made.source.key, { revoked: true }, anybody);
+    const snippet = await doors.makeSource(lab.db, { kind: 'snippet', name: 'S', sites: ['shop.example'] }, anybody);
+    const writer = { name: 'key K', scopes: ['write'] as const };
+    await expect(doors.changeSource(lab.db, made.source.key, { revoked: false }, writer)).rejects.toMatchObject({ status: 403 });
+    for (const wish of [{ newSecret: true }, { sites: ['evil.example'] }]) await expect(doors.changeSource(lab.db, snippet.source.key, wish, writer)).rejects.toMatchObject({ status: 403 });
+    expect((await doors.makeSource(lab.db, { kind: 'key', name: 'Same', scopes: ['write'] }, writer)).source.scopes).toEqual(['write']);
+  });
+});
+
 describe('keys', () => {
   it('are shown once and kept as a digest; every kind can send a test event to itself', async () => {
-    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'key', name: 'Server', scopes: ['events'] }, 'test');
+    const { source, shownOnce } = await doors.makeSource(lab.db, { kind: 'key', name: 'Server', scopes: ['events'] }, anybody);
     const [row] = await query<{ hash: string; hint: string }>(lab.db, 'select hash, hint from sources where key = :key', { key: source.key });
     expect(row!.hash).toBe(createHash('sha256').update(shownOnce!).digest('hex'));
     expect(JSON.stringify(await doors.sourceDetail(lab.db, source.key))).not.toContain(shownOnce!.slice(10));
-    const snippet = await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites: ['shop.example'] }, 'test');
-    const webhook = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Hook' }, 'test');
+    const snippet = await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites: ['shop.example'] }, anybody);
+    const webhook = await doors.makeSource(lab.db, { kind: 'webhook', name: 'Hook' }, anybody);
     for (const key of [source.key, snippet.source.key, webhook.source.key]) {
       expect((await doors.testSource(lab.db, lab.scope, key)).answer).toMatchObject({ accepted: 1 });
       expect((await doors.arrivals(lab.db, key)).arrivals).toMatchObject([{ person: { email: 'test@example.com' } }]);
@@ -99,7 +115,7 @@ describe('keys', () => {
 });
 
 describe('the page snippet', () => {
-  const page = async (sites = ['https://shop.example']) => (await findSource(lab.db, (await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites }, 'test')).source.key))!;
+  const page = async (sites = ['https://shop.example']) => (await findSource(lab.db, (await doors.makeSource(lab.db, { kind: 'snippet', name: 'Pages', sites }, anybody)).source.key))!;
   const event = (type: string, data: object = {}, id = `event-${Math.random()}`) => ({ id, type, time: new Date().toISOString(), data });
 
   it('is below 3 kB when packed', () => expect(gzipSync(snippetOf('snippet-x')).length).toBeLessThan(3000));
@@ -149,7 +165,8 @@ describe('the page snippet', () => {
     await send([event('cart.updated', { cartId: 'k', currency: 'EUR', value: 5, checkoutUrl: 'https://evil.example/pay', items: [{ name: 'x', url: 'javascript:alert(1)', image: 'https://shop.example/i.png' }], person: { firstName: 'Mallory', consent: { email: true } } })], { email: 'robin@example.com' });
     const [stored] = await query<{ properties: { checkoutUrl: string; items: { url: string; image: string }[] } }>(lab.db, `select properties from events where type = 'cart.updated' and properties->>'cartId' = 'k'`);
     expect(stored!.properties).toMatchObject({ checkoutUrl: '', items: [{ url: '', image: 'https://shop.example/i.png' }] });
-    expect(await query(lab.db, `select p.attributes->>'firstName' as name, c.state from people p left join consents c on c.person_id = p.id where p.email = 'robin@example.com'`)).toEqual([{ name: null, state: null }]);
+    expect(await query(lab.db, `select count(*)::int as n from people where attributes->>'firstName' = 'Mallory'`)).toEqual([{ n: 0 }]);
+    expect(await query(lab.db, 'select count(*)::int as n from consents')).toEqual([{ n: 0 }]);
   });
 
   it.each<[string, string]>([
@@ -164,6 +181,114 @@ describe('the page snippet', () => {
     const id = `links-${Math.random()}`;
     await doors.collect(lab.db, lab.scope, row, JSON.stringify({ device: 'a-device-of-a-page', events: [{ id, type: 'page.viewed', data: { deep: [{ text }] } }] }));
     expect(await query(lab.db, `select properties->'deep'->0->>'text' as text from events where event_id = :id`, { id })).toEqual([{ text: kept }]);
+  });
+
+  describe('who somebody is at a page', () => {
+    let n = 0;
+    const visit = async (row: Awaited<ReturnType<typeof page>>, device: string, more: object = {}) =>
+      doors.collect(lab.db, lab.scope, row, JSON.stringify({ device, events: [event('product.viewed', { sku: `QF-${++n}` })], ...more }));
+    const device = () => `device-of-a-browser-${++n}`;
+    const ownerOf = async (one: string) => (await query<{ id: string; email: string | null; external_id: string | null; claims_email: string | null; is_known: boolean }>(lab.db, `select p.id, p.email, p.external_id, p.claims_email, p.is_known from identifiers i join people p on p.id = i.person_id where i.kind = 'device' and i.value = :one`, { one }))[0];
+    const victim = async () => {
+      const id = `victim-${++n}`;
+      await lab.tell(happening('account.created', { person: { email: `${id}@example.com`, firstName: 'Vera', consent: { email: false } } }, { subject: id }));
+      return id;
+    };
+    const record = async (id: string) => (await query(lab.db, `select p.id, p.email, p.external_id, p.attributes, (select jsonb_agg(jsonb_build_array(c.channel, c.state)) from consents c where c.person_id = p.id) as consents, (select count(*)::int from identifiers i where i.person_id = p.id) as identifiers from people p where external_id = :id`, { id }))[0];
+    const token = (secret: string, claims: object) => new SignJWT(claims as Record<string, unknown>).setProtectedHeader({ alg: 'HS256' }).sign(new TextEncoder().encode(secret));
+    const inAnHour = () => Math.floor(Date.now() / 1000) + 3600;
+
+    it('is a claim: without proof nobody gets another’s address, id or browsing, and no two are merged', async () => {
+      const row = await page();
+      const [one, other] = [await victim(), await victim()];
+      const before = [await record(one), await record(other)];
+      const thief = device();
+      for (const person of [{ externalId: one, email: 'thief@example.com' }, { externalId: one, email: `${other}@example.com` }, { email: `${one}@example.com` }, { externalId: other }]) await visit(row, thief, { person });
+      expect([await record(one), await record(other)]).toEqual(before);
+      expect(await ownerOf(thief)).toMatchObject({ email: null, external_id: null, is_known: false });
+      expect(await query(lab.db, `select 1 from identifiers where value = 'thief@example.com'`)).toEqual([]);
+    });
+
+    it('of an address that nobody has, the visitor is shown to say so; whoever has it later is somebody else', async () => {
+      const row = await page();
+      const [one, email] = [device(), `says-${++n}@example.com`];
+      await visit(row, one, { person: { email } });
+      expect(await ownerOf(one)).toMatchObject({ claims_email: email, email: null, is_known: false });
+      await lab.tell(happening('page.viewed', { person: { email } }));
+      expect((await ownerOf(one))!.is_known).toBe(false);
+      expect(await query(lab.db, 'select count(*)::int as n from people where email = :email', { email })).toEqual([{ n: 1 }]);
+    });
+
+    it('a token that the shop’s server signed joins what the device did, before and after, to that person', async () => {
+      const row = await page();
+      const [id, one] = [await victim(), device()];
+      const before = await record(id);
+      await visit(row, one);
+      await visit(row, one, { token: await token(row.secret!, { sub: id, email: `${id}@example.com`, exp: inAnHour() }) });
+      expect((await ownerOf(one))!.external_id).toBe(id);
+      expect(await query(lab.db, `select count(*)::int as n from events e join people p on p.id = e.person_id where p.external_id = :id and e.type = 'product.viewed'`, { id })).toEqual([{ n: 2 }]);
+      expect(await record(id)).toEqual({ ...(before as object), identifiers: 3 });
+    });
+
+    it('three lines without a library make that token (RFC 7519, RFC 7515 §A.1)', async () => {
+      const row = await page();
+      const part = (value: object) => Buffer.from(JSON.stringify(value)).toString('base64url');
+      const body = `${part({ alg: 'HS256' })}.${part({ sub: 'c77', exp: inAnHour() })}`;
+      expect(await doors.readToken(row, `${body}.${createHmac('sha256', row.secret!).update(body).digest('base64url')}`)).toEqual({ subject: 'c77' });
+    });
+
+    it.each<[string, (secret: string) => Promise<string>]>([
+      ['signed with another secret', () => token('another-secret-of-some-length', { sub: 'victim-x', exp: inAnHour() })],
+      ['expired', (secret) => token(secret, { sub: 'victim-x', exp: inAnHour() - 7200 })],
+      ['valid without end', (secret) => token(secret, { sub: 'victim-x' })],
+      ['valid for a month', (secret) => token(secret, { sub: 'victim-x', exp: inAnHour() + 30 * 86_400 })],
+      ['of nobody', (secret) => token(secret, { exp: inAnHour() })],
+      ['with an id like a number of ours', (secret) => token(secret, { sub: '~12', exp: inAnHour() })],
+      ['not signed at all', async () => `${Buffer.from('{"alg":"none"}').toString('base64url')}.${Buffer.from(JSON.stringify({ sub: 'victim-x', exp: inAnHour() })).toString('base64url')}.`],
+      ['no token', async () => 'x'],
+    ])('a token that is %s proves nothing, and the page is told', async (_what, make) => {
+      const row = await page();
+      const one = device();
+      expect(await visit(row, one, { token: await make(row.secret!) })).toMatchObject({ accepted: 1, says: expect.stringContaining('not known') });
+      expect(await ownerOf(one)).toMatchObject({ is_known: false, claims_email: null });
+    });
+
+    it('a click in our own mail is proof, for ten minutes, on the pages of the store', async () => {
+      const row = await page();
+      const id = await victim();
+      const [{ id: personId } = { id: '' }] = await query<{ id: string }>(lab.db, 'select id from people where external_id = :id', { id });
+      const [send] = await query<{ id: string }>(lab.db, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at) values (:personId, 1, 1, 1, 'a', 1, 'sent', now()) returning id`, { personId });
+      const address = await doors.withProof(lab.db, 'https://shop.example/p/1?x=1', { personId, sendId: send!.id });
+      const seal = new URL(address).searchParams.get('viatic_who')!;
+      const one = device();
+      await visit(row, one, { arrived: seal });
+      expect((await ownerOf(one))!.external_id).toBe(id);
+      expect(await doors.withProof(lab.db, 'https://elsewhere.example/', { personId, sendId: send!.id })).toBe('https://elsewhere.example/');
+      vi.setSystemTime(Date.now() + 11 * 60_000);
+      try {
+        expect(await doors.readArrival(lab.db, seal)).toBeNull();
+      } finally {
+        vi.useRealTimers();
+      }
+      expect(await doors.readArrival(lab.db, `${seal}x`)).toBeNull();
+    });
+
+    it('a checkout that the shop’s server tells with the same device joins them', async () => {
+      const row = await page();
+      const [one, email] = [device(), `buyer-${++n}@example.com`];
+      await visit(row, one, { person: { email } });
+      await lab.tell(happening('checkout.started', { person: { email, device: one } }));
+      expect(await ownerOf(one)).toMatchObject({ email, is_known: true });
+      expect(await query(lab.db, `select count(*)::int as n from events e join people p on p.id = e.person_id where p.email = :email`, { email })).toEqual([{ n: 2 }]);
+    });
+
+    it('proof of an address that is no longer theirs changes no attribute', async () => {
+      const row = await page();
+      const id = await victim();
+      await lab.tell(happening('person.updated', { person: { email: `new-${id}@example.com` } }, { subject: id }));
+      await visit(row, device(), { token: await token(row.secret!, { sub: id, email: `${id}@example.com`, exp: inAnHour() }) });
+      expect(await record(id)).toMatchObject({ email: `new-${id}@example.com` });
+    });
   });
 
   it('no address of a source is ever fetched by us: nothing on the way in opens a connection', async () => {

@@ -8,6 +8,7 @@ import { addDuration, type Instant } from '@/core/time';
 import { cartLeftBehind } from '../../demo/flows';
 import { connect, query, type Db } from '@/data/db';
 import { createFlow } from '@/data/flows';
+import { SCOPES } from '@/data/sources';
 import { createStore, moveClockTo, readStore } from '@/data/store';
 import { tasksOf } from '../jobs';
 import { publishFlow } from '../flows';
@@ -94,6 +95,9 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
   if (flow) await lab.addFlow('cart-left-behind', flow);
   return lab;
 }
+
+/** Somebody who may do everything. */
+export const anybody = { name: 'test', scopes: SCOPES };
 
 let counter = 0;
 /** An event with an id of its own. */

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import type { BulkAct } from '@/core/api';
 import { fitAttribute } from '@/core/people';
 import { CHANNELS, CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
+import { isName } from '@/core/text';
 import { findAttribute } from '@/data/attributes';
 import { addTag, changesOf, chooseInto, nextChosen, noteProgress, noteWas, removeTag, type WorkRow } from '@/data/bulk';
 import { inTransaction, type Db, type Sql } from '@/data/db';
@@ -24,7 +25,7 @@ export const bulkActSchema = z.discriminatedUnion('act', [
   z.strictObject({ act: z.enum(['tag', 'untag']), tag: z.string() }),
   z.strictObject({ act: z.enum(['list', 'unlist']), list: z.string().max(60) }),
   z.strictObject({ act: z.literal('consent'), channel: z.enum(CHANNELS), state: z.enum(['given', 'withdrawn']), how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200) }),
-  z.strictObject({ act: z.literal('set'), name: z.string().regex(/^[\p{L}_][\p{L}\p{N}_.-]{0,79}$/u, 'is not an attribute name'), value }),
+  z.strictObject({ act: z.literal('set'), name: z.string().refine(isName, 'is not an attribute name'), value }),
   z.strictObject({ act: z.literal('suppress') }),
   z.strictObject({ act: z.literal('erase') }),
 ]);

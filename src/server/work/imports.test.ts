@@ -229,7 +229,7 @@ describe('orders and events from a file', () => {
 
 describe('out again', () => {
   const text = async (address: string) => {
-    const { body } = await exportFile(lab.db, new URL(`http://x/?${address}`));
+    const { body } = await exportFile(lab.db, lab.url, new URL(`http://x/?${address}`));
     let all = '';
     for await (const part of body) all += String(part);
     return all;
@@ -253,7 +253,7 @@ describe('out again', () => {
     try {
       await lab.tell(Array.from({ length: 600 }, (_, n) => happening('app.noted', { text: 'x'.repeat(3000), n }, { subject: 'c1' })));
       for (let i = 0; i < 3; i++) {
-        const { body } = await exportFile(narrow, new URL('http://x/?what=events&format=ndjson'));
+        const { body } = await exportFile(narrow, lab.url, new URL('http://x/?what=events&format=ndjson'));
         await new Promise((resolve) => body.once('data', resolve));
         body.destroy();
         expect(await query(narrow, 'select 1 as one')).toEqual([{ one: 1 }]);

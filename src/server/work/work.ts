@@ -1,6 +1,6 @@
 import type { WorkView } from '@/core/api';
 import { askToStop, endWork, findWork, listWorks, lockWork, noteProgress, type WorkRow } from '@/data/bulk';
-import { inTransaction, whileHeld, type Db } from '@/data/db';
+import { inTransaction, isOutage, whileHeld, type Db } from '@/data/db';
 import { readStore } from '@/data/store';
 import type { Dispatch } from '../dispatch';
 import { notFound, Problem } from '../http/problem';
@@ -43,6 +43,8 @@ export async function doWork(context: Dispatch, id: string): Promise<void> {
   } catch (error) {
     if (error instanceof Stopped) return end('cancelled', error.message || 'Cancelled; nothing of it was kept.');
     if (error instanceof Problem) return end('failed', error.detail);
+    // the database is away: the job comes again
+    if (isOutage(error)) throw error;
     log.error({ work: id, kind: work.kind, error: (error as Error).stack });
     await end('failed', 'Something went wrong on our side; it has been logged. Nothing of it was kept.');
   }
@@ -61,8 +63,23 @@ export async function stopWork(db: Db, id: string): Promise<WorkView> {
   return workView(await work(db, id));
 }
 
+// each holds a connection while it needs others: not so many that none are left for anything else
+const MOST_UNDOING = 3;
+const undoing = new Set<string>();
+
 /** Takes ended work back. */
 export async function undoWork(context: Dispatch, id: string, by: string): Promise<WorkView> {
+  if (undoing.has(id)) throw new Problem(409, 'Being undone', 'This is being undone already.');
+  if (undoing.size >= MOST_UNDOING) throw new Problem(503, 'Too much at once', 'Other work is being taken back at the moment. Try again in a minute.', [], { 'retry-after': '60' });
+  undoing.add(id);
+  try {
+    return await takeWorkBack(context, id, by);
+  } finally {
+    undoing.delete(id);
+  }
+}
+
+async function takeWorkBack(context: Dispatch, id: string, by: string): Promise<WorkView> {
   const isHeld = await whileHeld(context.db, `undo ${id}`, async () => {
     const row = await work(context.db, id);
     const undo = KINDS[row.kind]?.undo;

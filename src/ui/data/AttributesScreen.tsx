@@ -6,7 +6,7 @@ import Link from 'next/link';
 import { DropdownMenu } from 'radix-ui';
 import { useState } from 'react';
 import { toast } from 'sonner';
-import type { AttributeView } from '@/core/api';
+import type { AttributesView, AttributeView } from '@/core/api';
 import { ATTRIBUTE_TYPES, ATTRIBUTE_TYPE_WORDS, type AttributeType, type SpellingGroup } from '@/core/people';
 import { sayName } from '@/core/rules';
 import { api } from '../api';
@@ -20,12 +20,26 @@ const FITS: Record<AttributeType, string[]> = { text: ['string'], number: ['numb
 const usesByName = (one: AttributeView) => one.uses.filter((use, index) => one.uses.findIndex((other) => other.name === use.name) === index);
 type Asked = { readonly kind: 'declare' | 'rename' | 'values'; readonly attribute: AttributeView | null };
 
+/** What was said of people under names that did not become attributes: it is in the events, and here is why. */
+function Unkept({ view }: { view: AttributesView }) {
+  const [isOpen, setOpen] = useState(false);
+  const shown = isOpen ? view.unkept : view.unkept.slice(0, 8);
+  return (
+    <section aria-label="Not kept as attributes" className="mb-4 rounded-md border border-line bg-panel p-4">
+      <h2 className="font-semibold text-caution">{plural(view.unkept.length, 'name was', 'names were')} not taken over as {view.unkept.length === 1 ? 'an attribute' : 'attributes'}</h2>
+      <p className="max-w-[860px] text-soft">What was said under {view.unkept.length === 1 ? 'it' : 'them'} is kept with its events. A name begins with a letter and has letters, digits, _ . and -, at most 80 characters; a person has at most {sayCount(view.mostOfPerson)} attributes, the store takes over at most {sayCount(view.most)} names.</p>
+      <p className="mt-2 break-all font-mono text-xs">{shown.map((one) => `${one.name === '' ? '(no name)' : one.name} in ${plural(one.events, 'event', 'events')}`).join(' · ')}</p>
+      {view.unkept.length > 8 && <Button kind="quiet" className="mt-1 !px-0" onClick={() => setOpen(!isOpen)}>{isOpen ? 'Show fewer' : `Show all ${view.unkept.length}`}</Button>}
+    </section>
+  );
+}
+
 /** What is recorded about people: declared or discovered, with types, and what uses each. */
 export function AttributesScreen() {
   const client = useQueryClient();
   // who has what is counted over everybody: the list is there before
-  const named = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
-  const counted = useQuery({ queryKey: ['attributes', 'counted'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes') });
+  const named = useQuery({ queryKey: ['attributes'], queryFn: () => api<AttributesView>('/attributes?count=no') });
+  const counted = useQuery({ queryKey: ['attributes', 'counted'], queryFn: () => api<AttributesView>('/attributes') });
   const data = counted.data ?? named.data;
   const error = named.error ?? counted.error;
   const refetch = () => Promise.all([named.refetch(), counted.refetch()]);
@@ -39,6 +53,7 @@ export function AttributesScreen() {
   }, one.isRetired ? `${one.name} is taken in again.` : `${one.name} is retired: what is on file stays, nothing more is taken in.`);
   return (
     <Page title="Attributes" about="What is recorded about people. A type that is declared brings what arrives into one form; what does not fit is kept as it was said and counted here." acts={<Button kind="primary" onClick={() => setAsked({ kind: 'declare', attribute: null })}><Plus size={16} aria-hidden="true" />Declare an attribute</Button>}>
+      {data && data.unkept.length > 0 && <Unkept view={data} />}
       <div className="overflow-x-auto rounded-md border border-line bg-panel">
         <table className="w-full">
           <thead className="border-b border-line text-xs text-soft"><tr><th scope="col" className={thClass}>Attribute</th><th scope="col" className={thClass}>Type</th><th scope="col" className={`${thClass} text-right`}>People who have it</th><th scope="col" className={thClass}>Used by</th><th scope="col" className={thClass}><span className="sr-only">Acts</span></th></tr></thead>

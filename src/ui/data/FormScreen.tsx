@@ -10,6 +10,7 @@ import type { AttributeView, FormView, ListView } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { FIELD_TYPES, formSchema, type FieldType, type Form, type FormField } from '@/core/forms';
 import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
+import { siteSchema } from '@/core/sources';
 import { api } from '../api';
 import { plural } from '../format';
 import { attempt, wordsOf } from '../kit/Ask';
@@ -217,7 +218,8 @@ function Builder({ initial }: { initial: FormView }) {
         </div>
         <div className="grid gap-4">
           <Part title="As it is"><iframe key={shown} title="The form as it is" src={`/form/${view.key}?embedded=1`} className="h-[420px] w-full bg-white" /></Part>
-          <Part title="Put it to use"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4"><Copied label="address" text={view.address} /><Copied isBlock label="embed tag" text={`<script src="${view.address}/embed.js" async></script>`} /></div></Part>
+          <Part title="Put it to use"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4"><Copied label="address" text={view.address} /><Copied isBlock label="embed tag" text={`<script src="${view.address}/embed.js" async></script>`} />
+            <Field label="Sites that may show it in a frame" hint="One a line, such as https://shop.example. Browsers refuse to show it anywhere else."><Sites sites={form.sites ?? []} onChange={(sites) => edit({ sites })} /></Field></div></Part>
           <Part title="Flows that listen"><div className="grid gap-2 p-4">
             {view.flows.map((flow) => <p key={flow.key}><Link href={`/flows/${flow.key}`} className="font-semibold hover:underline">{flow.name}</Link> <Label>{flow.listensTo === 'all' ? 'listens to all forms' : 'listens to this one'}</Label></p>)}
             {!view.flows.length && <p className="text-soft">No flow listens to this form yet.</p>}
@@ -226,5 +228,21 @@ function Builder({ initial }: { initial: FormView }) {
         </div>
       </div>
     </Page>
+  );
+}
+
+/** Sites, one a line. What is being written stays as it is written; what is a site already counts. */
+function Sites({ sites, onChange }: { sites: readonly string[]; onChange: (sites: string[]) => void }) {
+  const [text, setText] = useState(sites.join('\n'));
+  const lines = text.split(/[\s,]+/).filter(Boolean);
+  const odd = lines.filter((line) => !siteSchema.safeParse(line).success);
+  return (
+    <>
+      <textarea rows={2} value={text} aria-label="Sites that may show it in a frame" className={areaClass} onChange={(event) => {
+        setText(event.target.value);
+        onChange([...new Set(event.target.value.split(/[\s,]+/).flatMap((line) => { const read = siteSchema.safeParse(line); return line && read.success ? [read.data] : []; }))].slice(0, 20));
+      }} />
+      {odd.length > 0 && <span role="alert" className="text-xs text-stop">{odd.join(', ')} {odd.length === 1 ? 'is' : 'are'} not the address of a site.</span>}
+    </>
   );
 }

@@ -46,7 +46,7 @@ export function SourceScreen({ id }: { id: string }) {
   return (
     <Page title={<>{source.name} {source.revokedAt && <Label tone="stop">revoked</Label>}</>} back={{ href: '/data', name: 'All sources' }} about={<>{KIND_WORDS[source.kind][0]!.toUpperCase() + KIND_WORDS[source.kind].slice(1)}{source.hint && <>, <span className="font-mono text-xs">{source.hint}</span></>}{source.lastUsedAt && `, last used ${sayMoment(source.lastUsedAt, store.zone)}`}. {plural(source.lastHour, 'event', 'events')} in the last hour, {plural(source.lastDay, 'event', 'events')} in 24 hours.</>} acts={!isOurs && <>
       {source.kind !== 'file' && source.kind !== 'form' && <Button onClick={() => setAsks('rename')}>Rename</Button>}
-      {source.kind === 'webhook' && <Button onClick={() => setAsks('secret')}>New secret</Button>}
+      {(source.kind === 'webhook' || source.kind === 'snippet') && <Button onClick={() => setAsks('secret')}>New secret</Button>}
       {['key', 'webhook', 'snippet'].includes(source.kind) && (source.revokedAt ? <Button onClick={() => void attempt(async () => { await api(path, { method: 'PATCH', body: { revoked: false } }); await refetch(); }, 'It works again.')}>Restore</Button> : <Button onClick={() => setAsks('revoke')}>Revoke</Button>)}
       {['key', 'webhook', 'snippet'].includes(source.kind) && <Button kind="primary" disabled={isTesting || Boolean(source.revokedAt)} onClick={() => void test()}><Send size={16} aria-hidden="true" />{isTesting ? 'Sending…' : 'Send a test event'}</Button>}
     </>}>
@@ -82,7 +82,7 @@ function NewSecret({ path, onClose }: { path: string; onClose: () => void }) {
   const hasMade = useRef(false);
   const [secret, setSecret] = useState<string | null>(null);
   if (secret) return <Ask isOpen onClose={onClose} title="The new secret" act="I have it" onAct={async () => onClose()} about="It is shown this once. The old one is refused from now on."><Copied text={secret} label="secret" /></Ask>;
-  return <Ask isOpen onClose={() => !hasMade.current && onClose()} title="A new secret" act="Make a new one" about="The sender is refused until it signs with the new secret." onAct={async () => {
+  return <Ask isOpen onClose={() => !hasMade.current && onClose()} title="A new secret" act="Make a new one" about="What is signed with the old one counts no more until the sender has the new one." onAct={async () => {
     const { shownOnce } = await api<{ shownOnce: string }>(path, { method: 'PATCH', body: { newSecret: true } });
     hasMade.current = true;
     setSecret(shownOnce);
@@ -155,11 +155,20 @@ function HowTo({ source }: { source: SourceDetail }) {
   if (source.kind === 'snippet') {
     const base = source.address!.replace('/api/collect/', '/snippet/');
     return (
+      <>
       <Part title="How to put it in"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4">
         <p className="text-sm text-soft">Into the pages of {source.sites.join(', ')}. It counts page views and exits by itself, keeps an id of its own, and is silent where a reader asks not to be tracked.</p>
         <Copied isBlock label="script tag" text={`<script>window.viatic=window.viatic||{q:[]};["track","identify","product","cart","forget"].forEach(function(n){viatic[n]=viatic[n]||function(){viatic.q.push([n].concat([].slice.call(arguments)))}})</script>\n<script src="${base}.js" async></script>`} />
-        <Copied isBlock label="calls" text={'viatic.product({sku: "QF-T060", name: "Shoreline tank 60 l", price: 89})\nviatic.cart({cartId: "…", currency: "EUR", value: 89, items: […]})\nviatic.identify({email: "…"})\nviatic.track("app.tank_planned", {litres: 60})\nviatic.forget() // signed out'} />
+        <Copied isBlock label="calls" text={'viatic.product({sku: "QF-T060", name: "Shoreline tank 60 l", price: 89})\nviatic.cart({cartId: "…", currency: "EUR", value: 89, items: […]})\nviatic.track("app.tank_planned", {litres: 60})\nviatic.forget() // signed out'} />
       </div></Part>
+      <Part title="How to tell who it is"><div className="grid grid-cols-[minmax(0,1fr)] gap-2 p-4">
+        <p className="text-sm text-soft">Anybody can write anything into a page, so who somebody is counts only with proof. Let your server sign it with this source’s secret (a JSON Web Token, HS256); these three lines do it in Node.js:</p>
+        <Copied isBlock label="lines for your server" text={'const part = (value) => Buffer.from(JSON.stringify(value)).toString("base64url");\nconst body = part({ alg: "HS256" }) + "." + part({ sub: customer.id, email: customer.email, exp: Math.floor(Date.now() / 1000) + 3600 });\nconst token = body + "." + crypto.createHmac("sha256", process.env.VIATIC_SECRET).update(body).digest("base64url");'} />
+        <p className="text-sm text-soft">and in the page, for whoever is signed in:</p>
+        <Copied isBlock label="call with the token" text={'viatic.identify(token)'} />
+        <p className="text-sm text-soft">Also proof: a click in one of your own mails, an order or cart that your server tells with <code className="font-mono text-xs">person.device</code> (the cookie <code className="font-mono text-xs">viatic_id</code>), and a form that was confirmed by mail. An address without proof, <code className="font-mono text-xs">viatic.identify({'{'}email: "…"{'}'})</code>, is only shown beside the visitor who said it: it changes nobody, joins nobody and gets no mail.</p>
+      </div></Part>
+      </>
     );
   }
   return null;

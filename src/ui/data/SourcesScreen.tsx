@@ -73,7 +73,7 @@ function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: st
   const [made, setMade] = useState<{ source: SourceView; shownOnce: string } | null>(null);
   if (made) {
     return (
-      <Ask isOpen onClose={() => onMade(made.source.key)} title={made.source.kind === 'key' ? 'Your new key' : 'The webhook’s secret'} act="I have it" onAct={async () => onMade(made.source.key)} about="It is shown this once. What is kept of a key is a digest, so nobody can show it again.">
+      <Ask isOpen onClose={() => onMade(made.source.key)} title={made.source.kind === 'key' ? 'Your new key' : made.source.kind === 'webhook' ? 'The webhook’s secret' : 'The secret for your server'} act="I have it" onAct={async () => onMade(made.source.key)} about={made.source.kind === 'key' ? 'It is shown this once. What is kept of a key is a digest, so nobody can show it again.' : made.source.kind === 'webhook' ? 'It is shown this once. The sender signs with it; another one can be made at any time.' : 'It is shown this once. Your server signs with it who is at a page; it belongs into no page. Another one can be made at any time.'}>
         <Copied text={made.shownOnce} label={made.source.kind === 'key' ? 'key' : 'secret'} />
       </Ask>
     );

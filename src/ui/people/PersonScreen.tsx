@@ -47,6 +47,7 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
           <Link href="/people" className="text-xs text-accent">All people</Link>
           <h1 className="break-words text-xl font-semibold" data-testid="person-name">{person.name ?? person.email ?? (person.isKnown ? person.id : 'A visitor nobody knows yet')}</h1>
           <p className="break-all text-soft">{person.email ?? 'No email address on file'}</p>
+          {person.claimsEmail && !person.email && <p className="text-sm text-caution">Says to be <span className="break-all font-mono text-xs">{person.claimsEmail}</span>: nothing has shown that yet, so nothing goes to that address.</p>}
           <div className="mt-2 flex flex-wrap items-center gap-1">
             {person.tags.map((tag) => (
               <span key={tag} className="inline-flex items-center gap-1 rounded-sm border border-line px-1.5 text-xs leading-[20px]">{tag}<button type="button" aria-label={`Take the tag ${tag} off`} onClick={() => void post('tags', { tag, isOn: false }, `The tag “${tag}” is off.`)}><X size={12} aria-hidden="true" /></button></span>

@@ -1,4 +1,5 @@
 import type { ReactNode } from 'react';
+import { screen } from '@/server/access';
 import { Places } from '@/ui/kit/Page';
 
 const PLACES = [
@@ -6,6 +7,4 @@ const PLACES = [
   { href: '/data/forms', name: 'Forms' }, { href: '/data/consent', name: 'Consent' }, { href: '/data/merges', name: 'Merges' },
 ];
 
-export default function DataLayout({ children }: { children: ReactNode }) {
-  return <><Places label="Data" places={PLACES} />{children}</>;
-}
+export default screen(({ children }: { children: ReactNode }) => <><Places label="Data" places={PLACES} />{children}</>);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { SourcesScreen } from '@/ui/data/SourcesScreen';
 
 export const metadata = { title: 'Sources' };
 
-export default function PageSourcesScreen() {
-  return <SourcesScreen />;
-}
+export default screen(() => <SourcesScreen />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { RevenueScreen } from '@/ui/RevenueScreen';
 
 export const metadata = { title: 'Revenue' };
 
-export default function RevenuePage() {
-  return <RevenueScreen />;
-}
+export default screen(() => <RevenueScreen />);

@@ -1,11 +1,9 @@
 import { readStore } from '@/data/store';
-import { database } from '@/server/database';
-import { env } from '@/server/env';
 import { confirm, confirmationOf, type Confirmation } from '@/server/forms';
-import { e, pageAnswer, publicPage } from '@/server/publicpage';
+import { publicRoute } from '@/server/http/route';
+import { e, pageAnswer, problemPage, publicPage } from '@/server/publicpage';
 
 export const dynamic = 'force-dynamic';
-type Context = { params: Promise<{ token: string }> };
 
 function page(one: Confirmation, storeName: string): Response {
   const store = e(storeName);
@@ -18,12 +16,5 @@ function page(one: Confirmation, storeName: string): Response {
 }
 
 /** Asks for the press of a button: a program that merely fetches the link confirms nothing. */
-export async function GET(_request: Request, context: Context): Promise<Response> {
-  const db = database();
-  return page(await confirmationOf(db, (await context.params).token), (await readStore(db)).name);
-}
-
-export async function POST(_request: Request, context: Context): Promise<Response> {
-  const db = database();
-  return page(await confirm(db, env().databaseUrl, (await context.params).token), (await readStore(db)).name);
-}
+export const GET = publicRoute(async ({ db, params }) => page(await confirmationOf(db, params.token!), (await readStore(db)).name), problemPage);
+export const POST = publicRoute(async ({ db, scope, params }) => page(await confirm(db, scope, params.token!), (await readStore(db)).name), problemPage);

@@ -1,16 +1,17 @@
-import { database } from '@/server/database';
 import { promisedFile } from '@/server/forms';
+import { policyOf } from '@/server/http/headers';
+import { Problem } from '@/server/http/problem';
+import { publicRoute } from '@/server/http/route';
+import { problemText } from '@/server/publicpage';
 
 export const dynamic = 'force-dynamic';
+const POLICY = policyOf({ 'default-src': ["'none'"], sandbox: [], 'frame-ancestors': ["'none'"] });
 
 /** A file that a form promised. Its name cannot be guessed, and no browser runs it. */
-export async function GET(_request: Request, { params }: { params: Promise<{ key: string }> }): Promise<Response> {
-  const file = await promisedFile(database(), (await params).key);
-  if (!file) return new Response('There is no such file.', { status: 404, headers: { 'content-type': 'text/plain; charset=utf-8' } });
+export const GET = publicRoute(async ({ db, params }) => {
+  const file = await promisedFile(db, params.key!);
+  if (!file) throw new Problem(404, 'Not found', 'There is no such file.');
   return new Response(new Uint8Array(file.bytes), {
-    headers: {
-      'content-type': file.type, 'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(file.name)}`, 'x-content-type-options': 'nosniff',
-      'content-security-policy': "default-src 'none'; sandbox", 'cache-control': 'private, max-age=3600',
-    },
+    headers: { 'content-type': file.type, 'content-disposition': `attachment; filename*=UTF-8''${encodeURIComponent(file.name)}`, 'content-security-policy': POLICY, 'cache-control': 'private, max-age=3600' },
   });
-}
+}, problemText);

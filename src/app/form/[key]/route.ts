@@ -1,47 +1,48 @@
 import { findForm } from '@/data/forms';
 import { readStore } from '@/data/store';
-import { database } from '@/server/database';
+import { brake } from '@/server/access/brake';
 import { env } from '@/server/env';
-import { formPage, submitForm } from '@/server/forms';
+import { DEVICE, formPage, submitForm } from '@/server/forms';
+import { callerAddress } from '@/server/http/caller';
 import { readFormBody } from '@/server/http/read';
-import { e, pageAnswer, publicPage } from '@/server/publicpage';
-import { tooOften } from '@/server/throttle';
+import { publicRoute, type Call } from '@/server/http/route';
+import { e, leadOn, pageAnswer, problemPage, publicPage } from '@/server/publicpage';
 
 export const dynamic = 'force-dynamic';
-type Context = { params: Promise<{ key: string }> };
 
+/** A form that is asked for, and how its pages are answered: in frames of the sites it names. */
+async function formOf({ db, params, url }: Call) {
+  const row = await findForm(db, params.key!);
+  if (!row || !row.is_open || row.archived_at) return null;
+  const isEmbedded = url.searchParams.has('embedded');
+  const { after, sites } = row.document;
+  const policy = { frames: sites ?? [], leadsTo: after.kind === 'redirect' ? [new URL(after.url).origin] : [] };
+  return { row, isEmbedded, answer: (body: string, status = 200) => pageAnswer(body, status, policy), say: (title: string, content: string, status = 200) => pageAnswer(publicPage(title, content, { isEmbedded }), status, policy) };
+}
 const gone = () => pageAnswer(publicPage('Closed', '<h1>This form is closed</h1><p>It takes nothing in any more.</p>'), 404);
 
-async function formOf(context: Context) {
-  const row = await findForm(database(), (await context.params).key);
-  return row && row.is_open && !row.archived_at ? row : null;
-}
-
 /** A form as a page of its own; with `?embedded=1` for a frame in the shop's page. */
-export async function GET(request: Request, context: Context): Promise<Response> {
-  const row = await formOf(context);
-  if (!row) return gone();
-  const store = await readStore(database());
-  return pageAnswer(formPage(row, store.name, { isEmbedded: new URL(request.url).searchParams.has('embedded') }));
-}
+export const GET = publicRoute(async (call) => {
+  const form = await formOf(call);
+  if (!form) return gone();
+  const store = await readStore(call.db);
+  const device = call.url.searchParams.get('device') ?? '';
+  return form.answer(formPage(form.row, store.name, { isEmbedded: form.isEmbedded, given: DEVICE.test(device) ? { device } : {} }));
+}, problemPage);
 
 /** Takes a submission in; what is wrong is said beside its field, with what was filled in still there. */
-export async function POST(request: Request, context: Context): Promise<Response> {
-  const row = await formOf(context);
-  if (!row) return gone();
-  const db = database();
-  const store = await readStore(db);
-  const isEmbedded = new URL(request.url).searchParams.has('embedded');
-  const from = request.headers.get('x-forwarded-for')?.split(',')[0]?.trim() ?? '';
-  if (tooOften(`form ${row.key} ${from}`, 20, 60_000)) return pageAnswer(publicPage('Too often', '<h1>That was too often</h1><p>Wait a minute, then try again.</p>', { isEmbedded }), 429, { 'retry-after': '60' });
+export const POST = publicRoute(async (call) => {
+  const form = await formOf(call);
+  if (!form) return gone();
+  const { db, request, scope } = call;
+  const { row, isEmbedded } = form;
+  await brake('form', `${row.key} ${callerAddress(request.headers)}`, { times: 20, seconds: 60 }, 'That was too often.');
   const given = await readFormBody(request);
-  if (!given) return pageAnswer(publicPage('Not readable', '<h1>This could not be read</h1><p>Go back and try again.</p>', { isEmbedded }), 400);
-  const done = await submitForm(db, env().databaseUrl, row, given, request.headers.get('referer')?.slice(0, 500) ?? `${env().url}/form/${row.key}`);
-  if (done.kind === 'wrong') return pageAnswer(formPage(row, store.name, { given, problems: done.problems, isEmbedded }), 422);
-  if (done.kind === 'asked') return pageAnswer(publicPage('One more click', '<h1>One more click</h1><p>We have sent you a mail. Press the button in it, and it is done.</p>', { isEmbedded }));
+  if (!given) return form.say('Not readable', '<h1>This could not be read</h1><p>Go back and try again.</p>', 400);
+  const done = await submitForm(db, scope, row, given, request.headers.get('referer')?.slice(0, 500) ?? `${env().url}/form/${row.key}`);
+  if (done.kind === 'wrong') return form.answer(formPage(row, (await readStore(db)).name, { given, problems: done.problems, isEmbedded }), 422);
+  if (done.kind === 'asked') return form.say('One more click', '<h1>One more click</h1><p>We have sent you a mail. Press the button in it, and it is done.</p>');
   const { after } = row.document;
-  if (after.kind === 'redirect') return isEmbedded
-    ? pageAnswer(publicPage('Thank you', `<h1>Thank you</h1><p><a href="${e(after.url)}" target="_top">Go on</a></p>`, { isEmbedded }))
-    : new Response(null, { status: 303, headers: { location: after.url } });
-  return pageAnswer(publicPage(after.title, `<h1>${e(after.title)}</h1>${after.text.split(/\n{2,}/).map((part) => `<p>${e(part)}</p>`).join('')}`, { isEmbedded }));
-}
+  if (after.kind === 'redirect') return isEmbedded ? form.say('Thank you', `<h1>Thank you</h1><p><a href="${e(after.url)}" target="_top">Go on</a></p>`) : leadOn(after.url, 303);
+  return form.say(after.title, `<h1>${e(after.title)}</h1>${after.text.split(/\n{2,}/).map((part) => `<p>${e(part)}</p>`).join('')}`);
+}, problemPage);

@@ -1,33 +1,28 @@
-import { database } from '@/server/database';
+import { readStore } from '@/data/store';
+import { unsubscribe } from '@/server/consent';
+import { readFormBody } from '@/server/http/read';
+import { publicRoute } from '@/server/http/route';
 import { leavePage } from '@/server/leavepage';
 import { personOfLink } from '@/server/prefs';
-import { unsubscribe } from '@/server/consent';
-import { pageAnswer } from '@/server/publicpage';
-import { readStore } from '@/data/store';
+import { pageAnswer, problemPage } from '@/server/publicpage';
 
 export const dynamic = 'force-dynamic';
-type Context = { params: Promise<{ token: string }> };
-
-async function ownerOf(context: Context): Promise<string | null> {
-  return personOfLink(database(), (await context.params).token);
-}
 
 /**
  * Shows the page that unsubscribes. The page itself sends the form at once; a program that merely fetches the link
  * (a mail scanner) changes nothing, as RFC 8058 §1 warns of.
  */
-export async function GET(_request: Request, context: Context): Promise<Response> {
-  const { name } = await readStore(database());
-  return (await ownerOf(context)) ? pageAnswer(leavePage(name, 'ask')) : pageAnswer(leavePage(name, 'unknown'), 404);
-}
+export const GET = publicRoute(async ({ db, params }) => {
+  const { name } = await readStore(db);
+  return (await personOfLink(db, params.token!)) ? pageAnswer(leavePage(name, 'ask')) : pageAnswer(leavePage(name, 'unknown'), 404);
+}, problemPage);
 
 /** Unsubscribes: from the page, or as the one-click request of a mail program (RFC 8058 §3.2). */
-export async function POST(request: Request, context: Context): Promise<Response> {
-  const db = database();
+export const POST = publicRoute(async ({ db, params, request }) => {
   const { name } = await readStore(db);
-  const personId = await ownerOf(context);
+  const personId = await personOfLink(db, params.token!);
   if (!personId) return pageAnswer(leavePage(name, 'unknown'), 404);
-  const isOneClick = (await request.text().catch(() => '')).includes('List-Unsubscribe=One-Click');
+  const isOneClick = (await readFormBody(request))?.['List-Unsubscribe'] === 'One-Click';
   await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
-  return pageAnswer(leavePage(name, 'done', (await context.params).token));
-}
+  return pageAnswer(leavePage(name, 'done', params.token!));
+}, problemPage);

@@ -5,7 +5,7 @@ export const dynamic = 'force-dynamic';
 /** Passes requests for the stand-ins on to their own program, which knows nothing of this one. */
 async function pass(request: Request): Promise<Response> {
   const { outsideUrl } = env();
-  if (!outsideUrl) return new Response('There are no stand-ins here.', { status: 404 });
+  if (!outsideUrl) return new Response('There are no stand-ins here.', { status: 404, headers: { 'content-type': 'text/plain' } });
   const { pathname, search } = new URL(request.url);
   const headers = new Headers(request.headers);
   // the stand-ins are strangers: what signs people in here is not for them

@@ -9,5 +9,5 @@ export const GET = route(async ({ db, params }) => {
   const key = params.key!.replace(/\.js$/, '');
   const row = await findSource(db, key);
   if (!row || row.kind !== 'snippet' || row.revoked_at) throw notFound('snippet at this address');
-  return new Response(snippet(key), { headers: { 'content-type': 'text/javascript; charset=utf-8', 'cache-control': 'public, max-age=300', 'x-content-type-options': 'nosniff' } });
+  return new Response(snippet(key), { headers: { 'content-type': 'text/javascript; charset=utf-8', 'cache-control': 'public, max-age=300', 'cross-origin-resource-policy': 'cross-origin' } });
 }, 'anyone');

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { AttributesScreen } from '@/ui/data/AttributesScreen';
 
 export const metadata = { title: 'Attributes' };
 
-export default function PageAttributesScreen() {
-  return <AttributesScreen />;
-}
+export default screen(() => <AttributesScreen />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { ConsentScreen } from '@/ui/data/ConsentScreen';
 
 export const metadata = { title: 'Consent' };
 
-export default function PageConsentScreen() {
-  return <ConsentScreen />;
-}
+export default screen(() => <ConsentScreen />);

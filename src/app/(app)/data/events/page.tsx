@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { CatalogueScreen } from '@/ui/data/CatalogueScreen';
 
 export const metadata = { title: 'Events' };
 
-export default function PageCatalogueScreen() {
-  return <CatalogueScreen />;
-}
+export default screen(() => <CatalogueScreen />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { FilesScreen } from '@/ui/data/FilesScreen';
 
 export const metadata = { title: 'Files' };
 
-export default function PageFilesScreen() {
-  return <FilesScreen />;
-}
+export default screen(() => <FilesScreen />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { FormsScreen } from '@/ui/data/FormsScreen';
 
 export const metadata = { title: 'Forms' };
 
-export default function PageFormsScreen() {
-  return <FormsScreen />;
-}
+export default screen(() => <FormsScreen />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { MergesScreen } from '@/ui/data/MergesScreen';
 
 export const metadata = { title: 'Merges' };
 
-export default function PageMergesScreen() {
-  return <MergesScreen />;
-}
+export default screen(() => <MergesScreen />);

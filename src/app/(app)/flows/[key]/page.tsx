@@ -1,28 +1,15 @@
-import type { Metadata } from 'next';
-import { notFound } from 'next/navigation';
+import { partOf, screen, screenTitle } from '@/server/access';
 import { database } from '@/server/database';
 import { env } from '@/server/env';
 import { readFlow } from '@/server/flows';
-import { Problem } from '@/server/http/problem';
 import { FlowScreen } from '@/ui/flow/FlowScreen';
 
 type Props = { params: Promise<{ key: string }> };
+const flowOf = async ({ params }: Props) => readFlow(database(), env().databaseUrl, partOf((await params).key));
 
-async function flowOf({ params }: Props) {
-  const { key } = await params;
-  try {
-    return await readFlow(database(), env().databaseUrl, decodeURIComponent(key));
-  } catch (error) {
-    if (error instanceof Problem && error.status === 404) notFound();
-    throw error;
-  }
-}
+export const generateMetadata = screenTitle(async (props: Props) => (await flowOf(props)).name);
 
-export async function generateMetadata(props: Props): Promise<Metadata> {
-  return { title: (await flowOf(props)).name };
-}
-
-export default async function FlowPage(props: Props) {
+export default screen(async (props: Props) => {
   const flow = await flowOf(props);
   return <FlowScreen key={flow.key} initial={flow} />;
-}
+});

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { ListsScreen } from '@/ui/people/ListsScreen';
 
 export const metadata = { title: 'Lists' };
 
-export default function PageListsScreen() {
-  return <ListsScreen />;
-}
+export default screen(() => <ListsScreen />);

@@ -1,8 +1,9 @@
-import { notFound, Problem } from '@/server/http/problem';
+import { brake } from '@/server/access/brake';
+import { callerAddress } from '@/server/http/caller';
+import { notFound } from '@/server/http/problem';
 import { readRaw } from '@/server/http/read';
 import { json, route } from '@/server/http/route';
 import { collect, siteOf } from '@/server/sources';
-import { tooOften } from '@/server/throttle';
 
 export const dynamic = 'force-dynamic';
 const LARGEST = 256 * 1024;
@@ -11,7 +12,7 @@ const LARGEST = 256 * 1024;
 export const POST = route(async ({ request, db, scope, params }) => {
   const site = await siteOf(db, params.key!, request.headers.get('origin'));
   if (!site) throw notFound('snippet for this site');
-  if (tooOften(`collect ${params.key} ${request.headers.get('x-forwarded-for') ?? ''}`, 300, 60_000)) throw new Problem(429, 'Too often', 'This page sends more than it should. Wait a minute.');
+  await brake('collect', `${params.key} ${callerAddress(request.headers)}`, { times: 300, seconds: 60 }, 'This page sends more than it should.');
   const answer = json(await collect(db, scope, site.row, await readRaw(request, LARGEST)), 202);
   answer.headers.set('access-control-allow-origin', site.origin);
   answer.headers.set('vary', 'origin');

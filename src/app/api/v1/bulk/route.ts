@@ -1,8 +1,11 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 import { startBulk } from '@/server/work/bulk';
 import { work, workView, works } from '@/server/work/work';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await works(db, ['bulk'])));
-export const POST = route(async ({ db, request, caller }) => json(workView(await work(db, await startBulk(db, await readJson(request), caller.name))), 201));
+export const POST = route(async ({ db, request, caller }) => {
+  const row = await work(db, await startBulk(db, await readJson(request), caller.name));
+  return written(workView(row), { id: row.id, state: row.state }, 201);
+});

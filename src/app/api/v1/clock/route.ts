@@ -4,7 +4,7 @@ import { env } from '@/server/env';
 import { moveSchema } from '@/server/http/bodies';
 import { Problem, problemsOf } from '@/server/http/problem';
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
 
@@ -17,6 +17,8 @@ export const POST = route(async ({ db, scope, request, caller }) => {
   if (!env().isDemo) throw new Problem(403, 'Clock stands', 'Store time can only be moved in the demo and in tests.');
   const body = moveSchema.safeParse(await readJson(request, 10_000));
   if (!body.success) throw new Problem(422, 'Not a move', 'Say by how much store time moves.', problemsOf(body.error));
-  const { now, moved } = await advanceClock(db, scope, body.data.advance, caller.name);
-  return json({ now: new Date(now).toISOString(), moved });
+  const { now, moved, target, isThere } = await advanceClock(db, scope, body.data, caller.name);
+  const receipt = { now: new Date(now).toISOString(), target: new Date(target).toISOString(), isThere };
+  // 202: what fell due on the way is still being done; ask again with {"to": target}
+  return written({ ...receipt, moved }, receipt, isThere ? 200 : 202);
 });

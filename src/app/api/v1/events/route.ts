@@ -1,6 +1,6 @@
 import { ingest } from '@/server/ingest/ingest';
 import { Problem } from '@/server/http/problem';
-import { readJson } from '@/server/http/read';
+import { readAnyJson } from '@/server/http/read';
 import { json, route } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
@@ -14,6 +14,6 @@ function binaryMode(headers: Headers, data: unknown): unknown {
 export const POST = route(async ({ request, db, scope, caller }) => {
   const type = request.headers.get('content-type') ?? '';
   if (!/json/i.test(type)) throw new Problem(415, 'Not JSON', 'Send application/json, application/cloudevents+json or application/cloudevents-batch+json.', [{ field: 'content-type', wrong: `is "${type.slice(0, 60)}"`, right: 'application/json' }]);
-  const body = await readJson(request);
+  const body = await readAnyJson(request);
   return json(await ingest(db, scope, request.headers.has('ce-specversion') ? binaryMode(request.headers, body) : body, { sourceId: caller.sourceId }), 202);
 }, 'events');

@@ -1,7 +1,10 @@
 import { files, keepFile } from '@/server/forms';
 import { readBytes } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json({ files: await files(db) }));
-export const POST = route(async ({ db, request, url, caller }) => json(await keepFile(db, url.searchParams.get('name') ?? '', await readBytes(request, 10 * 1024 * 1024), caller.name), 201));
+export const POST = route(async ({ db, request, url, caller }) => {
+  const file = await keepFile(db, url.searchParams.get('name') ?? '', await readBytes(request, 10 * 1024 * 1024), caller.name);
+  return written(file, file, 201);
+});

@@ -1,8 +1,11 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 import { startImport } from '@/server/work/imports';
 import { work, works, workView } from '@/server/work/work';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await works(db, ['import'])));
-export const POST = route(async ({ db, request, url, caller }) => json(workView(await work(db, await startImport(db, await readJson(request), url.searchParams.get('dry') === 'yes', caller.name))), 201));
+export const POST = route(async ({ db, request, url, caller }) => {
+  const row = await work(db, await startImport(db, await readJson(request), url.searchParams.get('dry') === 'yes', caller.name));
+  return written(workView(row), { id: row.id, state: row.state }, 201);
+});

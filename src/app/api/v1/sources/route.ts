@@ -1,7 +1,10 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 import { makeSource, sourceList } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await sourceList(db)));
-export const POST = route(async ({ db, request, caller }) => json(await makeSource(db, await readJson(request), caller.name), 201));
+export const POST = route(async ({ db, request, caller }) => {
+  const made = await makeSource(db, await readJson(request), caller);
+  return written(made, { key: made.source.key, shownOnce: made.shownOnce }, 201);
+});

@@ -1,7 +1,7 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 import { keepView, views } from '@/server/settings';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await views(db)));
-export const POST = route(async ({ db, request, caller }) => json(await keepView(db, await readJson(request), caller.name), 201));
+export const POST = route(async ({ db, request, caller }) => written(await keepView(db, await readJson(request), caller.name), {}, 201));

@@ -1,7 +1,6 @@
+import { partOf, screen } from '@/server/access';
 import { TypeScreen } from '@/ui/data/TypeScreen';
 
 export const metadata = { title: 'Event type' };
 
-export default async function PageTypeScreen({ params }: { params: Promise<{ type: string }> }) {
-  return <TypeScreen id={decodeURIComponent((await params).type)} />;
-}
+export default screen(async ({ params }: { params: Promise<{ type: string }> }) => <TypeScreen id={partOf((await params).type)} />);

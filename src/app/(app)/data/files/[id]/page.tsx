@@ -1,7 +1,6 @@
+import { partOf, screen } from '@/server/access';
 import { ImportedScreen } from '@/ui/data/ImportedScreen';
 
 export const metadata = { title: 'Import' };
 
-export default async function PageImportedScreen({ params }: { params: Promise<{ id: string }> }) {
-  return <ImportedScreen id={decodeURIComponent((await params).id)} />;
-}
+export default screen(async ({ params }: { params: Promise<{ id: string }> }) => <ImportedScreen id={partOf((await params).id)} />);

@@ -1,7 +1,6 @@
+import { screen } from '@/server/access';
 import { ImportScreen } from '@/ui/data/ImportScreen';
 
 export const metadata = { title: 'Import a file' };
 
-export default async function ImportPage({ searchParams }: { searchParams: Promise<{ list?: string }> }) {
-  return <ImportScreen list={(await searchParams).list ?? ''} />;
-}
+export default screen(async ({ searchParams }: { searchParams: Promise<{ list?: string }> }) => <ImportScreen list={(await searchParams).list ?? ''} />);

@@ -1,7 +1,6 @@
+import { partOf, screen } from '@/server/access';
 import { FormScreen } from '@/ui/data/FormScreen';
 
 export const metadata = { title: 'Form' };
 
-export default async function PageFormScreen({ params }: { params: Promise<{ key: string }> }) {
-  return <FormScreen id={decodeURIComponent((await params).key)} />;
-}
+export default screen(async ({ params }: { params: Promise<{ key: string }> }) => <FormScreen id={partOf((await params).key)} />);

@@ -1,7 +1,6 @@
+import { partOf, screen } from '@/server/access';
 import { SourceScreen } from '@/ui/data/SourceScreen';
 
 export const metadata = { title: 'Source' };
 
-export default async function PageSourceScreen({ params }: { params: Promise<{ key: string }> }) {
-  return <SourceScreen id={decodeURIComponent((await params).key)} />;
-}
+export default screen(async ({ params }: { params: Promise<{ key: string }> }) => <SourceScreen id={partOf((await params).key)} />);

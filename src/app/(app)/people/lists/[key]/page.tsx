@@ -1,7 +1,6 @@
+import { partOf, screen } from '@/server/access';
 import { ListScreen } from '@/ui/people/ListScreen';
 
 export const metadata = { title: 'List' };
 
-export default async function PageListScreen({ params }: { params: Promise<{ key: string }> }) {
-  return <ListScreen id={decodeURIComponent((await params).key)} />;
-}
+export default screen(async ({ params }: { params: Promise<{ key: string }> }) => <ListScreen id={partOf((await params).key)} />);

@@ -1,11 +1,11 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { done, json, route, written } from '@/server/http/route';
 import { editList, listView, putAway } from '@/server/lists';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db, params }) => json(await listView(db, params.key!)));
-export const PUT = route(async ({ db, params, request, caller }) => json(await editList(db, params.key!, await readJson(request), caller.name)));
+export const PUT = route(async ({ db, params, request, caller }) => written(await editList(db, params.key!, await readJson(request), caller.name), { key: params.key }));
 export const PATCH = route(async ({ db, params, request, caller }) => {
   await putAway(db, params.key!, ((await readJson(request)) as { isAway?: unknown } | null)?.isAway === true, caller.name);
-  return new Response(null, { status: 204 });
+  return done();
 });

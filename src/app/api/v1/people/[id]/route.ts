@@ -1,6 +1,6 @@
 import { eraseById } from '@/server/erase';
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { done, json, route } from '@/server/http/route';
 import { editPerson, personView, putPerson } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
@@ -17,5 +17,5 @@ export const PATCH = route(async ({ db, scope, params, request, caller }) => {
 /** Erases the person. */
 export const DELETE = route(async ({ db, params, caller }) => {
   await eraseById(db, params.id!, caller.name);
-  return new Response(null, { status: 204 });
+  return done();
 });

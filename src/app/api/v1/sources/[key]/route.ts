@@ -1,7 +1,10 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { json, route, written } from '@/server/http/route';
 import { changeSource, sourceDetail } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db, params }) => json(await sourceDetail(db, params.key!)));
-export const PATCH = route(async ({ db, params, request, caller }) => json(await changeSource(db, params.key!, await readJson(request), caller.name)));
+export const PATCH = route(async ({ db, params, request, caller }) => {
+  const changed = await changeSource(db, params.key!, await readJson(request), caller);
+  return written(changed, { key: changed.source.key, shownOnce: changed.shownOnce });
+});

@@ -1,4 +1,4 @@
-import { json, route } from '@/server/http/route';
+import { done, json, route } from '@/server/http/route';
 import { forgetUpload } from '@/server/work/imports';
 import { lookAtUpload } from '@/server/work/uploads';
 
@@ -9,5 +9,5 @@ export const GET = route(async ({ db, params, url }) => {
 });
 export const DELETE = route(async ({ db, params }) => {
   await forgetUpload(db, params.key!);
-  return new Response(null, { status: 204 });
+  return done();
 });

@@ -1,5 +1,8 @@
 import { switchFlow } from '@/server/flows';
-import { json, route } from '@/server/http/route';
+import { route, written } from '@/server/http/route';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params, caller }) => json(await switchFlow(db, scope, params.key!, 'on', caller.name)));
+export const POST = route(async ({ db, scope, params, caller }) => {
+  const flow = await switchFlow(db, scope, params.key!, 'on', caller.name);
+  return written(flow, { key: flow.key, state: flow.state });
+});

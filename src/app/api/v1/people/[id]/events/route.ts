@@ -1,9 +1,9 @@
 import { readJson } from '@/server/http/read';
-import { route } from '@/server/http/route';
+import { done, route } from '@/server/http/route';
 import { recordEvent } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, scope, params, request }) => {
   await recordEvent(db, scope, params.id!, await readJson(request));
-  return new Response(null, { status: 204 });
+  return done();
 });

@@ -1,9 +1,9 @@
 import { readJson } from '@/server/http/read';
-import { route } from '@/server/http/route';
+import { done, route } from '@/server/http/route';
 import { writeTo } from '@/server/letters';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, request, caller }) => {
   await writeTo(db, params.id!, await readJson(request), caller.name);
-  return new Response(null, { status: 204 });
+  return done();
 });

@@ -1,6 +1,9 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { route, written } from '@/server/http/route';
 import { mergePeople } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, params, request, caller }) => json(await mergePeople(db, params.id!, String(((await readJson(request)) as { other?: unknown } | null)?.other ?? ''), caller.name)));
+export const POST = route(async ({ db, params, request, caller }) => {
+  const merged = await mergePeople(db, params.id!, String(((await readJson(request)) as { other?: unknown } | null)?.other ?? ''), caller.name);
+  return written(merged, {});
+});

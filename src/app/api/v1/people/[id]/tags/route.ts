@@ -1,10 +1,10 @@
 import { readJson } from '@/server/http/read';
-import { route } from '@/server/http/route';
+import { done, route } from '@/server/http/route';
 import { tagPerson } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, request, caller }) => {
   const body = (await readJson(request)) as { tag?: unknown; isOn?: unknown } | null;
   await tagPerson(db, params.id!, String(body?.tag ?? ''), body?.isOn !== false, caller.name);
-  return new Response(null, { status: 204 });
+  return done();
 });

@@ -1,6 +1,9 @@
 import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { route, written } from '@/server/http/route';
 import { storeMapping } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';
-export const PUT = route(async ({ db, params, request, caller }) => json(await storeMapping(db, params.key!, await readJson(request), caller.name)));
+export const PUT = route(async ({ db, params, request, caller }) => {
+  const source = await storeMapping(db, params.key!, await readJson(request), caller.name);
+  return written(source, { key: source.key, version: source.mapping!.version });
+});

@@ -1,8 +1,8 @@
-import { route } from '@/server/http/route';
+import { done, route } from '@/server/http/route';
 import { takeOut } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
 export const DELETE = route(async ({ db, params, caller }) => {
   await takeOut(db, params.id!, params.run!, caller.name);
-  return new Response(null, { status: 204 });
+  return done();
 });

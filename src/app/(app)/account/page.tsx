@@ -1,0 +1,6 @@
+import { accountOf, screen } from '@/server/access';
+import { AccountScreen } from '@/ui/AccountScreen';
+
+export const metadata = { title: 'Your account' };
+
+export default screen(async (_props: object, user) => <AccountScreen initial={await accountOf(user)} />);

@@ -1,0 +1,50 @@
+import type { Metadata } from 'next';
+import { notFound, redirect } from 'next/navigation';
+import type { ReactNode } from 'react';
+import { isOutage } from '@/data/db';
+import { noteOutage } from '../http/asked';
+import { Problem } from '../http/problem';
+import { signedIn, type SignedIn } from './session';
+
+/** Who is signed in; whoever is not is led to the sign-in page before anything is read. */
+export async function signedInOrLeave(): Promise<SignedIn> {
+  return (await signedIn()) ?? redirect('/sign-in');
+}
+
+/**
+ * Wraps a page for people who are signed in. A page and its frame are made at the same time, so each looks for itself
+ * who is asking, and nothing is read for a stranger. What is not on file is shown as not found.
+ */
+export function screen<Props>(render: (props: Props, user: SignedIn) => ReactNode | Promise<ReactNode>): (props: Props) => Promise<ReactNode> {
+  return async (props) => orNotFound(async () => render(props, await signedInOrLeave()));
+}
+
+/** The same for what stands in a page's head. */
+export function screenTitle<Props>(titleOf: (props: Props) => Promise<string>): (props: Props) => Promise<Metadata> {
+  return async (props) => orNotFound(async () => {
+    await signedInOrLeave();
+    return { title: await titleOf(props) };
+  });
+}
+
+async function orNotFound<T>(work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (error) {
+    if (error instanceof Problem && error.status < 500) notFound();
+    if (isOutage(error)) {
+      noteOutage();
+      throw new Error('The database cannot be reached at the moment. Try again in a few seconds.', { cause: error });
+    }
+    throw error;
+  }
+}
+
+/** A part of a page's address as it was meant: pages get it as it stands in the address, decoded once here. */
+export function partOf(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    notFound();
+  }
+}

@@ -1,0 +1,50 @@
+/** What keeps one domain whose mail server is slow or away from holding up all others. */
+export interface Lanes {
+  /** For how long nothing is to be tried in a lane, in milliseconds; 0 when it may be tried now, null when others of it are in hand and it has to wait for them. */
+  wait(lane: string): number | null;
+  /** Takes a place in a lane; the answer gives it back, with how it went. */
+  enter(lane: string): (outcome: 'well' | 'badly') => void;
+}
+
+interface Lane { inHand: number; failures: number; closedUntil: number }
+
+/** How many of the places one lane may take while it is well. */
+const MOST_IN_HAND = 6;
+/** After so many failures in a row a lane is closed, for longer each time. */
+const PATIENCE = 3;
+const SHORTEST_MS = 5_000;
+const LONGEST_MS = 5 * 60_000;
+
+/** A server that does not answer at all, whoever the mails are for. */
+export interface Traffic { readonly domains: Lanes; readonly server: Lanes }
+
+export const openTraffic = (): Traffic => ({ domains: openLanes(), server: openLanes({ most: Infinity }) });
+
+/** Opens lanes: one is closed for a while after some failures in a row, then tried with one at a time until it is well again. */
+export function openLanes({ now = Date.now, most = MOST_IN_HAND }: { now?: () => number; most?: number } = {}): Lanes {
+  const lanes = new Map<string, Lane>();
+  return {
+    wait(name) {
+      const lane = lanes.get(name);
+      if (!lane) return 0;
+      if (lane.closedUntil > now()) return lane.closedUntil - now();
+      return lane.inHand >= (lane.failures ? 1 : most) ? null : 0;
+    },
+    enter(name) {
+      let lane = lanes.get(name);
+      if (!lane) lanes.set(name, (lane = { inHand: 0, failures: 0, closedUntil: 0 }));
+      const own = lane;
+      own.inHand += 1;
+      return (outcome) => {
+        own.inHand -= 1;
+        if (outcome === 'well') {
+          own.failures = own.closedUntil = 0;
+          if (!own.inHand) lanes.delete(name);
+          return;
+        }
+        own.failures += 1;
+        if (own.failures >= PATIENCE) own.closedUntil = now() + Math.min(LONGEST_MS, SHORTEST_MS * 2 ** (own.failures - PATIENCE));
+      };
+    },
+  };
+}
