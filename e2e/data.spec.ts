@@ -167,7 +167,7 @@ test('the preference page: topics, a pause, leaving everything; each is on the r
   await expect(page.getByText('preference page')).toBeVisible();
 });
 
-test('the page snippet: browsing before anybody is known becomes theirs when they say who they are', async ({ page, request, context }) => {
+test('the page snippet: browsing before anybody is known becomes theirs when the shop’s server tells a checkout from the same browser', async ({ page, request, context }) => {
   const shop = await context.newPage();
   await shop.goto(`${base()}/outside/shop/p/QF-T060`);
   await shop.getByRole('button', { name: /in the cart/ }).click();

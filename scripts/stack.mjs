@@ -54,7 +54,7 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_DATABASE_URL: databaseUrl,
     VIATIC_URL: `http://localhost:${port}`,
     VIATIC_SECRET: secret,
-    VIATIC_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
+    VIATIC_SMTP_URL: process.env.VIATIC_SMTP_OVERRIDE ?? `smtp://127.0.0.1:${smtpPort}`,
     VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
     VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
     VIATIC_DEMO: '1',

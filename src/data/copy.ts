@@ -68,12 +68,15 @@ export async function copyOut(url: string, statement: string, format: 'csv' | 'l
   const client = new Client({ connectionString: url, application_name: 'viatic export', keepAlive: true });
   let isOver = false;
   let timer: NodeJS.Timeout | undefined;
+  let source: Readable | undefined;
   const end = (): void => {
     if (isOver) return;
     isOver = true;
     streams -= 1;
     clearTimeout(timer);
     signal?.removeEventListener('abort', end);
+    // whoever still reads on must not take this for the end of the file
+    source?.destroy(new Error('the file was not read for too long, or its reader is gone'));
     // in the middle of COPY a connection hears nothing: closing it is what the server notices
     (client as Client & { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
   };
@@ -92,15 +95,15 @@ export async function copyOut(url: string, statement: string, format: 'csv' | 'l
   };
   // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
   const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
-  const source = client.query(copyTo(`copy (${statement}) to stdout with (${options})`));
+  const rows = client.query(copyTo(`copy (${statement}) to stdout with (${options})`));
+  rows.on('error', () => {});
+  source = rows;
   async function* read(): AsyncGenerator<Buffer> {
     try {
-      for await (const chunk of source) {
+      for await (const chunk of rows) {
         wait();
         yield chunk as Buffer;
       }
-      // a connection that was closed meanwhile must not look like the end of the file
-      if (isOver) throw new Error('the file was not read for too long, or its reader is gone');
     } finally {
       end();
     }

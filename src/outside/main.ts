@@ -12,7 +12,7 @@ const shop = openShop(config);
 const LARGEST = 1024 * 1024;
 
 interface Received { id: string; to: string; body: unknown; headers: Record<string, string>; receivedAt: string }
-const others = Object.fromEntries(['sms', 'push', 'webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
+const others = new Map(['sms', 'push', 'webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
 
 async function read(request: IncomingMessage): Promise<Asked> {
   const url = new URL(request.url ?? '/', 'http://outside');
@@ -36,10 +36,10 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
   if (area === 'api' && asked.method === 'GET') {
     const to = asked.query.get('to')?.toLowerCase() ?? null;
     if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));
-    const journal = others[kind];
+    const journal = others.get(kind);
     if (journal) return list(to === null ? journal.entries.slice(-200) : journal.entries.filter((one) => one.to === to));
   }
-  const receiver = others[area];
+  const receiver = others.get(area);
   if (receiver && asked.method === 'POST') {
     let body: unknown = asked.body;
     try {

@@ -1,13 +1,20 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { createServer } from 'node:net';
+import { Client } from 'pg';
 import { changeStep, type FlowDocument, type SendStep } from '@/core/flows';
 import { query } from '@/data/db';
 import { cartLeftBehind } from '../demo/flows';
 import { unsubscribe } from './consent';
-import { dispatch, giveUp, mailOfMessageId, messageIdOf, type Dispatch } from './dispatch';
+import { settleSend, takeSend } from '@/data/sends';
+import { enterWorker } from '@/data/workers';
+import { dispatch, giveUp, mailOfMessageId, messageIdOf, queueDispatch, type Dispatch } from './dispatch';
 import { erasePerson } from './erase';
 import { publishFlow, writeDraft } from './flows';
 import { openLink } from './links';
-import type { Envelope, Handed } from './mail';
+import { recordOwn } from './ingest/ingest';
+import { QUEUES, tasksOf } from './jobs';
+import { openTraffic } from './lanes';
+import { openMailer, type Envelope, type Handed } from './mail';
 import { drain } from './runloop';
 import { cart, happening, openLab, type Lab } from './testing/lab';
 import { noteTouch } from './touch';
@@ -134,6 +141,113 @@ describe('the envelope', () => {
   });
 
   it.each([['<send-12@quillfin.example>', { what: 'send', id: '12' }], ['letter-7@x', { what: 'letter', id: '7' }], ['<send-@x>', null], ['<send-1234567890123456789@x>', null], ['<other-1@x>', null], ['', null]])('%s belongs to %j', (id, mail) => expect(mailOfMessageId(id)).toEqual(mail));
+});
+
+describe('what goes wrong on the way', () => {
+  const withText = async (text: string, work: () => Promise<void>) => {
+    const original = await query<{ id: number; version: number; document: FlowDocument }>(lab.db, `select v.flow_id as id, v.version, v.document from flow_versions v join flows f on f.id = v.flow_id and f.version = v.version where f.key = 'cart-left-behind'`);
+    const [{ id, document } = original[0]!] = original;
+    // past the preflight, as a message whose cost lies in what one person has on file
+    const changed = changeStep(document, 'small-cart', (step) => ({ ...step, message: { ...(step as SendStep).message, blocks: [{ id: 't', kind: 'text', text }] } }) as SendStep);
+    await query(lab.db, `insert into flow_versions (flow_id, version, document, published_at, published_by) select flow_id, version + 1, cast(:document as jsonb), published_at, published_by from flow_versions where flow_id = :id order by version desc limit 1`, { id, document: JSON.stringify(changed) });
+    await query(lab.db, `update flows set version = version + 1 where id = :id`, { id });
+    try {
+      await work();
+    } finally {
+      await publishFlow(lab.db, lab.scope, 'cart-left-behind', 'test');
+    }
+  };
+
+  it('a message that cannot be put together fails at once, in words, and is not tried again; the others go out', async () => {
+    await withText('{% if person.firstName == "Loop" %}{% for i in (1..99999999) %}x{% endfor %}{% endif %}Hello', async () => {
+      await lab.tell(happening('page.viewed', { person: { email: 'a@example.com', firstName: 'Loop' } }));
+      const refs = await queued(cart('a@example.com', 20), cart('b@example.com', 20));
+      await dispatch(context(), refs);
+      expect(await sends()).toMatchObject([{ state: 'failed', reason: expect.stringContaining('cannot be put together') }, { state: 'sent' }]);
+    });
+  });
+
+  it('a domain whose server does not answer holds no other: its mails are put off, the others go out, and it is tried again later', async () => {
+    const refs = await queued(...Array.from({ length: 8 }, (_, i) => cart(`s${i}@slow.example`, 20)), ...Array.from({ length: 6 }, (_, i) => cart(`f${i}@fast.example`, 20)));
+    const slow: Dispatch = { ...context(), traffic: openTraffic(), mailer: { close: () => {}, send: async (mail) => {
+      if (mail.to.address.endsWith('@slow.example')) throw Object.assign(new Error('451 come again'), { responseCode: 451 });
+      taken.push(mail);
+      return { taken: true };
+    } } };
+    await expect(dispatch(slow, refs)).rejects.toThrow('failed for now');
+    expect(taken).toHaveLength(6);
+    const jobs = await query<{ n: number; waits: boolean }>(lab.db, `select json_array_length(payload->'sends')::int as n, run_at > now() as waits from graphile_worker._private_jobs`);
+    expect(jobs).toEqual([{ n: expect.any(Number), waits: true }]);
+    expect((await sends()).filter((send) => send.state === 'queued')).toHaveLength(8);
+    expect(await query(lab.db, 'select count(*)::int as n from sends where held_by is not null')).toEqual([{ n: 0 }]);
+    await query(lab.db, 'delete from graphile_worker._private_jobs');
+  });
+
+  it('a server that hangs is given a time, and no transaction of ours stands open meanwhile', async () => {
+    const hanging = createServer((socket) => void socket.on('error', () => {}));
+    await new Promise<void>((done) => hanging.listen(0, '127.0.0.1', () => done()));
+    const mailer = openMailer(`smtp://127.0.0.1:${(hanging.address() as { port: number }).port}`, { longestMs: 700 });
+    const refs = await queued(cart('a@example.com', 20), cart('b@example.com', 20));
+    try {
+      const trying = dispatch({ ...context(), mailer }, refs);
+      trying.catch(() => {});
+      await new Promise((done) => setTimeout(done, 350));
+      expect(await query(lab.db, `select count(*)::int as n from pg_stat_activity where datname = current_database() and state like 'idle in transaction%'`)).toEqual([{ n: 0 }]);
+      expect(await query(lab.db, `select count(*)::int as n from sends where held_by is not null`)).toEqual([{ n: 2 }]);
+      await expect(trying).rejects.toThrow('2 of 2 sends failed for now');
+      expect((await sends()).map((send) => send.state)).toEqual(['queued', 'queued']);
+    } finally {
+      mailer.close();
+      await new Promise((done) => hanging.close(done));
+    }
+  });
+
+  it('what a worker that lives has in hand is nobody else’s; with the worker it is free', async () => {
+    const refs = await queued(cart('a@example.com', 20));
+    const alive = new Client({ connectionString: lab.url });
+    await alive.connect();
+    const number = await enterWorker(alive);
+    expect(await takeSend(lab.db, refs[0]!, number)).not.toBeNull();
+    await dispatch({ ...context(), worker: () => number + 1 }, refs);
+    expect(taken).toEqual([]);
+    await alive.end();
+    await expect.poll(async () => {
+      await dispatch({ ...context(), worker: () => number + 1 }, refs);
+      return taken.length;
+    }).toBe(1);
+    await query(lab.db, 'delete from workers');
+  });
+
+  it('killed between the server’s yes and our note: what the server reports is what became of it, and it goes out once', async () => {
+    const refs = await queued(cart('a@example.com', 20), cart('b@example.com', 20));
+    await takeSend(lab.db, refs[0]!, 0);
+    await recordOwn(lab.db, lab.scope, { personId: refs[0]!.personId, type: 'message.delivered', eventId: 'd1', properties: { sendId: refs[0]!.id } });
+    // noted after the report
+    await takeSend(lab.db, refs[1]!, 0);
+    await recordOwn(lab.db, lab.scope, { personId: refs[1]!.personId, type: 'message.bounced', eventId: 'b1', properties: { sendId: refs[1]!.id } });
+    await settleSend(lab.db, refs[1]!, 'sent', Date.now(), { subject: 'x' });
+    await dispatch(context(), refs);
+    expect(taken).toEqual([]);
+    expect(await query(lab.db, `select state, sent_at is not null as sent from sends order by id`)).toEqual([{ state: 'delivered', sent: true }, { state: 'bounced', sent: true }]);
+  });
+
+  it('noted wherever it stands by now: a merge between taking and noting loses nothing', async () => {
+    const [ref] = await queued(cart('a@example.com', 20));
+    await takeSend(lab.db, ref!, 0);
+    await query(lab.db, `update sends set person_id = 999999 where id = :id`, { id: ref!.id });
+    await settleSend(lab.db, ref!, 'sent', Date.now(), { subject: 'x' });
+    expect(await sends()).toMatchObject([{ state: 'sent' }]);
+  });
+
+  it('what somebody waits for goes before the bulk: it has a queue and connections of its own', async () => {
+    await queued(...Array.from({ length: 3 }, (_, i) => cart(`p${i}@example.com`, 20)));
+    await queueDispatch(lab.db, [{ personId: '1', id: '1', isService: true }, { personId: '1', id: '2' }]);
+    expect(await query(lab.db, `select t.identifier as task from graphile_worker._private_jobs j join graphile_worker._private_tasks t on t.id = j.task_id order by 1`)).toEqual([{ task: 'dispatch' }, { task: 'dispatch_service' }]);
+    const queues: readonly (readonly string[])[] = Object.values(QUEUES).map(({ tasks }) => tasks);
+    expect(queues.filter((tasks) => tasks.includes('letter') || tasks.includes('dispatch_service'))).toEqual([['letter', 'dispatch_service']]);
+    expect(queues.flat().sort()).toEqual(Object.keys(tasksOf(context())).sort());
+    await query(lab.db, 'delete from graphile_worker._private_jobs');
+  });
 });
 
 describe('what readers do with it', () => {

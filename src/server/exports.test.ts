@@ -3,6 +3,7 @@ import fc from 'fast-check';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { query } from '@/data/db';
 import { addTag } from '@/data/bulk';
+import { MOST_STREAMS } from '@/data/copy';
 import { exportFile } from './exports';
 import { cart, happening, openLab, type Lab } from './testing/lab';
 
@@ -85,6 +86,40 @@ describe('what goes out', () => {
       }
       expect((await lines('what=people')).map((row) => row.note).sort()).toEqual([...notes].sort());
     }), { numRuns: 30 });
+  });
+});
+
+describe('a reader who is slow, or gone', () => {
+  const connections = async () => (await query<{ n: number }>(lab.db, `select count(*)::int as n from pg_stat_activity where datname = current_database() and application_name = 'viatic export'`))[0]!.n;
+  const noise = async () => {
+    await lab.tell(Array.from({ length: 900 }, (_, n) => happening('app.noted', { text: 'x'.repeat(4000), n }, { subject: `n${n}` })));
+    await query(lab.db, `insert into events (person_id, type, time, source, event_id, properties, received_at, source_id) select person_id, type, time, source, event_id || '-' || n, properties, received_at, source_id from events, generate_series(1, 6) n where type = 'app.noted'`);
+  };
+  const start = (more: { signal?: AbortSignal; idleMs?: number } = {}) => exportFile(lab.db, lab.url, new URL('http://x/?what=events&format=ndjson'), more);
+
+  it('who gives up, before or after the first lines, holds nothing', async () => {
+    await noise();
+    for (let i = 0; i < 10; i++) {
+      const giveUp = new AbortController();
+      const { body } = await start({ signal: giveUp.signal });
+      if (i % 2) await new Promise((done) => body.once('data', done));
+      body.on('error', () => {});
+      giveUp.abort();
+    }
+    await expect.poll(connections).toBe(0);
+    expect((await table('what=people')).length).toBe(900);
+  });
+
+  it('who does not read on is cut off after a while, and sees that the file is not whole; more than four at once are told to wait', async () => {
+    await noise();
+    const open = await Promise.all(Array.from({ length: MOST_STREAMS }, () => start({ idleMs: 1500 })));
+    await expect(start()).rejects.toMatchObject({ status: 503, headers: { 'retry-after': '60' } });
+    expect(await connections()).toBe(MOST_STREAMS);
+    const failures = open.map(({ body }) => new Promise<Error>((done) => body.once('error', done)));
+    await expect.poll(connections, { timeout: 10_000 }).toBe(0);
+    for (const { body } of open) body.resume();
+    expect((await Promise.all(failures)).map((error) => error.message)).toEqual(open.map(() => expect.stringMatching(/not read|aborted|closed|terminated/i)));
+    expect((await table('what=people')).length).toBe(900);
   });
 });
 

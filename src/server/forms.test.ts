@@ -195,6 +195,57 @@ describe('bounces', () => {
   });
 });
 
+describe('a form that nobody has confirmed', () => {
+  const plain = () => make({ doubleOptIn: null, consents: [{ channel: 'email', wording: 'Yes', required: true }, { channel: 'sms', wording: 'Yes, by SMS', required: false }], fields: [...newForm('x').fields, { id: 'phone', attribute: 'phone', type: 'phone', label: 'Phone', required: false }] });
+  const states = () => query(lab.db, `select c.channel, c.state from consents c join people p on p.id = c.person_id order by 1`);
+
+  it('never lifts a withdrawal: a box that a stranger ticks is not its owner’s word', async () => {
+    const form = await plain();
+    await lab.tell(happening('page.viewed', { person: { email: 'robin@example.com', consent: { email: false } } }));
+    const log = () => query(lab.db, 'select count(*)::int as n from consent_log');
+    const before = await log();
+    expect(await forms.submitForm(lab.db, lab.scope, form, { ...given, phone: '+31612345678', 'consent-sms': 'yes' }, 'http://shop.example/')).toEqual({ kind: 'done' });
+    expect(await states()).toEqual([{ channel: 'email', state: 'withdrawn' }, { channel: 'sms', state: 'given' }]);
+    expect(await log()).toEqual([{ n: (before[0] as { n: number }).n + 1 }]);
+  });
+
+  it.each(['unsubscribed', 'complained', 'bounced', 'by hand'])('nor a suppression (%s), and an address out of use counts as not agreed', async (reason) => {
+    const form = await plain();
+    await query(lab.db, `insert into suppressions (channel, address, reason, at) values ('email', 'robin@example.com', :reason, now())`, { reason });
+    await forms.submitForm(lab.db, lab.scope, form, given, 'http://shop.example/');
+    expect(await query(lab.db, 'select reason from suppressions')).toEqual([{ reason }]);
+    expect(await states()).toEqual([]);
+  });
+
+  it('while the click in the mail does lift what they themselves had asked for', async () => {
+    const form = await make();
+    await lab.tell(happening('page.viewed', { person: { email: 'robin@example.com', consent: { email: false } } }));
+    await forms.submitForm(lab.db, lab.scope, form, given, 'http://shop.example/');
+    await lab.settle();
+    await forms.confirm(lab.db, lab.scope, tokenIn(lab.inbox.at(-1)!.text!));
+    expect(await states()).toEqual([{ channel: 'email', state: 'given' }]);
+  });
+
+  it('confirmed, it joins the device in whose page it stood; unconfirmed it does not', async () => {
+    const device = 'device-of-a-browser-7';
+    await lab.tell(happening('product.viewed', { sku: 'x', person: { device } }));
+    const ownerOf = () => query(lab.db, `select p.email from identifiers i join people p on p.id = i.person_id where i.kind = 'device' and i.value = :device`, { device });
+    await forms.submitForm(lab.db, lab.scope, await plain(), { ...given, device }, 'http://shop.example/');
+    expect(await ownerOf()).toEqual([{ email: null }]);
+    await forms.submitForm(lab.db, lab.scope, await make(), { ...given, device }, 'http://shop.example/');
+    await lab.settle();
+    await forms.confirm(lab.db, lab.scope, tokenIn(lab.inbox.at(-1)!.text!));
+    expect(await ownerOf()).toEqual([{ email: 'robin@example.com' }]);
+  });
+
+  it('many of one name at once are made under names of their own', async () => {
+    const made = await Promise.all(Array.from({ length: 6 }, () => forms.makeForm(lab.db, 'The same', 'test')));
+    expect(new Set(made.map(({ key }) => key)).size).toBe(6);
+    const all = await Promise.all(Array.from({ length: 6 }, () => lists.makeList(lab.db, { name: 'The same' }, 'test')));
+    expect(new Set(all.map(({ key }) => key)).size).toBe(6);
+  });
+});
+
 describe('a list with double opt-in', () => {
   it('takes who has agreed at once, and asks the others by mail first', async () => {
     const list = await lists.makeList(lab.db, { name: 'Plant letter', doubleOptIn: true }, 'test');

@@ -151,6 +151,12 @@ async function main(): Promise<void> {
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => void stop().then(() => process.exit(0)));
 }
 
+// a library may drop a promise when the database goes away in the middle of its work: that is no reason to end
+process.on('unhandledRejection', (error) => {
+  if (!isOutage(error)) throw error;
+  log.warn({ dropped: (error as Error).message });
+});
+
 main().catch((error: Error) => {
   log.fatal({ worker: error.message });
   process.exit(1);

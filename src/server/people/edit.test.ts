@@ -4,7 +4,9 @@ import { forgetOld } from '@/data/sources';
 import { DAY } from '@/core/time';
 import { changeConsent } from '../consent';
 import { allAbout, eraseById } from '../erase';
-import { declareAttribute } from '../attributes';
+import { attributeList, declareAttribute } from '../attributes';
+import { exportFile } from '../exports';
+import { forgetAttributes } from '../ingest/attributes';
 import { ledgerPage } from '../ledger';
 import { revenueReport } from '../report';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
@@ -17,7 +19,7 @@ beforeAll(async () => {
 afterAll(() => lab.close());
 beforeEach(async () => {
   lab.inbox.length = 0;
-  await query(lab.db, 'truncate people, identifiers, weak_claims, shared_identifiers, standing, consents, consent_log, suppressions, event_keys, events, orders, runs, traces, sends, credits, merges, person_tags, list_members, erased_counts, erased_addresses, acts, attributes, rejections, arrivals, event_values cascade');
+  await query(lab.db, 'truncate people, identifiers, weak_claims, shared_identifiers, standing, consents, consent_log, suppressions, event_keys, events, orders, runs, traces, sends, credits, merges, person_tags, list_members, erased_counts, erased_addresses, acts, attributes, unkept_names, rejections, arrivals, event_values cascade');
 });
 
 const url = (params = '') => new URL(`http://x/?${params}`);
@@ -26,6 +28,59 @@ const robin = async (more: object = {}) => {
   return 'c1';
 };
 const attributes = async (id = 'c1') => (await personView(lab.db, lab.scope, id)).attributes;
+
+describe('more attributes than there may be', () => {
+  const many = (count: number, prefix = 'a') => Object.fromEntries(Array.from({ length: count }, (_, n) => [`${prefix}${n}`, n]));
+
+  it('4,000 in one request are refused in words, at once; 500 are written at once', async () => {
+    await robin();
+    const began = performance.now();
+    await expect(editPerson(lab.db, 'c1', { attributes: many(4000) }, 'Marla')).rejects.toMatchObject({ status: 422, errors: [{ field: 'attributes' }] });
+    await expect(putPerson(lab.db, lab.scope, 'c1', { attributes: many(4000) })).rejects.toMatchObject({ status: 422 });
+    await editPerson(lab.db, 'c1', { attributes: many(490) }, 'Marla');
+    expect(performance.now() - began).toBeLessThan(5000);
+    await expect(editPerson(lab.db, 'c1', { attributes: many(20, 'b') }, 'Marla')).rejects.toMatchObject({ status: 422, errors: [{ field: 'attributes' }] });
+    expect(Object.keys(await attributes())).toHaveLength(493);
+  });
+
+  it.each(['', ' ', 'x'.repeat(81), '9', 'a b'])('%j is no name by hand, and in an event it stays with the event', async (name) => {
+    await robin();
+    await expect(editPerson(lab.db, 'c1', { attributes: { [name]: 'x' } }, 'Marla')).rejects.toMatchObject({ status: 422 });
+    expect(await lab.tell(happening('page.viewed', { person: { [name]: 'kept', tanks: 2 } }, { subject: 'c1' }))).toMatchObject({ accepted: 1 });
+    expect(await attributes()).toMatchObject({ tanks: 2 });
+    expect(Object.keys(await attributes())).not.toContain(name);
+    const [event] = await query<{ properties: { person: Record<string, unknown> } }>(lab.db, `select properties from events where properties->'person' is not null`);
+    expect(event!.properties.person).toEqual({ [name]: 'kept' });
+    expect((await attributeList(lab.db)).unkept).toMatchObject([{ name: expect.any(String), events: 1 }]);
+  });
+
+  it('a person has at most 500 and the store takes over at most 5,000 names, however they come; files still go out', async () => {
+    await query(lab.db, 'delete from unkept_names');
+    for (let person = 0; person < 12; person++) await lab.tell(happening('page.viewed', { person: many(700, `p${person}n`) }, { subject: `many${person}` }));
+    expect(await query(lab.db, `select max((select count(*) from jsonb_object_keys(attributes)))::int as most from people`)).toEqual([{ most: 500 }]);
+    const { attributes: all, unkept, most } = await attributeList(lab.db);
+    expect([all.length, most]).toEqual([5000, 5000]);
+    expect(unkept.length).toBeGreaterThan(100);
+    const [lost] = await query<{ n: number }>(lab.db, `select sum((select count(*) from jsonb_object_keys(properties->'person')))::int as n from events where type = 'page.viewed'`);
+    // 12 times 700, less the 10 times 500 that were taken over: nothing is lost
+    expect(lost!.n).toBe(12 * 700 - 5000);
+    const { body } = await exportFile(lab.db, lab.url, url('what=people&format=csv'));
+    let text = '';
+    for await (const part of body) text += String(part);
+    const [head, ...rows] = text.trim().split('\n');
+    expect([head!.split(',').length > 5000, rows.length]).toEqual([true, 12]);
+    expect(rows.find((row) => row.startsWith('many3,'))!.split(',').filter((cell) => /^\d+$/.test(cell)).length).toBeGreaterThanOrEqual(500);
+  }, 60_000);
+
+  it('two people of 500 each are joined in no time, and the one has at most 500', async () => {
+    forgetAttributes(lab.scope);
+    await lab.tell([happening('page.viewed', { person: { email: 'a@example.com', ...many(499, 'x') } }, { subject: 'j1' }), happening('page.viewed', { person: { email: 'b@example.com', ...many(499, 'y') } }, { subject: 'j2' })]);
+    const began = performance.now();
+    await lab.tell(happening('page.viewed', { person: { email: 'b@example.com' } }, { subject: 'j1' }));
+    expect(performance.now() - began).toBeLessThan(5000);
+    expect(await query(lab.db, `select (select count(*) from jsonb_object_keys(attributes))::int as n from people`)).toEqual([{ n: 500 }]);
+  });
+});
 
 describe('a person written through the API', () => {
   it('is made, and changed where something is said; what is left out stays', async () => {

@@ -2,6 +2,9 @@ import { env } from '@/server/env';
 
 export const dynamic = 'force-dynamic';
 
+/** Cookies of our own screens. The page snippet's are the shop's: it sets them on the shop's pages. */
+const OURS = /^viatic_(session|theme)=/;
+
 /** Passes requests for the stand-ins on to their own program, which knows nothing of this one. */
 async function pass(request: Request): Promise<Response> {
   const { outsideUrl } = env();
@@ -9,7 +12,7 @@ async function pass(request: Request): Promise<Response> {
   const { pathname, search } = new URL(request.url);
   const headers = new Headers(request.headers);
   // the stand-ins are strangers: what signs people in here is not for them
-  const cookie = headers.get('cookie')?.split(/; */).filter((one) => !one.startsWith('viatic_')).join('; ');
+  const cookie = headers.get('cookie')?.split(/; */).filter((one) => !OURS.test(one)).join('; ');
   headers.delete('cookie');
   if (cookie) headers.set('cookie', cookie);
   for (const name of ['host', 'connection', 'content-length', 'authorization', 'transfer-encoding', 'expect']) headers.delete(name);

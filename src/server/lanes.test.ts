@@ -1,0 +1,27 @@
+import { describe, expect, it } from 'vitest';
+import { openLanes } from './lanes';
+
+describe('lanes', () => {
+  it('a domain that fails three times in a row is closed, longer each time, then tried with one at a time; the others go on', () => {
+    let now = 0;
+    const lanes = openLanes({ now: () => now });
+    for (let i = 0; i < 3; i++) lanes.enter('slow.example')('badly');
+    expect([lanes.wait('slow.example'), lanes.wait('other.example')]).toEqual([5000, 0]);
+    now = 5000;
+    const leave = lanes.enter('slow.example');
+    expect(lanes.wait('slow.example')).toBeNull();
+    leave('badly');
+    expect(lanes.wait('slow.example')).toBe(10_000);
+    now = 15_000;
+    lanes.enter('slow.example')('well');
+    expect(lanes.wait('slow.example')).toBe(0);
+  });
+
+  it('no domain takes all places, however well it is', () => {
+    const lanes = openLanes({ most: 2 });
+    const leave = [lanes.enter('big.example'), lanes.enter('big.example')];
+    expect([lanes.wait('big.example'), lanes.wait('other.example')]).toEqual([null, 0]);
+    leave[0]!('well');
+    expect(lanes.wait('big.example')).toBe(0);
+  });
+});
