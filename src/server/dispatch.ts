@@ -93,7 +93,7 @@ async function putOff(context: Dispatch, later: readonly { ref: SendRef; waitMs:
   const isTooOld = ({ ref }: { ref: SendRef }) => now - (known.get(ref.id)?.queuedAt ?? now) > LONGEST_TRIED_MS;
   await giveUp(context, later.filter(isTooOld).map(({ ref }) => ref), 'gave up after five days: the mail server did not take it');
   const rest = later.filter((one) => !isTooOld(one));
-  await queueDispatch(context.db, rest.map(({ ref }) => ref), { afterMs: Math.max(0, ...rest.map(({ waitMs }) => waitMs)) });
+  await queueDispatch(context.db, rest.map(({ ref }) => ref), { afterMs: rest.length ? Math.min(...rest.map(({ waitMs }) => waitMs)) : 0 });
 }
 
 /** Whether an error comes from the mail server's connection: those are called as the database's are. */

@@ -17,6 +17,13 @@ describe('lanes', () => {
     expect(lanes.wait('slow.example')).toBe(0);
   });
 
+  it('many that fail at once close it once', () => {
+    const lanes = openLanes({ now: () => 0 });
+    const leave = Array.from({ length: 12 }, () => lanes.enter('slow.example'));
+    for (const one of leave) one('badly');
+    expect(lanes.wait('slow.example')).toBe(5000);
+  });
+
   it('no domain takes all places, however well it is', () => {
     const lanes = openLanes({ most: 2 });
     const leave = [lanes.enter('big.example'), lanes.enter('big.example')];

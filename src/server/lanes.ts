@@ -1,3 +1,5 @@
+import { MINUTE } from '@/core/time';
+
 /** What keeps one domain whose mail server is slow or away from holding up all others. */
 export interface Lanes {
   /** For how long nothing is to be tried in a lane, in milliseconds; 0 when it may be tried now, null when others of it are in hand and it has to wait for them. */
@@ -13,15 +15,14 @@ const MOST_IN_HAND = 6;
 /** After so many failures in a row a lane is closed, for longer each time. */
 const PATIENCE = 3;
 const SHORTEST_MS = 5_000;
-const LONGEST_MS = 5 * 60_000;
 
 /** A server that does not answer at all, whoever the mails are for. */
 export interface Traffic { readonly domains: Lanes; readonly server: Lanes }
 
-export const openTraffic = (): Traffic => ({ domains: openLanes(), server: openLanes({ most: Infinity }) });
+export const openTraffic = (): Traffic => ({ domains: openLanes(), server: openLanes({ most: Infinity, longestMs: MINUTE / 2 }) });
 
 /** Opens lanes: one is closed for a while after some failures in a row, then tried with one at a time until it is well again. */
-export function openLanes({ now = Date.now, most = MOST_IN_HAND }: { now?: () => number; most?: number } = {}): Lanes {
+export function openLanes({ now = Date.now, most = MOST_IN_HAND, longestMs = 5 * MINUTE }: { now?: () => number; most?: number; longestMs?: number } = {}): Lanes {
   const lanes = new Map<string, Lane>();
   return {
     wait(name) {
@@ -42,8 +43,10 @@ export function openLanes({ now = Date.now, most = MOST_IN_HAND }: { now?: () =>
           if (!own.inHand) lanes.delete(name);
           return;
         }
+        // those that were on their way when it was closed tell nothing new
+        if (own.closedUntil > now()) return;
         own.failures += 1;
-        if (own.failures >= PATIENCE) own.closedUntil = now() + Math.min(LONGEST_MS, SHORTEST_MS * 2 ** (own.failures - PATIENCE));
+        if (own.failures >= PATIENCE) own.closedUntil = now() + Math.min(longestMs, SHORTEST_MS * 2 ** (own.failures - PATIENCE));
       };
     },
   };

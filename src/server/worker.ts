@@ -30,13 +30,24 @@ interface Shift {
   end(): Promise<void>;
 }
 
+
+/** Connections for the jobs of one shift: after a break the library may keep some of them for ever. */
+function openPool(url: string): Pool {
+  const pool = new Pool({ connectionString: url, max: 8, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
+  pool.on('error', (error) => log.warn({ pool: error.message }));
+  pool.on('connect', (client) => client.on('error', (error) => log.warn({ connection: error.message })));
+  return pool;
+}
+
 /** Enters the worker under a number of its own and starts carrying jobs out. */
-async function startShift(config: Env, db: Db, pool: Pool, mailers: { bulk: Mailer; urgent: Mailer }, traffic: ReturnType<typeof openTraffic>): Promise<Shift> {
+async function startShift(config: Env, db: Db, mailers: { bulk: Mailer; urgent: Mailer }, traffic: ReturnType<typeof openTraffic>): Promise<Shift> {
   const alive = new Client({ connectionString: config.databaseUrl, application_name: 'viatic worker', keepAlive: true, connectionTimeoutMillis: 10_000 });
   let fail: (error: unknown) => void = () => {};
   const lost = new Promise<never>((_, reject) => (fail = reject));
   lost.catch(() => {});
   alive.on('error', (error) => fail(error));
+  const pool = openPool(config.databaseUrl);
+  const close = () => void pool.end().catch(() => {});
   alive.on('end', () => fail(new Error('the connection that shows that the worker lives has ended')));
   let isOver = false;
   try {
@@ -59,11 +70,13 @@ async function startShift(config: Env, db: Db, pool: Pool, mailers: { bulk: Mail
         isOver = true;
         clearInterval(watch);
         await jobs.stop();
+        close();
         await leaveWorker(alive, number).catch(() => {});
         await alive.end().catch(() => {});
       },
     };
   } catch (error) {
+    close();
     await alive.end().catch(() => {});
     throw error;
   }
@@ -80,9 +93,6 @@ async function main(): Promise<void> {
   const config = env();
   const scope = config.databaseUrl;
   const [loopDb, jobsDb, homeDb] = [connect(scope, 3), connect(scope, 8), connect(scope, 2)];
-  const pool = new Pool({ connectionString: scope, max: 8, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
-  pool.on('error', (error) => log.warn({ pool: error.message }));
-  pool.on('connect', (client) => client.on('error', (error) => log.warn({ connection: error.message })));
   const mailers = { bulk: openMailer(config.smtpUrl), urgent: openMailer(config.smtpUrl, { connections: 2 }) };
   const traffic = openTraffic();
   let isStopping = false;
@@ -122,7 +132,7 @@ async function main(): Promise<void> {
     while (!isStopping) {
       let shift: Shift | null = null;
       try {
-        shift = await startShift(config, jobsDb, pool, mailers, traffic);
+        shift = await startShift(config, jobsDb, mailers, traffic);
         process.send?.('ready');
         pauseMs = SHORTEST_PAUSE_MS;
         await Promise.race([shift.broken, stopped]);
@@ -145,7 +155,7 @@ async function main(): Promise<void> {
     clearInterval(folding);
     await Promise.all([loop, shifts]);
     for (const mailer of Object.values(mailers)) mailer.close();
-    await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy(), pool.end()]);
+    await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy()]);
     log.info('worker stopped');
   };
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => void stop().then(() => process.exit(0)));

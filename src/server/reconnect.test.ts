@@ -1,0 +1,57 @@
+import { spawn } from 'node:child_process';
+import { resolve } from 'node:path';
+import { SMTPServer } from 'smtp-server';
+import { afterAll, beforeAll, expect, it } from 'vitest';
+import { connect, query } from '@/data/db';
+import { cart, openLab, type Lab } from './testing/lab';
+
+let lab: Lab;
+let server: SMTPServer;
+const taken = new Map<string, number>();
+beforeAll(async () => {
+  lab = await openLab();
+  server = new SMTPServer({
+    authOptional: true, disabledCommands: ['STARTTLS', 'AUTH'], logger: false,
+    onData(stream, session, done) {
+      stream.resume().on('end', () => {
+        const to = session.envelope.rcptTo[0] ? session.envelope.rcptTo[0].address : '';
+        taken.set(to, (taken.get(to) ?? 0) + 1);
+        done();
+      });
+    },
+  });
+  server.on('error', () => undefined);
+  await new Promise<void>((done) => server.listen(0, '127.0.0.1', () => done()));
+});
+afterAll(async () => {
+  await new Promise<void>((done) => server.close(() => done()));
+  await lab.close();
+});
+
+it('a worker whose connections are cut goes on under another number, and what falls due after that goes out once', async () => {
+  const worker = spawn(process.execPath, ['--import', 'tsx', resolve('src/server/worker.ts')], {
+    stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+    env: { ...process.env, VIATIC_DATABASE_URL: lab.url, VIATIC_URL: 'http://localhost:4400', VIATIC_SECRET: 'x'.repeat(32), VIATIC_SMTP_URL: `smtp://127.0.0.1:${(server.server.address() as { port: number }).port}`, VIATIC_MAIL_HOOK_SECRET: 'whsec_x' },
+  });
+  const ended = new Promise<number | null>((done) => worker.on('exit', (code) => done(code)));
+  const admin = connect(lab.url, 1);
+  const numbers = async () => (await query<{ number: string }>(admin, 'select number from workers order by number')).map((row) => row.number);
+  try {
+    await expect.poll(numbers, { timeout: 20_000 }).toHaveLength(1);
+    const [first] = await numbers();
+    for (let time = 0; time < 3; time++) {
+      await query(admin, `select pg_terminate_backend(pid) from pg_stat_activity where datname = current_database() and pid <> pg_backend_pid()`);
+      await new Promise((done) => setTimeout(done, 300));
+    }
+    await expect.poll(async () => (await numbers()).filter((number) => number !== first).length, { timeout: 30_000 }).toBeGreaterThan(0);
+    await lab.tell(Array.from({ length: 20 }, (_, i) => cart(`p${i}@example.com`, 49)));
+    await query(admin, 'update store set clock_offset_ms = clock_offset_ms + 3600000');
+    await expect.poll(() => taken.size, { timeout: 40_000 }).toBe(20);
+    expect([...taken.values()].every((count) => count === 1)).toBe(true);
+    expect(worker.exitCode).toBeNull();
+  } finally {
+    worker.kill('SIGTERM');
+    expect(await ended).toBe(0);
+    await admin.destroy();
+  }
+}, 120_000);
