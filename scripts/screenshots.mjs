@@ -40,7 +40,7 @@ await page.getByRole('tab', { name: 'Results' }).click();
 await page.getByRole('button', { name: 'Fold the inspector away' }).click();
 await shot('flow-results');
 
-if (['shop', 'shop-checkout', 'outside', 'person'].some(wants)) {
+if (['shop', 'outside', 'person'].some(wants)) {
   const shop = await context.newPage();
   const address = `robin.${Date.now()}@example.com`;
   await shop.goto(`${base}/outside/shop`);
@@ -54,7 +54,6 @@ if (['shop', 'shop-checkout', 'outside', 'person'].some(wants)) {
   await shop.getByLabel('Email').fill(address);
   await shop.getByLabel('First name').focus();
   await shop.getByText('We keep your cart').waitFor();
-  await shot('shop-checkout', shop);
   await api('/clock', { advance: 'PT1H' });
   await page.goto(`${base}/outside?to=${address}`);
   const frame = page.frameLocator('iframe[data-testid=mail-frame]');
@@ -71,6 +70,9 @@ if (['shop', 'shop-checkout', 'outside', 'person'].some(wants)) {
   await shot('person');
 }
 
+await page.goto(`${base}/account`);
+await page.getByText('this one').waitFor();
+await shot('account');
 await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);

@@ -66,9 +66,12 @@ export async function copyOut(url: string, statement: string, format: 'csv' | 'l
   if (streams >= MOST_STREAMS) throw new TooManyStreams('as many answers are being streamed out as may be');
   streams += 1;
   const client = new Client({ connectionString: url, application_name: 'viatic export', keepAlive: true });
+  // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
+  const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
+  const rows = copyTo(`copy (${statement}) to stdout with (${options})`);
+  rows.on('error', () => {});
   let isOver = false;
   let timer: NodeJS.Timeout | undefined;
-  let source: Readable | undefined;
   const end = (): void => {
     if (isOver) return;
     isOver = true;
@@ -76,7 +79,7 @@ export async function copyOut(url: string, statement: string, format: 'csv' | 'l
     clearTimeout(timer);
     signal?.removeEventListener('abort', end);
     // whoever still reads on must not take this for the end of the file
-    source?.destroy(new Error('the file was not read for too long, or its reader is gone'));
+    rows.destroy(new Error('the file was not read for too long, or its reader is gone'));
     // in the middle of COPY a connection hears nothing: closing it is what the server notices
     (client as Client & { connection: { stream: { destroy(): void } } }).connection.stream.destroy();
   };
@@ -93,11 +96,7 @@ export async function copyOut(url: string, statement: string, format: 'csv' | 'l
     clearTimeout(timer);
     timer = setTimeout(end, idleMs);
   };
-  // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
-  const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
-  const rows = client.query(copyTo(`copy (${statement}) to stdout with (${options})`));
-  rows.on('error', () => {});
-  source = rows;
+  client.query(rows);
   async function* read(): AsyncGenerator<Buffer> {
     try {
       for await (const chunk of rows) {

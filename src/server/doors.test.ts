@@ -131,6 +131,16 @@ describe('the clock', () => {
   });
 });
 
+describe('the pictures of the screens', () => {
+  it('are all linked, and all that are linked are there', async () => {
+    const { globSync } = await import('tinyglobby');
+    const files = globSync('docs/screenshots/*.png').map((file) => file.replace('docs/screenshots/', '')).sort();
+    const linked = ['README.md', ...globSync('docs/*.md')].flatMap((file) => [...readFileSync(file, 'utf8').matchAll(/screenshots\/([\w-]+\.png)/g)].map(([, name]) => name!));
+    expect([...new Set(linked)].sort()).toEqual(files);
+    expect(files.length).toBeLessThan(20);
+  });
+});
+
 describe('the description of the API', () => {
   it('its JSON Schema of a flow takes the demo’s flows and refuses what is none (JSON Schema 2020-12, by Ajv)', () => {
     const validate = new Ajv({ strict: false }).compile(flowJsonSchema());
