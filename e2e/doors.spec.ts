@@ -190,6 +190,29 @@ test('a key that may only write learns nothing that was on file', async ({ reque
   expect(JSON.parse((await write('PUT', '/flows/cart-left-behind', flow.body.draft)).text)).toEqual({ key: 'cart-left-behind', revision: expect.any(Number) });
 });
 
+test('what no text on file can hold is refused with its place by every route that takes JSON; a revoked key works no longer than its request', async ({ request }) => {
+  const wrong: string[] = [];
+  for (const { method, path, id } of table) {
+    if (['GET', 'HEAD', 'OPTIONS', 'DELETE'].includes(method) || id in OPEN || PEOPLE_ONLY.has(id)) continue;
+    for (const bad of ['{"name":"a\\u0000b"}', '{"deep":[{"text":"\\ud800"}]}', '{"n":1e999}']) {
+      const answer = await fetch(base() + filled(path, {}, 'none'), { method, headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, body: bad });
+      const text = await answer.text();
+      if (answer.status >= 500) wrong.push(`${id} ${bad}: ${answer.status}`);
+      if (answer.status === 422 && !text.includes('"field"') && text.includes('Cannot be stored')) wrong.push(`${id} ${bad}: without its place`);
+    }
+  }
+  expect(wrong).toEqual([]);
+  for (const [path, body, field] of [['/people/qf-100001/letters', { kind: 'service', subject: 'a\u0000', text: 'x' }, 'subject'], ['/topics', { topics: [{ key: 'a', name: '\ud800', about: '' }] }, 'topics[0].name'], ['/bulk', { do: { act: 'set', name: 'note', value: '\u0000' }, who: '', count: 1 }, 'do.value']] as const) {
+    const answer = await api<{ errors: { field: string }[] }>(request, path === '/topics' ? 'PUT' : 'POST', path, body);
+    expect([answer.status, answer.body.errors[0]!.field], path).toEqual([422, field]);
+  }
+  const { body } = await api<{ source: { key: string }; shownOnce: string }>(request, 'POST', '/sources', { kind: 'key', name: 'Short life', scopes: ['read'] });
+  const status = async () => (await request.get(`${base()}/api/v1/tags`, { headers: { authorization: `Bearer ${body.shownOnce}` } })).status();
+  expect(await status()).toBe(200);
+  await api(request, 'PATCH', `/sources/${body.source.key}`, { revoked: true });
+  expect(await status()).toBe(401);
+});
+
 test('the same made by many at once is made, or told to be there: never our mistake', async ({ request }) => {
   test.setTimeout(120_000);
   const all = async (method: string, path: string, data: unknown) => (await Promise.all(Array.from({ length: 20 }, () => api(request, method, path, data)))).map(({ status }) => status);

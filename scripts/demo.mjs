@@ -8,6 +8,8 @@ const root = resolve(import.meta.dirname, '..');
 const folder = resolve(process.env.VIATIC_DATA ?? join(root, '.data'));
 const port = Number(process.env.PORT ?? 4400);
 const isFresh = process.argv.includes('--fresh');
+// the tests have a build of their own
+const dist = process.env.VIATIC_DIST ?? '.next';
 
 if (Number(process.versions.node.split('.')[0]) < 20) {
   console.error(`Viatic needs Node.js 20 or newer; this is ${process.version}.`);
@@ -73,9 +75,24 @@ async function stop(code = 0) {
   process.exit(code);
 }
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void stop());
-// npm may be ended without a word to us: whoever started this is gone then
-const parent = process.ppid;
-setInterval(() => process.ppid !== parent && void stop(), 500).unref();
+// npm may be ended without a word to us: then nobody is left who could stop this
+const npm = npmAbove();
+if (npm) setInterval(() => startedAt(npm.pid) !== npm.started && void stop(), 500).unref();
+
+/** The npm that runs this, if one does: some levels up, for npm starts a shell. */
+function npmAbove() {
+  if (!process.env.npm_lifecycle_event) return null;
+  let pid = process.ppid;
+  for (let level = 0; level < 4 && pid > 1; level++) {
+    try {
+      if (/npm/.test(readFileSync(`/proc/${pid}/cmdline`, 'utf8').replace(/\0/g, ' ').replace(/^sh -c.*/, ''))) return { pid, started: startedAt(pid) };
+      pid = Number(readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ')[1]);
+    } catch {
+      return null;
+    }
+  }
+  return null;
+}
 
 /** Keeps the database up: after whatever ended it, it is started again under the same address. */
 async function watchCluster() {
@@ -96,9 +113,9 @@ try {
   // of one life: web, worker and stand-ins go on finding each other after any of them was started again
   const env = { ...(await stack.environmentOf(folder, databaseUrl, port)), VIATIC_ADMIN_DATABASE_URL: cluster.url('postgres') };
   stack.runScript('scripts/setup.ts', ['--people', process.env.VIATIC_PEOPLE ?? '20000'], env);
-  stack.ensureBuild('.next');
+  stack.ensureBuild(dist);
   const noteRunning = (programs) => writeFileSync(runFile, JSON.stringify(programs.map(({ child }) => ({ pid: child.pid, started: startedAt(child.pid) }))));
-  running = await stack.startStack(folder, databaseUrl, port, '.next', { isKept: true, onChange: noteRunning });
+  running = await stack.startStack(folder, databaseUrl, port, dist, { isKept: true, onChange: noteRunning });
   noteRunning(running.programs);
   void watchCluster();
   console.log(`\n  Viatic is ready:  ${running.url}\n\n  Sign in with marla@quillfin.example and the password "tanks-and-trains" (also on the sign-in page).\n  API key: demo-key    Stop with Ctrl+C.\n`);

@@ -80,6 +80,8 @@ export function startProgram(name, args, env, folder) {
   const child = spawn(process.execPath, args, { cwd: root, env, stdio: ['ignore', 'pipe', 'pipe', 'ipc'], detached: true });
   const tail = [];
   const file = createWriteStream(join(folder, 'log', `${name}.log`), { flags: 'a' });
+  // a full disk costs the log, not the programs
+  file.on('error', () => {});
   const keep = (chunk) => {
     tail.push(chunk.toString());
     file.write(chunk);

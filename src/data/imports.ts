@@ -123,6 +123,15 @@ export async function sortStage(sql: Sql, workId: string, officeMailboxes: reado
   ))!;
 }
 
+/** How many people of a file, once sorted, would have more attributes than so many. */
+export async function wouldBeFull(sql: Sql, workId: string, most: number): Promise<number> {
+  return (await queryOne<{ n: number }>(
+    sql,
+    `select count(*)::int as n from people p join ${stage(workId)} s on s.person_id = p.id where s.kind = 'known' and (select count(*) from jsonb_object_keys(p.attributes || s.attributes)) > :most`,
+    { most },
+  ))!.n;
+}
+
 /** Stores the people of rows that are fresh, with their identifiers. */
 export async function storeFresh(sql: Sql, workId: string, now: Date): Promise<void> {
   const name = stage(workId);

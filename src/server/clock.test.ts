@@ -35,6 +35,18 @@ it('what falls due on the way happens at its moment, not all at the end', async 
   for (const [index, minutes] of [60, 60, 24 * 60, 24 * 60].entries()) expect(Math.abs(sent[index]!.after - minutes)).toBeLessThanOrEqual(12);
 });
 
+it('when what fell due is not done in time it says how far it came, and can be asked again for the rest', async () => {
+  await jobs.stop();
+  const began = await lab.now();
+  await lab.tell([cart('a@example.com', 20)]);
+  const short = await advanceClock(lab.db, lab.scope, { advance: 'P2D' }, 'test', 400);
+  expect([short.isThere, short.now < short.target, short.target - began >= 2 * 86_400_000]).toEqual([false, true, true]);
+  jobs = await startJobs({ db: lab.db, scope: lab.scope, mailer: { send: async () => ({ taken: true }), close: () => undefined }, url: 'http://localhost:4400', secret: 'x'.repeat(32) }, pool, () => undefined);
+  const rest = await advanceClock(lab.db, lab.scope, { to: new Date(short.target).toISOString() }, 'test');
+  expect([rest.isThere, rest.now >= short.target, rest.now - short.target < 60_000]).toEqual([true, true, true]);
+  expect((await query<{ n: number }>(lab.db, `select count(*)::int as n from sends where state = 'sent'`))[0]!.n).toBe(2);
+});
+
 it('two who move it at once: one is told to wait; it is written down who moved it', async () => {
   const both = await Promise.allSettled([advanceClock(lab.db, lab.scope, { advance: 'PT1H' }, 'Marla'), advanceClock(lab.db, lab.scope, { advance: 'PT1H' }, 'Kim')]);
   expect(both.map((one) => one.status).sort()).toEqual(['fulfilled', 'rejected']);

@@ -11,7 +11,7 @@ import { domainsOfSends, leaveSend, ownerOfSend, settleSend, takeSend } from '@/
 import { readStore, type Store } from '@/data/store';
 import { openTraffic, type Traffic } from './lanes';
 import { sealLink } from './links';
-import { TooSlow, type Handed, type Mailer } from './mail';
+import { LONGEST_HANDOVER_MS, TooSlow, type Handed, type Mailer } from './mail';
 
 /** What carries out what flows and people have decided. */
 export interface Dispatch {
@@ -46,11 +46,26 @@ export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Pro
   const queue = refs.map((ref) => ({ ref, lane: known.get(ref.id)?.domain ?? '' }));
   const failures: unknown[] = [];
   const later: { ref: SendRef; waitMs: number }[] = [];
+  let isOver = false;
   const until = Date.now() + PATIENCE_MS;
   // the longer of what the server and the domain ask for; null is to wait for what is in hand
   const waitFor = (lane: string): number | null => {
     const [whole, own] = [server.wait(''), domains.wait(lane)];
     return whole === null || own === null ? (whole || own || null) : Math.max(whole, own);
+  };
+  const handOver = async (ref: SendRef, lane: string): Promise<void> => {
+    const [leaveServer, leave] = [server.enter(''), domains.enter(lane)];
+    try {
+      await dispatchOne(context, ref);
+      leaveServer('well');
+      leave('well');
+    } catch (error) {
+      leaveServer(isNoConnection(error) ? 'badly' : 'well');
+      leave(isMailError(error) ? 'badly' : 'well');
+      // what was left to itself comes again in a job of its own
+      if (isOver) await putOff(context, [{ ref, waitMs: PATIENCE_MS }], known);
+      else failures.push(error);
+    }
   };
   const work = async () => {
     for (;;) {
@@ -66,22 +81,25 @@ export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Pro
         continue;
       }
       const [{ ref, lane }] = queue.splice(at, 1) as [(typeof queue)[number]];
-      const [leaveServer, leave] = [server.enter(''), domains.enter(lane)];
-      try {
-        await dispatchOne(context, ref);
-        leaveServer('well');
-        leave('well');
-      } catch (error) {
-        leaveServer(isMailError(error) && !hasAnswered(error) ? 'badly' : 'well');
-        leave(isMailError(error) ? 'badly' : 'well');
-        failures.push(error);
-      }
+      const going = handOver(ref, lane).finally(() => onTheirWay.delete(going));
+      onTheirWay.add(going);
+      // one that takes long goes on by itself, so that it holds up neither this job nor the next
+      const timer = new Promise<void>((resolve) => setTimeout(resolve, onTheirWay.size > MOST_ON_THEIR_WAY ? LONGEST_HANDOVER_MS : PATIENCE_MS).unref());
+      await Promise.race([going, timer]);
     }
   };
   await Promise.all(Array.from({ length: AT_ONCE }, work));
+  isOver = true;
   await putOff(context, later, known);
   if (failures.length) throw new Error(`${failures.length} of ${refs.length} sends failed for now: ${(failures[0] as Error).message}`);
 }
+
+/** Sends that are being handed over at this moment; some by themselves, after their job has ended. */
+const onTheirWay = new Set<Promise<void>>();
+const MOST_ON_THEIR_WAY = 32;
+
+/** Resolves when all that is being handed over has come to its end, one way or another. */
+export const allHandedOver = async (): Promise<void> => void (await Promise.allSettled([...onTheirWay]));
 
 /** How long a mail is tried for: RFC 5321 §4.5.4.1 asks for four to five days at least. */
 const LONGEST_TRIED_MS = 5 * DAY;
@@ -98,6 +116,8 @@ async function putOff(context: Dispatch, later: readonly { ref: SendRef; waitMs:
 
 /** Whether an error comes from the mail server's connection: those are called as the database's are. */
 const isMailError = (error: unknown): boolean => error instanceof TooSlow || 'command' in (error as object) || hasAnswered(error);
+/** Whether the server took no connection at all: then it is the server, whoever the mail was for. */
+const isNoConnection = (error: unknown): boolean => isMailError(error) && /greeting|connection timeout|ECONN|EHOST|ENETUNREACH|ENOTFOUND|getaddrinfo/i.test(`${(error as { code?: string }).code} ${(error as Error).message}`) || (hasAnswered(error) && (error as { command?: string }).command === 'CONN');
 const hasAnswered = (error: unknown): boolean => typeof (error as { responseCode?: unknown }).responseCode === 'number';
 
 // two jobs of this process may name the same send: one that failed and came back, and one that was put off

@@ -26,7 +26,7 @@ export const LONGEST_HANDOVER_MS = 40_000;
 export class TooSlow extends Error {}
 
 /** Opens a pool of SMTP connections of its own. */
-export function openMailer(smtpUrl: string, { connections = 8, longestMs = LONGEST_HANDOVER_MS }: { connections?: number; longestMs?: number } = {}): Mailer {
+export function openMailer(smtpUrl: string, { connections = 20, longestMs = LONGEST_HANDOVER_MS }: { connections?: number; longestMs?: number } = {}): Mailer {
   const open = () => nodemailer.createTransport({
     url: smtpUrl, pool: true, maxConnections: connections, maxMessages: 1000, connectionTimeout: Math.min(10_000, longestMs), greetingTimeout: Math.min(10_000, longestMs), socketTimeout: Math.min(30_000, longestMs),
   } as nodemailer.TransportOptions);

@@ -6,6 +6,7 @@ import { forgetOld } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/workers';
 import { keepCatalogue } from './catalogue';
+import { allHandedOver } from './dispatch';
 import { env, type Env } from './env';
 import { startJobs } from './jobs';
 import { openTraffic } from './lanes';
@@ -70,6 +71,7 @@ async function startShift(config: Env, db: Db, mailers: { bulk: Mailer; urgent: 
         isOver = true;
         clearInterval(watch);
         await jobs.stop();
+        await allHandedOver();
         close();
         await leaveWorker(alive, number).catch(() => {});
         await alive.end().catch(() => {});

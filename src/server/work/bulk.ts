@@ -1,9 +1,9 @@
 import { z } from 'zod';
 import type { BulkAct } from '@/core/api';
-import { fitAttribute } from '@/core/people';
+import { fitAttribute, MOST_ATTRIBUTES, MOST_NAMES } from '@/core/people';
 import { CHANNELS, CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
-import { findAttribute } from '@/data/attributes';
+import { findAttribute, listAttributeRows } from '@/data/attributes';
 import { addTag, changesOf, chooseInto, nextChosen, noteProgress, noteWas, removeTag, type WorkRow } from '@/data/bulk';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { filterToSql } from '@/data/directory';
@@ -129,7 +129,9 @@ async function doBatch(context: Dispatch, trx: Sql, work: WorkRow, act: BulkAct,
       const wanted = act.value !== null && record?.is_declared ? fitAttribute(record.type, act.value) : act.value;
       if (wanted === undefined) throw new Problem(422, 'Does not fit', `${act.name} is a ${record!.type}; “${String(act.value)}” is none.`);
       const locked = await lockPeople(trx, ids);
-      const changed = [...locked].filter(([, { row }]) => JSON.stringify(row.attributes[act.name] ?? null) !== JSON.stringify(wanted));
+      if (wanted !== null && !record && (await listAttributeRows(trx)).length >= MOST_NAMES) throw new Problem(422, 'Too many names', `There are ${MOST_NAMES.toLocaleString('en')} names of attributes already, as many as there may be; ${act.name} would be another.`);
+      // whoever has as many as a person may have gets no other
+      const changed = [...locked].filter(([, { row }]) => JSON.stringify(row.attributes[act.name] ?? null) !== JSON.stringify(wanted) && (wanted === null || act.name in row.attributes || Object.keys(row.attributes).length < MOST_ATTRIBUTES));
       await noteWas(trx, work.id, changed.map(([personId, { row }]) => ({ personId, was: { changed: true, value: row.attributes[act.name] ?? null, at: row.stamped[act.name] ?? null } })));
       await writeAttribute(trx, changed.map(([, person]) => person), act.name, () => ({ value: wanted, at: store.now }));
       await wakeRuns(trx, changed.map(([id]) => id), [PERSON_CHANGED], store.now);

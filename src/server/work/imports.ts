@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { csvRow, importSchema, readEventRow, readPersonRow, type ImportPlan } from '@/core/imports';
-import { joinProfiles, keptAttributes, learn, OFFICE_MAILBOXES, spellingGroups } from '@/core/people';
+import { attributesToKeep, joinProfiles, keptAttributes, learn, MOST_ATTRIBUTES, MOST_NAMES, OFFICE_MAILBOXES, spellingGroups } from '@/core/people';
 import type { Value } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import { discoverAttributes, saveAttribute } from '@/data/attributes';
@@ -9,7 +9,7 @@ import { copyInto, type Cell } from '@/data/copy';
 import { inTransaction, isInTheWay, type Db, type Sql } from '@/data/db';
 import {
   badRows, clearBadRows, deleteUpload, dropStage, erasedRows, makeStage, nameUnclear, noteBefore, removeEmpty, saveBadRows, setImport, sortStage, STAGE_COLUMNS, storeConsents, storeFresh, storeGroups, storePhones, unclearRows,
-  undoEvents, undoPeopleImport, updateKnown, type Sorted,
+  undoEvents, undoPeopleImport, updateKnown, wouldBeFull, type Sorted,
 } from '@/data/imports';
 import { findList } from '@/data/lists';
 import { createSource, findSource } from '@/data/sources';
@@ -148,6 +148,7 @@ async function storePeople(context: Dispatch, work: WorkRow, plan: ImportPlan, i
     const counts: PeopleCounts = { fresh: sorted.fresh, known: sorted.known, changed: 0, joined: 0, consents: 0, tagged: 0, listed: 0 };
     try {
       await inTransaction(db, async (trx) => {
+        await refuseTooMany(trx, work.id, plan, records, sorted.known);
         for (const column of plan.columns) if (column.to.startsWith('attribute:')) await saveAttributeOnce(trx, column.to.slice(10), column.type ?? 'text', records.has(column.to.slice(10)));
         if (sorted.known) counts.changed = await updateKnown(trx, work.id, at, plan.existing);
         await report({ says: isDry ? 'Playing it through: new people' : 'Storing new people' });
@@ -168,6 +169,16 @@ async function storePeople(context: Dispatch, work: WorkRow, plan: ImportPlan, i
       if (attempt >= 5 || !isInTheWay(error)) throw error;
     }
   }
+}
+
+/** A file that would give the store or a person more attributes than they may have is refused as a whole, in words. */
+async function refuseTooMany(trx: Sql, workId: string, plan: ImportPlan, records: ReadonlyMap<string, unknown>, known: number): Promise<void> {
+  const names = new Set(plan.columns.flatMap(({ to }) => (to.startsWith('attribute:') ? [to.slice(10)] : [])));
+  const fresh = [...names].filter((name) => !records.has(name));
+  if (fresh.length && records.size + fresh.length > MOST_NAMES) throw new Problem(422, 'Too many names', `The store takes over at most ${MOST_NAMES.toLocaleString('en')} names of attributes, and this file brings ${fresh.length} new ones: ${fresh.slice(0, 5).join(', ')}. Leave columns out; nothing was stored.`);
+  if (!names.size || !known) return;
+  const full = await wouldBeFull(trx, workId, MOST_ATTRIBUTES);
+  if (full) throw new Problem(422, 'Too many attributes', `${full.toLocaleString('en')} ${full === 1 ? 'person' : 'people'} of this file would have more than the ${MOST_ATTRIBUTES} attributes that a person may have. Leave columns out; nothing was stored.`);
 }
 
 const listHow = (workId: string): string => `import #${workId}`;
@@ -197,7 +208,7 @@ async function throughIdentity(trx: Sql, scope: string, work: WorkRow, plan: Imp
     const before = new Map([...people].map(([id, one]) => [id, one.profile]));
     events.forEach((event, index) => {
       const person = owners[index]!;
-      person.profile = plan.existing === 'fill' ? joinProfiles(learn({ attributes: {}, stamped: {} }, event.said, now - 1), person.profile) : learn(person.profile, event.said, now);
+      person.profile = plan.existing === 'fill' ? joinProfiles(learn({ attributes: {}, stamped: {} }, event.said, now - 1), person.profile) : learn(person.profile, attributesToKeep(event.said, person.profile.attributes, () => true, 0).kept, now);
     });
     await store([...people.values()].filter((person) => person.isNew || person.isChanged || person.profile !== before.get(person.id)).map((person) => changeOf(person, { first: person.firstSeen, last: person.isNew ? now : person.seenAt })));
     await noteBefore(trx, work.id, [...people.values()].flatMap((person) => {
