@@ -231,17 +231,21 @@ function Builder({ initial }: { initial: FormView }) {
   );
 }
 
-/** Sites, one a line. What is being written stays as it is written; what is a site already counts. */
+const linesOf = (text: string): string[] => text.split(/[\s,]+/).filter(Boolean);
+const sitesIn = (text: string): string[] => [...new Set(linesOf(text).flatMap((line) => siteSchema.safeParse(line).data ?? []))].slice(0, 20);
+
+/** Sites, one a line. What is being written stays as it is written while it says the same; what is a site already counts. */
 function Sites({ sites, onChange }: { sites: readonly string[]; onChange: (sites: string[]) => void }) {
-  const [text, setText] = useState(sites.join('\n'));
-  const lines = text.split(/[\s,]+/).filter(Boolean);
-  const odd = lines.filter((line) => !siteSchema.safeParse(line).success);
+  const [written, setWritten] = useState('');
+  const text = sitesIn(written).join() === sites.join() ? written : sites.join('\n');
+  const odd = linesOf(text).filter((line) => !siteSchema.safeParse(line).success);
+  const write = (next: string) => {
+    setWritten(next);
+    if (sitesIn(next).join() !== sites.join()) onChange(sitesIn(next));
+  };
   return (
     <>
-      <textarea rows={2} value={text} aria-label="Sites that may show it in a frame" className={areaClass} onChange={(event) => {
-        setText(event.target.value);
-        onChange([...new Set(event.target.value.split(/[\s,]+/).flatMap((line) => { const read = siteSchema.safeParse(line); return line && read.success ? [read.data] : []; }))].slice(0, 20));
-      }} />
+      <textarea rows={2} value={text} aria-label="Sites that may show it in a frame" className={areaClass} onChange={(event) => write(event.target.value)} />
       {odd.length > 0 && <span role="alert" className="text-xs text-stop">{odd.join(', ')} {odd.length === 1 ? 'is' : 'are'} not the address of a site.</span>}
     </>
   );
