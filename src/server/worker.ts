@@ -32,6 +32,11 @@ interface Shift {
 }
 
 
+/** Ends the shift in hand as broken. */
+let breakOff: (error: unknown) => void = () => {};
+/** How long what is in hand may take to come to its end before another shift begins. */
+const LONGEST_END_MS = 60_000;
+
 /** Connections for the jobs of one shift: after a break the library may keep some of them for ever. */
 function openPool(url: string): Pool {
   const pool = new Pool({ connectionString: url, max: 8, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
@@ -46,6 +51,7 @@ async function startShift(config: Env, db: Db, mailers: { bulk: Mailer; urgent: 
   let fail: (error: unknown) => void = () => {};
   const lost = new Promise<never>((_, reject) => (fail = reject));
   lost.catch(() => {});
+  breakOff = fail;
   alive.on('error', (error) => fail(error));
   const pool = openPool(config.databaseUrl);
   const close = () => void pool.end().catch(() => {});
@@ -70,8 +76,7 @@ async function startShift(config: Env, db: Db, mailers: { bulk: Mailer; urgent: 
       end: async () => {
         isOver = true;
         clearInterval(watch);
-        await jobs.stop();
-        await allHandedOver();
+        await Promise.race([jobs.stop().then(allHandedOver), pause(LONGEST_END_MS)]);
         close();
         await leaveWorker(alive, number).catch(() => {});
         await alive.end().catch(() => {});
@@ -163,10 +168,12 @@ async function main(): Promise<void> {
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => void stop().then(() => process.exit(0)));
 }
 
-// a library may drop a promise when the database goes away in the middle of its work: that is no reason to end
+// The library drops a promise when the database fails just as it notes what became of a job: that job would stay in the
+// hands of a worker that lives. With another shift, under another number, it is given back.
 process.on('unhandledRejection', (error) => {
   if (!isOutage(error)) throw error;
   log.warn({ dropped: (error as Error).message });
+  breakOff(error);
 });
 
 main().catch((error: Error) => {
