@@ -1,4 +1,5 @@
-import { makeEvent } from './events';
+import { connect } from '../src/data/db';
+import { makeEvent, makeFloorTable } from './events';
 
 /**
  * How long a request takes when many send at once: 50 clients, each with its next batch of 20 as soon as the last is
@@ -32,6 +33,9 @@ async function crowd(url: string): Promise<{ events: number; errors: number; tim
 }
 
 async function main(): Promise<void> {
+  const db = connect(process.env.VIATIC_DATABASE_URL!, 1);
+  await makeFloorTable(db);
+  await db.destroy();
   for (const [name, url] of [['Viatic', `${process.env.VIATIC_URL}/api/v1/events`], ['the least HTTP door', `http://127.0.0.1:${process.env.BENCH_DOOR_PORT}/`]] as const) {
     const { events, errors, times } = await crowd(url);
     const at = (share: number) => `${Math.round(times[Math.min(times.length - 1, Math.floor(times.length * share))] ?? 0)} ms`;

@@ -29,3 +29,9 @@ export async function insertRaw(db: Db, batch: readonly BenchEvent[]): Promise<v
   await query(db, `insert into bench_events (person_id, type, time, source, event_id, properties, received_at)
     select person_id, type, now(), source, event_id, properties, now() from ${ROWS.sql} as r`, { rows: ROWS.of(rows) });
 }
+
+/** Makes the table into which floors insert: like that of events, without what follows from them. */
+export async function makeFloorTable(db: Db): Promise<void> {
+  await query(db, 'create table if not exists bench_events (like events including all) partition by range (time)');
+  await query(db, 'create table if not exists bench_events_now partition of bench_events default');
+}

@@ -1,5 +1,5 @@
 import { connect, query } from '../src/data/db';
-import { insertRaw, insertValues, makeEvent, type BenchEvent } from './events';
+import { insertRaw, insertValues, makeEvent, makeFloorTable, type BenchEvent } from './events';
 
 /**
  * Events over HTTP, with identity, totals, catalogue, live view and the flows they start, by size of request and by how
@@ -39,8 +39,7 @@ const ways = {
 type Way = keyof typeof ways;
 
 async function main(): Promise<void> {
-  await query(db, `create table bench_events (like events including all) partition by range (time)`);
-  await query(db, `create table bench_events_now partition of bench_events default`);
+  await makeFloorTable(db);
   // the first pass gets the people on file and the code warm
   await spread(make(20_000, 100), 4, ways.http);
   for (const way of ['door', 'rows', 'values'] as const) await spread(make(10_000, 100), 4, ways[way]);

@@ -1,6 +1,6 @@
 import { DAY, type Instant } from '@/core/time';
 import type { Mapping } from '@/core/sources';
-import { query, queryOne, type Sql } from './db';
+import { query, queryOne, queryPrepared, type Sql } from './db';
 import { rowsOf } from './rows';
 
 const REJECTED = rowsOf({ type: 'text', problems: 'jsonb', raw: 'text' });
@@ -47,13 +47,15 @@ export async function createKey(sql: Sql, key: { name: string; hash: string; hin
 
 /** The key that is valid under a digest, or null; notes its use at most once a minute. */
 export async function findKey(sql: Sql, hash: string): Promise<{ id: number; name: string; scopes: Scope[] } | null> {
-  const row = await queryOne<{ id: number; name: string; scopes: Scope[]; is_stale: boolean }>(
+  // asked with each request, so that a key which is revoked works no longer than the request in hand
+  const [row] = await queryPrepared<{ id: number; name: string; scopes: Scope[]; is_stale: boolean }>(
     sql,
+    'find_key',
     `select id, name, scopes, last_used_at is null or last_used_at < now() - interval '1 minute' as is_stale from sources where hash = :hash and revoked_at is null`,
     { hash },
   );
   if (row?.is_stale) await noteSourceUse(sql, row.id);
-  return row;
+  return row ?? null;
 }
 
 export async function noteSourceUse(sql: Sql, id: number): Promise<void> {

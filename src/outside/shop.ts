@@ -116,7 +116,9 @@ export function openShop(config: Config) {
           back.code = code.toUpperCase();
           keep(back);
         }
-        return withCart(back, '/outside/shop/cart');
+        // who came by a link in a mail is told to the next page by the same seal
+        const who = asked.query.get('viatic_who');
+        return withCart(back, `/outside/shop/cart${who ? `?viatic_who=${encodeURIComponent(who)}` : ''}`);
       }
       if (place === 'cart') return { status: 200, body: page('Your cart', cartPage(cart), count(cart)) };
       if (place === 'checkout' && cart.lines.length && !cart.isAsked) {

@@ -3,7 +3,7 @@ import { createUser, endSession, endSessions, findSession, forgetSessions, listS
 import { query } from '@/data/db';
 import { openLab, type Lab } from '../testing/lab';
 import { signInAs } from './account';
-import { brake, sayWait, signInBrake } from './brake';
+import { brake, makeSignInBrake, sayWait } from './brake';
 import { hashPassword } from './passwords';
 
 let lab: Lab;
@@ -43,7 +43,7 @@ describe('signing in', () => {
   }, 60_000);
 
   it('the time to wait runs out', async () => {
-    const limits = signInBrake(lab.db, { account: { times: 1, seconds: 1 }, address: { times: 100, seconds: 1 } });
+    const limits = makeSignInBrake(lab.db, { account: { times: 1, seconds: 1 }, address: { times: 100, seconds: 1 } });
     expect([await limits.take('a@x.example', '1'), await limits.take('A@X.example', '1')]).toEqual([null, expect.any(Number)]);
     await new Promise((done) => setTimeout(done, 1100));
     expect(await limits.take('a@x.example', '1')).toBeNull();

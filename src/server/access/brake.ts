@@ -29,8 +29,19 @@ export async function brake(what: string, who: string, { times, seconds }: Pace,
 
 const PACES = { account: { times: 10, seconds: 15 * 60 }, address: { times: 40, seconds: 15 * 60 } } as const;
 
+type SignInBrake = ReturnType<typeof makeSignInBrake>;
+// each clears away after itself now and then: one for the process
+const bySignIn = new WeakMap<Db, SignInBrake>();
+
 /** Brakes on signing in, the same for all web processes: by account, and by the address from which it is tried. */
-export function signInBrake(db: Db, pace: { readonly [by in keyof typeof PACES]: Pace } = PACES) {
+export function signInBrake(db: Db): SignInBrake {
+  let known = bySignIn.get(db);
+  if (!known) bySignIn.set(db, (known = makeSignInBrake(db)));
+  return known;
+}
+
+/** The same with a pace of its own. */
+export function makeSignInBrake(db: Db, pace: { readonly [by in keyof typeof PACES]: Pace } = PACES) {
   const by = (name: keyof typeof PACES) => new RateLimiterPostgres({
     storeClient: db, storeType: 'knex', tableName: 'brakes', tableCreated: true, clearExpiredByTimeout: true, keyPrefix: `sign-in ${name}`, points: pace[name].times, duration: pace[name].seconds,
   });

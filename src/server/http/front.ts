@@ -26,8 +26,7 @@ export function front(pass: Listener, { proxies, isSecure }: FrontOptions): List
   const trusts = proxyAddr.compile([...proxies]);
   return (request, response) => {
     const path = (request.url ?? '/').split(/[?#]/, 1)[0]!;
-    const nonce = randomBytes(16).toString('base64');
-    const policy = policyFor(path, nonce);
+    const policy = policyFor(path);
     const own: Asked = { isOutage: false };
     onHeaders(response, () => {
       if (own.isOutage && response.statusCode === 500) {
@@ -53,13 +52,14 @@ export function front(pass: Listener, { proxies, isSecure }: FrontOptions): List
   };
 }
 
-function policyFor(path: string, nonce: string): string {
-  if (path === '/outside' || path.startsWith('/api/') || path.startsWith('/files/')) return path === '/outside' ? screenPolicy(nonce) : DATA_POLICY;
-  return path.startsWith('/outside/') ? OUTSIDE_POLICY : screenPolicy(nonce);
+function policyFor(path: string): string {
+  if (path.startsWith('/api/') || path.startsWith('/files/')) return DATA_POLICY;
+  return path.startsWith('/outside/') ? OUTSIDE_POLICY : screenPolicy(randomBytes(16).toString('base64'));
 }
 
 /** What is wrong with the path of an address, or null: bytes that are no UTF-8, and U+0000, which no text on file can hold. */
 function unreadable(path: string): Problem | null {
+  if (!path.includes('%')) return null;
   try {
     return decodeURIComponent(path).includes('\u0000') ? new Problem(400, 'Malformed address', 'The address holds a character that no text can hold (U+0000).') : null;
   } catch {
