@@ -57,9 +57,9 @@ test(`${COUNT.toLocaleString('en')} mutated requests over every route: no answer
           headers: { authorization: 'Bearer demo-key', ...(type && { 'content-type': type }), ...(origin !== null && { origin }), ...(match && { 'if-match': match }) },
           ...(!['GET', 'HEAD', 'OPTIONS'].includes(route.method) && { body: wellFormed(body) }),
         });
-        await answer.arrayBuffer();
+        const said = Buffer.from(await answer.arrayBuffer());
         seen[answer.status] = (seen[answer.status] ?? 0) + 1;
-        if (answer.status >= 500) problems.push(`${what}: ${answer.status}`);
+        if (answer.status >= 500) problems.push(`${what}: ${answer.status} ${said.subarray(0, 300).toString()}`);
       } catch (error) {
         if ((error as Error).name === 'TypeError' && /Invalid URL|Failed to parse/.test((error as Error).message)) continue;
         problems.push(`${what}: ${(error as Error).message}`);

@@ -53,6 +53,8 @@ export async function passCounters(db: Db, tables: readonly string[]): Promise<v
 /** How many answers may be streamed out at once by a process: each has a connection of its own, beside the pool. */
 export const MOST_STREAMS = 4;
 let streams = 0;
+/** How long one more waits for a place. */
+const PATIENCE_MS = 3_000;
 
 /** Raised when as many answers are being streamed out as may be. */
 export class TooManyStreams extends Error {}
@@ -63,13 +65,16 @@ export class TooManyStreams extends Error {}
  * who hangs or gives up holds nobody up.
  */
 export async function copyOut(url: string, statement: string, format: 'csv' | 'lines', { signal, idleMs }: { signal?: AbortSignal; idleMs: number }): Promise<Readable> {
+  // mostly one is done within moments
+  for (let waited = 0; streams >= MOST_STREAMS && waited < PATIENCE_MS && !signal?.aborted; waited += 50) await new Promise((resolve) => setTimeout(resolve, 50));
   if (streams >= MOST_STREAMS) throw new TooManyStreams('as many answers are being streamed out as may be');
   streams += 1;
   const client = new Client({ connectionString: url, application_name: 'viatic export', keepAlive: true });
   // JSON holds no control characters, so with these as quote and delimiter each row is a line as it is
   const options = format === 'csv' ? 'format csv, header false' : `format csv, quote E'\\x01', delimiter E'\\x02'`;
   const rows = copyTo(`copy (${statement}) to stdout with (${options})`);
-  rows.on('error', () => {});
+  // one that comes before there is a reader must find the reader all the same
+  rows.on('error', (error) => rows.destroy(error));
   let isOver = false;
   let timer: NodeJS.Timeout | undefined;
   const end = (): void => {

@@ -37,7 +37,7 @@ export async function exportFile(db: Db, scope: string, url: URL, { signal, idle
   // more columns than a statement can have: people come as lines, and what stands in them is put in columns here
   const statement = isWide ? wideStatement(db, columns, filter) : exportStatement(db, what as ExportKind, columns, filter, format);
   const rows = await copyOut(scope, statement, format === 'csv' && !isWide ? 'csv' : 'lines', { signal, idleMs }).catch((error: unknown) => {
-    throw error instanceof TooManyStreams ? new Problem(503, 'Too much at once', `${MOST_STREAMS} exports are being downloaded at the moment, as many as may be. Try again in a minute.`, [], { 'retry-after': '60' }) : error;
+    throw error instanceof TooManyStreams ? new Problem(429, 'Too much at once', `${MOST_STREAMS} exports are being downloaded at the moment, as many as may be. Try again in a minute.`, [], { 'retry-after': '60' }) : error;
   });
   const body = format === 'ndjson' ? rows : Readable.from(asCsv(columns.map(({ name }) => name), isWide, rows), { objectMode: false });
   // what ends the one ends the other
