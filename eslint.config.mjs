@@ -13,6 +13,7 @@ export default ts.config(
       'react-hooks/exhaustive-deps': 'error',
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       '@typescript-eslint/consistent-type-imports': ['error', { fixStyle: 'inline-type-imports', disallowTypeAnnotations: false }],
+      'max-len': ['error', { code: 160, ignoreTemplateLiterals: true, ignoreRegExpLiterals: true }],
       eqeqeq: 'error',
       'no-console': 'error',
     },

@@ -8,7 +8,19 @@ export default defineConfig({
   test: {
     projects: [
       { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database } },
-      { resolve: { alias }, test: { name: 'database', include: database, globalSetup: ['scripts/test-database.ts'], testTimeout: 60_000, hookTimeout: 60_000, fileParallelism: true, maxWorkers: 2, sequence: { groupOrder: 1 } } },
+      {
+        resolve: { alias },
+        test: {
+          name: 'database',
+          include: database,
+          globalSetup: ['scripts/test-database.ts'],
+          testTimeout: 60_000,
+          hookTimeout: 60_000,
+          fileParallelism: true,
+          maxWorkers: 2,
+          sequence: { groupOrder: 1 },
+        },
+      },
     ],
   },
 });

@@ -10,7 +10,10 @@ const server = createServer((request, response) => {
   request.on('end', () => {
     const batch = JSON.parse(Buffer.concat(parts).toString()) as BenchEvent[];
     insertRaw(db, batch).then(
-      () => response.writeHead(202, { 'content-type': 'application/json' }).end(JSON.stringify({ accepted: batch.length, duplicates: 0, rejected: [] })),
+      () =>
+        response
+          .writeHead(202, { 'content-type': 'application/json' })
+          .end(JSON.stringify({ accepted: batch.length, duplicates: 0, rejected: [] })),
       (error: Error) => response.writeHead(500).end(error.message),
     );
   });

@@ -1,8 +1,7 @@
 import { run as runJobs, Logger } from 'graphile-worker';
 import { Pool } from 'pg';
-import { connect, inTransaction, query } from '../src/data/db';
-import { rowsOf } from '../src/data/rows';
-import { BATCH, tick } from '../src/server/runloop';
+import { connect, inTransaction, query, rowsOf } from '../src/data/db';
+import { BATCH, tick } from '../src/server/flows';
 
 /** 100,000 due runs, each at the end of its wait: against a bare loop of the same claims, updates and inserts, and against one library job a run. */
 const RUNS = 100_000;
@@ -12,12 +11,29 @@ const DUE = rowsOf({ person_id: 'bigint', id: 'bigint' });
 
 async function fill(): Promise<void> {
   await query(db, `truncate runs, traces, sends, events, event_keys, people, identifiers, consents, suppressions, credits, orders cascade`);
-  await query(db, `insert into people (id, attributes, created_at, seen_at) select n, jsonb_build_object('email', 'p' || n || '@example.com', 'firstName', 'Robin'), now(), now() from generate_series(1, ${RUNS}) n`);
-  await query(db, `insert into consents (person_id, channel, state, at) select n, 'email', 'given', now() from generate_series(1, ${RUNS}) n`);
-  await query(db, `insert into events (id, person_id, type, time, source, event_id, properties, received_at) select n, n, 'cart.updated', now() - interval '25 hours', 'bench', n::text, jsonb_build_object('cartId', 'c' || n, 'value', 50 + n % 100, 'currency', 'EUR'), now() from generate_series(1, ${RUNS}) n`);
+  await query(
+    db,
+    `insert into people (id, attributes, created_at, seen_at) select n, jsonb_build_object('email', 'p' || n || '@example.com', 'firstName', 'Robin'),
+      now(), now() from generate_series(1, ${RUNS}) n`,
+  );
+  await query(
+    db,
+    `insert into consents (person_id, channel, state, at) select n, 'email', 'given', now() from generate_series(1, ${RUNS}) n`,
+  );
+  await query(
+    db,
+    `insert into events (id, person_id, type, time, source, event_id, properties, received_at)
+      select n, n, 'cart.updated', now() - interval '25 hours', 'bench', n::text, jsonb_build_object('cartId', 'c' || n, 'value', 50 + n % 100,
+        'currency', 'EUR'), now() from generate_series(1, ${RUNS}) n`,
+  );
   // each has entered a day ago and waits at the end of the 23 hours: what is due is the reminder, then the end
-  await query(db, `insert into runs (id, person_id, flow_id, version, key, phase, armed_at, entered_at, trigger_id, step, wait_until, seq, wake_at)
-    select n, n, (select id from flows where key = 'cart-left-behind'), 1, 'c' || n, 'inside', now(), now() - interval '24 hours', n, 'a-day', now() - interval '1 hour', 4, now() - interval '1 hour' + n * interval '1 millisecond' from generate_series(1, ${RUNS}) n`);
+  await query(
+    db,
+    `insert into runs (id, person_id, flow_id, version, key, phase, armed_at, entered_at, about_event, about_at, step, wait_until, effects, seq, wake_at)
+    select n, n, (select id from flows where key = 'cart-left-behind'), 1, 'c' || n, 'inside', now(), e.time + interval '1 hour', n, e.time, 'a-day',
+      now() - interval '1 hour', 1, 4, now() - interval '1 hour' + n * interval '1 millisecond' from generate_series(1, ${RUNS}) n
+        join events e on e.person_id = n`,
+  );
   await query(db, `delete from graphile_worker._private_jobs`);
   for (const table of ['people', 'events', 'runs']) await query(db, `analyze ${table}`);
 }
@@ -25,14 +41,35 @@ async function fill(): Promise<void> {
 /** The same claims, updates and inserts with nothing decided. */
 async function bareTick(): Promise<number> {
   return inTransaction(db, async (trx) => {
-    const due = await query<{ person_id: string; id: string }>(trx, `with due as materialized (select person_id from runs where wake_at <= now() order by wake_at limit ${BATCH}), mine as materialized (select id from people where id in (select person_id from due) for no key update skip locked)
-      select r.person_id, r.id from mine join runs r on r.person_id = mine.id where r.wake_at <= now() order by r.wake_at, r.id for update of r`);
+    const due = await query<{ person_id: string; id: string }>(
+      trx,
+      `with due as materialized (select person_id from runs where wake_at <= now() order by wake_at limit ${BATCH}), mine as materialized (select id
+        from people where id in (select person_id from due) for no key update skip locked)
+      select r.person_id, r.id from mine join runs r on r.person_id = mine.id where r.wake_at <= now() order by r.wake_at, r.id for update of r`,
+    );
     if (!due.length) return 0;
     const rows = DUE.of(due);
-    await query(trx, `select e.properties from events e where person_id = any(cast(:ids as bigint[]))`, { ids: due.map((row) => row.person_id) });
-    await query(trx, `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null, wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from ${DUE.sql} as r where t.person_id = r.person_id and t.id = r.id`, { rows });
-    await query(trx, `insert into traces (person_id, run_id, seq, at, step_id, kind, says) select person_id, id, seq, now(), 'reminder', 'sending', 'Queued “Reminder” to go out' from ${DUE.sql} as r, generate_series(4, 5) seq`, { rows });
-    await query(trx, `insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) select person_id, id, 1, 1, 'reminder', 1, id, 'queued', now() from ${DUE.sql} as r`, { rows });
+    await query(trx, `select e.properties from events e where person_id = any(cast(:ids as bigint[]))`, {
+      ids: due.map((row) => row.person_id),
+    });
+    await query(
+      trx,
+      `update runs t set phase = 'watching', step = null, outcome = 'completed', ended_at = now(), seq = 6, wait_until = null,
+        wake_at = now() + interval '6 days', wakes_on = '{order.placed}' from ${DUE.sql} as r where t.person_id = r.person_id and t.id = r.id`,
+      { rows },
+    );
+    await query(
+      trx,
+      `insert into traces (person_id, run_id, seq, at, version, step_id, kind) select person_id, id, seq, now(), 1, 'reminder', 'sending'
+        from ${DUE.sql} as r, generate_series(4, 5) seq`,
+      { rows },
+    );
+    await query(
+      trx,
+      `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at)
+        select person_id, id, 1, 1, 'reminder', 1, 'queued', now() from ${DUE.sql} as r`,
+      { rows },
+    );
     return due.length;
   });
 }
@@ -43,9 +80,11 @@ async function time(work: () => Promise<void>): Promise<number> {
   return RUNS / ((performance.now() - began) / 1000);
 }
 const all = (one: () => Promise<number>) => async () => {
-  await Promise.all([1, 2].map(async () => {
-    while (await one());
-  }));
+  await Promise.all(
+    [1, 2].map(async () => {
+      while (await one());
+    }),
+  );
 };
 
 async function main(): Promise<void> {
@@ -53,7 +92,7 @@ async function main(): Promise<void> {
   await fill();
   const bare = await time(all(bareTick));
   await fill();
-  const loop = await time(all(() => tick(db, url)));
+  const loop = await time(all(() => tick(db)));
   const [check] = await query<{ sends: number }>(db, 'select count(*)::int as sends from sends');
   if (check!.sends !== RUNS) throw new Error(`${check!.sends} sends`);
 
@@ -65,16 +104,31 @@ async function main(): Promise<void> {
   const began = performance.now();
   let done = 0;
   const runner = await runJobs({
-    pgPool: pool, concurrency: 10, noHandleSignals: true, pollInterval: 100, logger: new Logger(() => () => undefined),
+    pgPool: pool,
+    concurrency: 10,
+    noHandleSignals: true,
+    pollInterval: 100,
+    logger: new Logger(() => () => undefined),
     taskList: {
       run: async (payload, helpers) => {
         const { id } = payload as { id: number };
         await helpers.withPgClient(async (client) => {
           await client.query('begin');
           await client.query('select properties from events where person_id = $1', [id]);
-          await client.query(`update runs set phase = 'watching', step = null, outcome = 'completed', seq = 6, wait_until = null, wake_at = now() + interval '6 days' where person_id = $1 and id = $1`, [id]);
-          await client.query(`insert into traces (person_id, run_id, seq, at, step_id, kind, says) values ($1, $1, 4, now(), 'reminder', 'sending', 'Queued'), ($1, $1, 5, now(), 'reminder', 'completed', 'Done')`, [id]);
-          await client.query(`insert into sends (person_id, run_id, flow_id, version, step_id, visit, trigger_id, state, queued_at) values ($1, $1, 1, 1, 'reminder', 1, $1, 'queued', now())`, [id]);
+          await client.query(
+            `update runs set phase = 'watching', step = null, outcome = 'completed', seq = 6, wait_until = null, wake_at = now() + interval '6 days'
+              where person_id = $1 and id = $1`,
+            [id],
+          );
+          await client.query(
+            `insert into traces (person_id, run_id, seq, at, version, step_id, kind) values ($1, $1, 4, now(), 1, 'reminder', 'sending'), ($1, $1, 5,
+              now(), 1, 'reminder', 'completed')`,
+            [id],
+          );
+          await client.query(
+            `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at) values ($1, $1, 1, 1, 'reminder', 1, 'queued', now())`,
+            [id],
+          );
           await client.query('commit');
         });
         done += 1;
@@ -85,7 +139,9 @@ async function main(): Promise<void> {
   const jobs = JOBS / ((performance.now() - began) / 1000);
   await runner.stop();
   await pool.end();
-  console.log(`run loop: ${say(loop)} runs/s of ${RUNS.toLocaleString('en')} due; bare loop of the same statements ${say(bare)} runs/s, ratio ${(loop / bare).toFixed(2)}; one library job a run (${JOBS.toLocaleString('en')} of them) ${say(jobs)} runs/s, ratio ${(loop / jobs).toFixed(1)}`);
+  console.log(
+    `run loop: ${say(loop)} runs/s of ${RUNS.toLocaleString('en')} due; bare loop of the same statements ${say(bare)} runs/s, ratio ${(loop / bare).toFixed(2)}; one library job a run (${JOBS.toLocaleString('en')} of them) ${say(jobs)} runs/s, ratio ${(loop / jobs).toFixed(1)}`,
+  );
   await db.destroy();
 }
 main().catch((error: Error) => {

@@ -6,7 +6,24 @@ test('every page and API route refuses who is not signed in and has no key', asy
     await page.goto(base() + path);
     await expect(page, path).toHaveURL(`${base()}/sign-in`);
   }
-  const routes: [string, string][] = [['GET', '/flows'], ['GET', '/flows/cart-left-behind'], ['PUT', '/flows/x'], ['POST', '/flows/cart-left-behind/publish'], ['POST', '/flows/cart-left-behind/pause'], ['POST', '/flows/cart-left-behind/resume'], ['GET', '/flows/cart-left-behind/report'], ['GET', '/people'], ['GET', '/people/qf-100001'], ['PUT', '/people/x'], ['GET', '/people/qf-100001/timeline'], ['POST', '/events'], ['GET', '/revenue'], ['GET', '/revenue/ledger'], ['GET', '/clock'], ['POST', '/clock']];
+  const routes: [string, string][] = [
+    ['GET', '/flows'],
+    ['GET', '/flows/cart-left-behind'],
+    ['PUT', '/flows/x'],
+    ['POST', '/flows/cart-left-behind/publish'],
+    ['POST', '/flows/cart-left-behind/pause'],
+    ['POST', '/flows/cart-left-behind/resume'],
+    ['GET', '/flows/cart-left-behind/report'],
+    ['GET', '/people'],
+    ['GET', '/people/qf-100001'],
+    ['PUT', '/people/x'],
+    ['GET', '/people/qf-100001/timeline'],
+    ['POST', '/events'],
+    ['GET', '/revenue'],
+    ['GET', '/revenue/ledger'],
+    ['GET', '/clock'],
+    ['POST', '/clock'],
+  ];
   for (const [method, path] of routes) {
     const answer = await request.fetch(`${base()}/api/v1${path}`, { method, ...(method !== 'GET' && { data: '{}' }) });
     expect(answer.status(), `${method} ${path}`).toBe(401);
@@ -34,17 +51,49 @@ test('a wrong password is told kindly; signing out ends the session; another sit
 test('the public interface as described, by a stranger', async ({ request }) => {
   const address = someone('stranger');
   const id = `c-${Date.now()}`;
-  const report = async () => (await api<{ revenue: { currency: string; minor: number }; entered: number; sent: number; steps: unknown[] }>(request, 'GET', '/flows/cart-left-behind/report')).body;
+  const report = async () =>
+    (
+      await api<{ revenue: { currency: string; minor: number }; entered: number; sent: number; steps: unknown[] }>(
+        request,
+        'GET',
+        '/flows/cart-left-behind/report',
+      )
+    ).body;
   const before = await report();
   expect(before.revenue.currency).toBe('EUR');
   expect(before.steps.length).toBeGreaterThan(3);
 
-  const cart = { specversion: '1.0', id: `cart-${id}`, source: 'stranger', type: 'cart.updated', subject: id, data: { cartId: id, currency: 'EUR', value: 320, items: [{ sku: 's', name: 'Estuary tank', quantity: 1, price: 320, url: 'http://shop.example/s', image: 'http://shop.example/s.png' }], checkoutUrl: `http://shop.example/cart?id=${id}`, person: { email: address, firstName: 'Strange', consent: { email: true } } } };
+  const cart = {
+    specversion: '1.0',
+    id: `cart-${id}`,
+    source: 'stranger',
+    type: 'cart.updated',
+    subject: id,
+    data: {
+      cartId: id,
+      currency: 'EUR',
+      value: 320,
+      items: [
+        { sku: 's', name: 'Estuary tank', quantity: 1, price: 320, url: 'http://shop.example/s', image: 'http://shop.example/s.png' },
+      ],
+      checkoutUrl: `http://shop.example/cart?id=${id}`,
+      person: { email: address, firstName: 'Strange', consent: { email: true } },
+    },
+  };
   expect((await api(request, 'POST', '/events', [cart, cart])).body).toEqual({ accepted: 1, duplicates: 1, rejected: [] });
   const moved = await api<{ now: string }>(request, 'POST', '/clock', { advance: 'PT1H' });
   expect(moved.status).toBe(200);
 
-  type Mail = { to: string; from: string; subject: string; text: string; html: string; links: string[]; headers: Record<string, string>; receivedAt: string };
+  type Mail = {
+    to: string;
+    from: string;
+    subject: string;
+    text: string;
+    html: string;
+    links: string[];
+    headers: Record<string, string>;
+    receivedAt: string;
+  };
   const { body: mails } = await api<Mail[]>(request, 'GET', `/outside/api/mail?to=${address}`);
   expect(mails).toHaveLength(1);
   expect(mails[0]).toMatchObject({ to: address, subject: 'Your tank is still here, Strange' });
@@ -53,20 +102,59 @@ test('the public interface as described, by a stranger', async ({ request }) => 
   const click = mails[0]!.links.find((link) => link.includes('/go/'))!;
   const led = await request.get(mails[0]!.links.filter((link) => link.includes('/go/')).at(-1)!, { maxRedirects: 0 });
   expect([led.status(), led.headers().location]).toEqual([302, `http://shop.example/cart?id=${id}&code=CLEAR10`]);
-  expect((await request.get(click.replace(/.$/, (c) => (c === 'A' ? 'B' : 'A')), { maxRedirects: 0 })).status()).toBe(404);
+  expect(
+    (
+      await request.get(
+        click.replace(/.$/, (c) => (c === 'A' ? 'B' : 'A')),
+        { maxRedirects: 0 },
+      )
+    ).status(),
+  ).toBe(404);
 
-  await api(request, 'POST', '/events', { id: `order-${id}`, source: 'stranger', type: 'order.placed', subject: id, data: { orderId: `order-${id}`, cartId: id, currency: 'EUR', value: 288 } });
+  await api(request, 'POST', '/events', {
+    id: `order-${id}`,
+    source: 'stranger',
+    type: 'order.placed',
+    subject: id,
+    data: { orderId: `order-${id}`, cartId: id, currency: 'EUR', value: 288 },
+  });
   expect((await report()).revenue.minor - before.revenue.minor).toBe(28_800);
-  await api(request, 'POST', '/events', { id: `refund-${id}`, source: 'stranger', type: 'order.refunded', subject: id, data: { orderId: `order-${id}`, value: 88 } });
+  await api(request, 'POST', '/events', {
+    id: `refund-${id}`,
+    source: 'stranger',
+    type: 'order.refunded',
+    subject: id,
+    data: { orderId: `order-${id}`, value: 88 },
+  });
   expect((await report()).revenue.minor - before.revenue.minor).toBe(20_000);
 
-  const revenue = (await api<{ takings: number; credited: number; uncredited: number; flows: { minor: number; messages: { minor: number }[] }[] }>(request, 'GET', '/revenue')).body;
+  const revenue = (
+    await api<{ takings: number; credited: number; uncredited: number; flows: { minor: number; messages: { minor: number }[] }[] }>(
+      request,
+      'GET',
+      '/revenue',
+    )
+  ).body;
   expect(revenue.credited + revenue.uncredited).toBe(revenue.takings);
   expect(revenue.flows.reduce((sum, flow) => sum + flow.minor, 0)).toBe(revenue.credited);
 
   expect((await api(request, 'GET', `/people/${id}`)).body).toMatchObject({ externalId: id, email: address, orders: { count: 1 } });
-  const story = async () => (await api<{ items: { kind: string; type: string }[] }>(request, 'GET', `/people/${id}/timeline`)).body.items.map((item) => item.type);
-  await expect.poll(story).toEqual(expect.arrayContaining(['cart.updated', 'entered', 'decided', 'message.delivered', 'message.opened', 'message.clicked', 'order.placed', 'goal']));
+  const story = async () =>
+    (await api<{ items: { kind: string; type: string }[] }>(request, 'GET', `/people/${id}/timeline`)).body.items.map((item) => item.type);
+  await expect
+    .poll(story)
+    .toEqual(
+      expect.arrayContaining([
+        'cart.updated',
+        'entered',
+        'decided',
+        'message.delivered',
+        'message.opened',
+        'message.clicked',
+        'order.placed',
+        'goal',
+      ]),
+    );
 
   // one-click unsubscribe (RFC 8058 §3.2): a POST, without any page; fetching the link changes nothing
   const leave = /<([^>]+)>/.exec(mails[0]!.headers['list-unsubscribe']!)![1]!;
@@ -75,7 +163,16 @@ test('the public interface as described, by a stranger', async ({ request }) => 
   expect((await request.post(leave, { form: { 'List-Unsubscribe': 'One-Click' } })).status()).toBe(200);
   expect((await api(request, 'GET', `/people/${id}`)).body).toMatchObject({ consent: { email: { reachable: false } } });
 
-  for (const [method, path, body, status] of [['GET', '/flows/nosuch', undefined, 404], ['GET', '/people/nosuch/timeline', undefined, 404], ['POST', '/clock', { advance: 'soon' }, 400], ['POST', '/clock', {}, 422], ['PUT', '/flows/x', { schema: 'other' }, 422], ['GET', '/revenue?model=nosuch', undefined, 400], ['GET', '/people/%00', undefined, 400], ['GET', '/people?q=%00', undefined, 400]] as const) {
+  for (const [method, path, body, status] of [
+    ['GET', '/flows/nosuch', undefined, 404],
+    ['GET', '/people/nosuch/timeline', undefined, 404],
+    ['POST', '/clock', { advance: 'soon' }, 400],
+    ['POST', '/clock', {}, 422],
+    ['PUT', '/flows/x', { schema: 'other' }, 422],
+    ['GET', '/revenue?model=nosuch', undefined, 400],
+    ['GET', '/people/%00', undefined, 400],
+    ['GET', '/people?q=%00', undefined, 400],
+  ] as const) {
     const answer = await api<{ title: string; detail: string }>(request, method, path, body);
     expect(answer.status, `${method} ${path}`).toBe(status);
     expect(answer.body.detail.length, path).toBeGreaterThan(10);

@@ -58,7 +58,18 @@ test('from the flow through the shop and the inbox to the revenue, and out again
   await page.getByLabel('Search people').fill(address);
   await page.getByRole('link', { name: 'Robin' }).click();
   const story = page.getByTestId('timeline');
-  for (const told of ['Updated the cart', /Entered: updated a cart, then nothing for 1 hour/, 'Took “100 and up”', 'because cart value was €249.00', 'Sent “Your tank is still here, Robin”', 'Message delivered', 'Opened the message', 'Clicked in the message', 'Placed an order', /Goal reached: placed an order/]) {
+  for (const told of [
+    'Updated the cart',
+    /Entered: updated a cart, then nothing for 1 hour/,
+    'Took “100 and up”',
+    'because cart value was €249.00',
+    'Sent “Your tank is still here, Robin”',
+    'Message delivered',
+    'Opened the message',
+    'Clicked in the message',
+    'Placed an order',
+    /Goal reached: placed an order/,
+  ]) {
     await expect(story.getByText(told).first()).toBeVisible();
   }
   await story.getByRole('button', { name: /Placed an order/ }).click();
@@ -73,14 +84,31 @@ test('from the flow through the shop and the inbox to the revenue, and out again
   expect((await api<unknown[]>(request, 'GET', `/outside/api/mail?to=${address}`)).body).toHaveLength(1);
 
   // another cart, another mail; its unsubscribe link ends it for good
-  await api(request, 'POST', '/events', { id: `second-${address}`, source: 'e2e', type: 'cart.updated', data: { cartId: `second-${address}`, currency: 'EUR', value: 20, items: [], checkoutUrl: 'http://shop.example/c', person: { email: address } } });
+  await api(request, 'POST', '/events', {
+    id: `second-${address}`,
+    source: 'e2e',
+    type: 'cart.updated',
+    data: {
+      cartId: `second-${address}`,
+      currency: 'EUR',
+      value: 20,
+      items: [],
+      checkoutUrl: 'http://shop.example/c',
+      person: { email: address },
+    },
+  });
   await api(request, 'POST', '/clock', { advance: 'PT1H' });
   await page.goto(`${base()}/outside?to=${address}`);
   await expect(page.getByRole('heading', { name: 'You left something in your cart' })).toBeVisible();
   const [leave] = await Promise.all([context.waitForEvent('page'), mail.getByRole('link', { name: 'Unsubscribe' }).click()]);
   await expect(leave.getByRole('heading', { name: 'You are unsubscribed' })).toBeVisible();
   await leave.close();
-  await api(request, 'POST', '/events', { id: `third-${address}`, source: 'e2e', type: 'cart.updated', data: { cartId: `third-${address}`, currency: 'EUR', value: 200, items: [], person: { email: address, consent: { email: true } } } });
+  await api(request, 'POST', '/events', {
+    id: `third-${address}`,
+    source: 'e2e',
+    type: 'cart.updated',
+    data: { cartId: `third-${address}`, currency: 'EUR', value: 200, items: [], person: { email: address, consent: { email: true } } },
+  });
   await api(request, 'POST', '/clock', { advance: 'P2D' });
   expect((await api<unknown[]>(request, 'GET', `/outside/api/mail?to=${address}`)).body).toHaveLength(2);
   await page.goto(`${base()}/people?q=${address}`);

@@ -5,9 +5,25 @@ import { filled, pagesOnDisk, routesOnDisk, type Method } from './routes';
 type Scope = 'events' | 'read' | 'write';
 /** Who may come without a key: what each says to somebody who has nothing else to show. */
 const OPEN: Record<string, number> = {
-  'GET /api/v1/health': 200, 'GET /api/v1/openapi.json': 200, 'POST /api/hooks/mail': 401, 'POST /api/in/{key}': 404, 'POST /api/collect/{key}': 404, 'OPTIONS /api/collect/{key}': 404, 'GET /snippet/{key}': 404,
-  'GET /go/{token}': 404, 'GET /seen/{token}': 200, 'GET /leave/{token}': 404, 'POST /leave/{token}': 404, 'GET /prefs/{token}': 404, 'POST /prefs/{token}': 404, 'GET /confirm/{token}': 404, 'POST /confirm/{token}': 404,
-  'GET /form/{key}': 404, 'POST /form/{key}': 404, 'GET /form/{key}/embed.js': 404, 'GET /files/{key}': 404,
+  'GET /api/v1/health': 200,
+  'GET /api/v1/openapi.json': 200,
+  'POST /api/hooks/mail': 401,
+  'POST /api/in/{key}': 404,
+  'POST /api/collect/{key}': 404,
+  'OPTIONS /api/collect/{key}': 404,
+  'GET /snippet/{key}': 404,
+  'GET /go/{token}': 404,
+  'GET /seen/{token}': 200,
+  'GET /leave/{token}': 404,
+  'POST /leave/{token}': 404,
+  'GET /prefs/{token}': 404,
+  'POST /prefs/{token}': 404,
+  'GET /confirm/{token}': 404,
+  'POST /confirm/{token}': 404,
+  'GET /form/{key}': 404,
+  'POST /form/{key}': 404,
+  'GET /form/{key}/embed.js': 404,
+  'GET /files/{key}': 404,
   ...Object.fromEntries(['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS'].map((method) => [`${method} /api/{path}`, 404])),
   ...Object.fromEntries(['GET', 'POST', 'PUT', 'DELETE'].map((method) => [`${method} /outside/{path}`, 404])),
 };
@@ -18,16 +34,26 @@ const PEOPLE_ONLY = new Set(['GET /api/v1/account', 'PUT /api/v1/account', 'DELE
 
 const table = routesOnDisk().flatMap(({ path, methods }) => methods.map((method) => ({ method, path, id: `${method} ${path}` })));
 const needsOf = (id: string, method: Method): Scope => NEEDS[id] ?? (method === 'GET' ? 'read' : 'write');
-const ask = (method: Method, path: string, headers: Record<string, string> = {}) => fetch(base() + filled(path, {}, 'none'), {
-  method, redirect: 'manual', headers: { 'content-type': 'application/json', ...headers }, ...(!['GET', 'HEAD', 'OPTIONS'].includes(method) && { body: '{}' }),
-});
+const ask = (method: Method, path: string, headers: Record<string, string> = {}) =>
+  fetch(base() + filled(path, {}, 'none'), {
+    method,
+    redirect: 'manual',
+    headers: { 'content-type': 'application/json', ...headers },
+    ...(!['GET', 'HEAD', 'OPTIONS'].includes(method) && { body: '{}' }),
+  });
 
-test('every route on the disk answers each caller as it should: nobody, each scope, a revoked key, a person, a person’s browser on another site', async ({ page }) => {
+test('every route on the disk answers each caller as it should: nobody, each scope, a revoked key, a person, a person’s browser on another site', async ({
+  page,
+}) => {
   test.setTimeout(180_000);
   const { request } = page;
   const keys: Record<string, string> = {};
   for (const scope of ['events', 'read', 'write', 'revoked']) {
-    const { body } = await api<{ source: { key: string }; shownOnce: string }>(request, 'POST', '/sources', { kind: 'key', name: `Only ${scope}`, scopes: [scope === 'revoked' ? 'read' : scope] });
+    const { body } = await api<{ source: { key: string }; shownOnce: string }>(request, 'POST', '/sources', {
+      kind: 'key',
+      name: `Only ${scope}`,
+      scopes: [scope === 'revoked' ? 'read' : scope],
+    });
     keys[scope] = body.shownOnce;
     if (scope === 'revoked') await api(request, 'PATCH', `/sources/${body.source.key}`, { revoked: true });
   }
@@ -43,7 +69,12 @@ test('every route on the disk answers each caller as it should: nobody, each sco
       continue;
     }
     check(id, 'nobody', nobody, nobody === 401);
-    check(id, 'a made-up key', (await ask(method, path, { authorization: 'Bearer made-up' })).status, (await ask(method, path, { authorization: 'Bearer made-up' })).status === 401);
+    check(
+      id,
+      'a made-up key',
+      (await ask(method, path, { authorization: 'Bearer made-up' })).status,
+      (await ask(method, path, { authorization: 'Bearer made-up' })).status === 401,
+    );
     const revoked = (await ask(method, path, { authorization: `Bearer ${keys.revoked}` })).status;
     check(id, 'a revoked key', revoked, revoked === 401);
     for (const scope of ['events', 'read', 'write'] as const) {
@@ -68,30 +99,57 @@ test('every route on the disk answers each caller as it should: nobody, each sco
 });
 
 test('every page on the disk shows nothing to who is not signed in, however it is asked for', async ({ request }) => {
-  const { body } = await api<{ people: { id: string; email: string; number: string; name: string | null }[] }>(request, 'GET', '/people?limit=1&sort=value');
+  const { body } = await api<{ people: { id: string; email: string; number: string; name: string | null }[] }>(
+    request,
+    'GET',
+    '/people?limit=1&sort=value',
+  );
   const [person] = body.people;
   const { body: form } = await api<{ forms: { key: string; document: { title: string } }[] }>(request, 'GET', '/forms');
   const values = { id: person!.id, key: 'cart-left-behind', type: 'cart.updated' };
-  const secrets = [person!.email, person!.name, 'Cart left behind', 'Marla Quist', form.forms[0]!.document.title, 'Keepers'].filter((one): one is string => Boolean(one));
+  const secrets = [person!.email, person!.name, 'Cart left behind', 'Marla Quist', form.forms[0]!.document.title, 'Keepers'].filter(
+    (one): one is string => Boolean(one),
+  );
   const found: string[] = [];
   for (const path of pagesOnDisk().filter((one) => one !== '/sign-in')) {
-    const ways: Record<string, string>[] = [{}, { rsc: '1' }, { rsc: '1', 'next-router-prefetch': '1' }, { rsc: '1', 'next-router-segment-prefetch': '/_tree' }, { 'next-action': 'x' }, { 'x-forwarded-for': '127.0.0.1', 'x-middleware-subrequest': 'middleware' }];
+    const ways: Record<string, string>[] = [
+      {},
+      { rsc: '1' },
+      { rsc: '1', 'next-router-prefetch': '1' },
+      { rsc: '1', 'next-router-segment-prefetch': '/_tree' },
+      { 'next-action': 'x' },
+      { 'x-forwarded-for': '127.0.0.1', 'x-middleware-subrequest': 'middleware' },
+    ];
     for (const headers of ways) {
       for (const query of ['', '?_rsc=abcde']) {
         const answer = await request.fetch(base() + filled(path, values) + query, { headers, maxRedirects: 0 });
         const text = `${await answer.text()} ${answer.headers().location ?? ''}`;
         const seen = secrets.filter((secret) => text.includes(secret) && !decodeURIComponent(filled(path, values)).includes(secret));
-        if (seen.length || answer.status() >= 500) found.push(`${path} ${JSON.stringify(headers)}: ${answer.status()} shows ${seen.join(', ')}`);
+        if (seen.length || answer.status() >= 500)
+          found.push(`${path} ${JSON.stringify(headers)}: ${answer.status()} shows ${seen.join(', ')}`);
       }
     }
   }
   expect(found).toEqual([]);
   // and the same pages do show it to who is
-  expect((await (await request.get(`${base()}/api/v1/people/${encodeURIComponent(person!.id)}`, { headers: { authorization: 'Bearer demo-key' } })).text()).includes(person!.email)).toBe(true);
+  expect(
+    (
+      await (
+        await request.get(`${base()}/api/v1/people/${encodeURIComponent(person!.id)}`, { headers: { authorization: 'Bearer demo-key' } })
+      ).text()
+    ).includes(person!.email),
+  ).toBe(true);
 });
 
-test('a session ends on the server: its cookie is worth nothing after signing out, nor anywhere else after another password', async ({ page, browser }) => {
-  const cookieOf = async (one: typeof page) => (await one.context().cookies()).filter(({ name }) => name === 'viatic_session').map(({ name, value }) => `${name}=${value}`).join('; ');
+test('a session ends on the server: its cookie is worth nothing after signing out, nor anywhere else after another password', async ({
+  page,
+  browser,
+}) => {
+  const cookieOf = async (one: typeof page) =>
+    (await one.context().cookies())
+      .filter(({ name }) => name === 'viatic_session')
+      .map(({ name, value }) => `${name}=${value}`)
+      .join('; ');
   const statusOf = async (cookie: string) => (await fetch(`${base()}/api/v1/people?limit=1`, { headers: { cookie } })).status;
   await signIn(page);
   const first = await cookieOf(page);
@@ -124,7 +182,9 @@ test('a session ends on the server: its cookie is worth nothing after signing ou
   await other.close();
 });
 
-test('wrong passwords are braked by account, in words that say how long; the address is not what a stranger says it is', async ({ page }) => {
+test('wrong passwords are braked by account, in words that say how long; the address is not what a stranger says it is', async ({
+  page,
+}) => {
   test.setTimeout(120_000);
   await page.goto(`${base()}/sign-in`);
   const attempt = async () => {
@@ -148,9 +208,24 @@ test('wrong passwords are braked by account, in words that say how long; the add
 test('every kind of answer carries its headers; scripts need the nonce of their answer', async ({ page, request }) => {
   await signIn(page);
   const policies = new Set<string>();
-  for (const path of ['/flows', '/sign-in', '/nowhere', '/api/v1/people', '/api/v1/nope', '/api/v1/health', '/people/%ff', '/outside/shop', '/form/plant-letter', '/leave/x', '/files/x', '/_next/static/none.js', '/icon.svg']) {
+  for (const path of [
+    '/flows',
+    '/sign-in',
+    '/nowhere',
+    '/api/v1/people',
+    '/api/v1/nope',
+    '/api/v1/health',
+    '/people/%ff',
+    '/outside/shop',
+    '/form/plant-letter',
+    '/leave/x',
+    '/files/x',
+    '/_next/static/none.js',
+    '/icon.svg',
+  ]) {
     const headers = (await page.request.get(base() + path)).headers();
-    for (const name of ['content-security-policy', 'x-content-type-options', 'referrer-policy', 'permissions-policy']) expect(headers[name], `${name} of ${path}`).toBeTruthy();
+    for (const name of ['content-security-policy', 'x-content-type-options', 'referrer-policy', 'permissions-policy'])
+      expect(headers[name], `${name} of ${path}`).toBeTruthy();
     const policy = headers['content-security-policy']!;
     expect(policy, path).toContain('frame-ancestors');
     expect(policy.split(';').find((one) => one.trim().startsWith('script-src')) ?? '', path).not.toContain("'unsafe-inline'");
@@ -162,23 +237,49 @@ test('every kind of answer carries its headers; scripts need the nonce of their 
   // a form says which sites may show it
   const { body } = await api<{ document: object; revision: number }>(request, 'GET', '/forms/plant-letter');
   await api(request, 'PUT', '/forms/plant-letter', { ...body.document, sites: ['shop.example', 'https://blog.example'] });
-  expect((await request.get(`${base()}/form/plant-letter?embedded=1`)).headers()['content-security-policy']).toContain("frame-ancestors 'self' https://shop.example https://blog.example");
+  expect((await request.get(`${base()}/form/plant-letter?embedded=1`)).headers()['content-security-policy']).toContain(
+    "frame-ancestors 'self' https://shop.example https://blog.example",
+  );
   await api(request, 'PUT', '/forms/plant-letter', body.document);
 });
 
 test('an id in an address is decoded once, and each that can be told is reached', async ({ request }) => {
-  for (const [written, id] of [['cust-7%252D1', 'cust-7%2D1'], ['cust-7-1', 'cust-7-1'], ['100%25', '100%'], ['a%2Fb', 'a/b'], ['a%20b', 'a b'], ['a%3Fb%23c', 'a?b#c'], ['%E9%B1%BC', '鱼']] as const) {
-    expect((await api<{ externalId: string }>(request, 'PUT', `/people/${written}`, { firstName: 'Once' })).body.externalId, written).toBe(id);
+  for (const [written, id] of [
+    ['cust-7%252D1', 'cust-7%2D1'],
+    ['cust-7-1', 'cust-7-1'],
+    ['100%25', '100%'],
+    ['a%2Fb', 'a/b'],
+    ['a%20b', 'a b'],
+    ['a%3Fb%23c', 'a?b#c'],
+    ['%E9%B1%BC', '鱼'],
+  ] as const) {
+    expect((await api<{ externalId: string }>(request, 'PUT', `/people/${written}`, { firstName: 'Once' })).body.externalId, written).toBe(
+      id,
+    );
   }
   expect((await api(request, 'DELETE', '/people/cust-7%252D1')).status).toBe(204);
   expect((await api<{ externalId: string }>(request, 'GET', '/people/cust-7-1')).body.externalId).toBe('cust-7-1');
-  for (const subject of ['~12', '.', '..']) expect((await api<{ rejected: { problems: { field: string }[] }[] }>(request, 'POST', '/events', { id: `odd ${subject}`, source: 'test', type: 'page.viewed', subject })).body.rejected[0]!.problems[0]!.field).toBe('subject');
+  for (const subject of ['~12', '.', '..'])
+    expect(
+      (
+        await api<{ rejected: { problems: { field: string }[] }[] }>(request, 'POST', '/events', {
+          id: `odd ${subject}`,
+          source: 'test',
+          type: 'page.viewed',
+          subject,
+        })
+      ).body.rejected[0]!.problems[0]!.field,
+    ).toBe('subject');
 });
 
 test('a key that may only write learns nothing that was on file', async ({ request }) => {
   const { body } = await api<{ shownOnce: string }>(request, 'POST', '/sources', { kind: 'key', name: 'Writer', scopes: ['write'] });
   const write = async (method: string, path: string, data: unknown) => {
-    const answer = await request.fetch(`${base()}/api/v1${path}`, { method, headers: { authorization: `Bearer ${body.shownOnce}`, 'content-type': 'application/json' }, data: JSON.stringify(data) });
+    const answer = await request.fetch(`${base()}/api/v1${path}`, {
+      method,
+      headers: { authorization: `Bearer ${body.shownOnce}`, 'content-type': 'application/json' },
+      data: JSON.stringify(data),
+    });
     return { status: answer.status(), text: await answer.text() };
   };
   await api(request, 'PUT', '/people/kept-private', { firstName: 'Vera', email: 'vera.private@example.com' });
@@ -187,27 +288,46 @@ test('a key that may only write learns nothing that was on file', async ({ reque
   const made = await write('POST', '/lists', { name: 'By a writer' });
   expect([made.status, JSON.parse(made.text)]).toEqual([201, { key: 'by-a-writer' }]);
   const flow = await api<{ draft: object }>(request, 'GET', '/flows/cart-left-behind');
-  expect(JSON.parse((await write('PUT', '/flows/cart-left-behind', flow.body.draft)).text)).toEqual({ key: 'cart-left-behind', revision: expect.any(Number) });
+  expect(JSON.parse((await write('PUT', '/flows/cart-left-behind', flow.body.draft)).text)).toEqual({
+    key: 'cart-left-behind',
+    revision: expect.any(Number),
+  });
 });
 
-test('what no text on file can hold is refused with its place by every route that takes JSON; a revoked key works no longer than its request', async ({ request }) => {
+test('what no text on file can hold is refused with its place by every route that takes JSON; a revoked key works no longer than its request', async ({
+  request,
+}) => {
   const wrong: string[] = [];
   for (const { method, path, id } of table) {
     if (['GET', 'HEAD', 'OPTIONS', 'DELETE'].includes(method) || id in OPEN || PEOPLE_ONLY.has(id)) continue;
     for (const bad of ['{"name":"a\\u0000b"}', '{"deep":[{"text":"\\ud800"}]}', '{"n":1e999}']) {
-      const answer = await fetch(base() + filled(path, {}, 'none'), { method, headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, body: bad });
+      const answer = await fetch(base() + filled(path, {}, 'none'), {
+        method,
+        headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' },
+        body: bad,
+      });
       const text = await answer.text();
       if (answer.status >= 500) wrong.push(`${id} ${bad}: ${answer.status}`);
-      if (answer.status === 422 && !text.includes('"field"') && text.includes('Cannot be stored')) wrong.push(`${id} ${bad}: without its place`);
+      if (answer.status === 422 && !text.includes('"field"') && text.includes('Cannot be stored'))
+        wrong.push(`${id} ${bad}: without its place`);
     }
   }
   expect(wrong).toEqual([]);
-  for (const [path, body, field] of [['/people/qf-100001/letters', { kind: 'service', subject: 'a\u0000', text: 'x' }, 'subject'], ['/topics', { topics: [{ key: 'a', name: '\ud800', about: '' }] }, 'topics[0].name'], ['/bulk', { do: { act: 'set', name: 'note', value: '\u0000' }, who: '', count: 1 }, 'do.value']] as const) {
+  for (const [path, body, field] of [
+    ['/people/qf-100001/letters', { kind: 'service', subject: 'a\u0000', text: 'x' }, 'subject'],
+    ['/topics', { topics: [{ key: 'a', name: '\ud800', about: '' }] }, 'topics[0].name'],
+    ['/bulk', { do: { act: 'set', name: 'note', value: '\u0000' }, who: '', count: 1 }, 'do.value'],
+  ] as const) {
     const answer = await api<{ errors: { field: string }[] }>(request, path === '/topics' ? 'PUT' : 'POST', path, body);
     expect([answer.status, answer.body.errors[0]!.field], path).toEqual([422, field]);
   }
-  const { body } = await api<{ source: { key: string }; shownOnce: string }>(request, 'POST', '/sources', { kind: 'key', name: 'Short life', scopes: ['read'] });
-  const status = async () => (await request.get(`${base()}/api/v1/tags`, { headers: { authorization: `Bearer ${body.shownOnce}` } })).status();
+  const { body } = await api<{ source: { key: string }; shownOnce: string }>(request, 'POST', '/sources', {
+    kind: 'key',
+    name: 'Short life',
+    scopes: ['read'],
+  });
+  const status = async () =>
+    (await request.get(`${base()}/api/v1/tags`, { headers: { authorization: `Bearer ${body.shownOnce}` } })).status();
   expect(await status()).toBe(200);
   await api(request, 'PATCH', `/sources/${body.source.key}`, { revoked: true });
   expect(await status()).toBe(401);
@@ -215,15 +335,35 @@ test('what no text on file can hold is refused with its place by every route tha
 
 test('the same made by many at once is made, or told to be there: never our mistake', async ({ request }) => {
   test.setTimeout(120_000);
-  const all = async (method: string, path: string, data: unknown) => (await Promise.all(Array.from({ length: 20 }, () => api(request, method, path, data)))).map(({ status }) => status);
+  const all = async (method: string, path: string, data: unknown) =>
+    (await Promise.all(Array.from({ length: 20 }, () => api(request, method, path, data)))).map(({ status }) => status);
   const { body } = await api<{ draft: object }>(request, 'GET', '/flows/cart-left-behind');
   const form = (await api<{ document: object }>(request, 'GET', '/forms/plant-letter')).body.document;
   const hook = (await api<{ source: { key: string } }>(request, 'POST', '/sources', { kind: 'webhook', name: 'Twenty' })).body.source.key;
-  const mapping = { schema: 'viatic.mapping/1', type: { path: 'event', means: { sale: 'order.placed' } }, person: { email: 'who' }, amount: { path: 'cents', unit: 'minor' }, orderId: 'nr', properties: {} };
-  for (const [method, path, data] of [['POST', '/lists', { name: 'Twenty at once' }], ['POST', '/forms', { name: 'Twenty at once' }], ['PUT', '/flows/twenty-at-once', body.draft], ['PUT', '/forms/twenty-put', form], ['PUT', `/sources/${hook}/mapping`, mapping]] as const) {
+  const mapping = {
+    schema: 'viatic.mapping/1',
+    type: { path: 'event', means: { sale: 'order.placed' } },
+    person: { email: 'who' },
+    amount: { path: 'cents', unit: 'minor' },
+    orderId: 'nr',
+    properties: {},
+  };
+  for (const [method, path, data] of [
+    ['POST', '/lists', { name: 'Twenty at once' }],
+    ['POST', '/forms', { name: 'Twenty at once' }],
+    ['PUT', '/flows/twenty-at-once', body.draft],
+    ['PUT', '/forms/twenty-put', form],
+    ['PUT', `/sources/${hook}/mapping`, mapping],
+  ] as const) {
     const statuses = await all(method, path, data);
-    expect(statuses.filter((status) => status >= 500), `${method} ${path}: ${statuses.join(' ')}`).toEqual([]);
-    expect(statuses.some((status) => status < 300), `${method} ${path}: ${statuses.join(' ')}`).toBe(true);
+    expect(
+      statuses.filter((status) => status >= 500),
+      `${method} ${path}: ${statuses.join(' ')}`,
+    ).toEqual([]);
+    expect(
+      statuses.some((status) => status < 300),
+      `${method} ${path}: ${statuses.join(' ')}`,
+    ).toBe(true);
   }
 });
 
@@ -238,8 +378,18 @@ test('ten downloads that are given up and four that nobody reads leave the store
     giveUp.abort();
     await started.catch(() => {});
   }
-  await expect.poll(async () => (await fetch(`${base()}/api/v1/exports?what=orders`, { headers }).then(async (answer) => [answer.status, (await answer.text()).length > 100]))).toEqual([200, true]);
-  const unread = await Promise.all(Array.from({ length: 6 }, () => fetch(`${base()}/api/v1/exports?what=events&format=ndjson`, { headers })));
+  await expect
+    .poll(
+      async () =>
+        await fetch(`${base()}/api/v1/exports?what=orders`, { headers }).then(async (answer) => [
+          answer.status,
+          (await answer.text()).length > 100,
+        ]),
+    )
+    .toEqual([200, true]);
+  const unread = await Promise.all(
+    Array.from({ length: 6 }, () => fetch(`${base()}/api/v1/exports?what=events&format=ndjson`, { headers })),
+  );
   expect(unread.map((answer) => answer.status).filter((status) => ![200, 429].includes(status))).toEqual([]);
   const answers = await Promise.all(Array.from({ length: 30 }, () => api(request, 'GET', '/people?limit=5')));
   expect(answers.every(({ status }) => status === 200)).toBe(true);

@@ -2,7 +2,10 @@ import AxeBuilder from '@axe-core/playwright';
 import { expect, test } from '@playwright/test';
 import { api, base, signIn, someone } from './kit';
 
-test('waits, thresholds, labels and texts are edited, saved to the draft, undone, published as a new version', async ({ page, request }) => {
+test('waits, thresholds, labels and texts are edited, saved to the draft, undone, published as a new version', async ({
+  page,
+  request,
+}) => {
   await signIn(page);
   await page.goto(`${base()}/flows/cart-left-behind`);
   const script = page.getByRole('navigation', { name: 'Script' });
@@ -18,6 +21,10 @@ test('waits, thresholds, labels and texts are edited, saved to the draft, undone
   await script.getByRole('button', { name: 'Branch “By cart value”' }).click();
   await page.getByLabel('Threshold of 100 and up').fill('150');
   await expect(script.getByText('when cart value is at least €150.00')).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(page.getByLabel('Threshold of 100 and up')).toHaveValue('100');
+  await page.keyboard.press('Control+Shift+z');
+  await expect(page.getByLabel('Threshold of 100 and up')).toHaveValue('150');
   await page.getByLabel('Label').first().fill('150 and up');
   await expect(page.getByTestId('line-map').getByText('150 and up')).toBeVisible();
 
@@ -46,7 +53,10 @@ test('waits, thresholds, labels and texts are edited, saved to the draft, undone
   await expect(dialog.getByText('has no fallback')).toBeVisible();
   await dialog.getByRole('button', { name: 'Publish version 2' }).click();
   await expect(page.getByText('Version 2', { exact: true })).toBeVisible();
-  expect((await api<Flow>(request, 'GET', '/flows/cart-left-behind')).body).toMatchObject({ version: 2, published: { steps: [{}, { for: 'PT22H' }, {}, {}] } });
+  expect((await api<Flow>(request, 'GET', '/flows/cart-left-behind')).body).toMatchObject({
+    version: 2,
+    published: { steps: [{}, { for: 'PT22H' }, {}, {}] },
+  });
 });
 
 test('pause stops, resume goes on; the keyboard walks the stops; results stand at them', async ({ page, request }) => {
@@ -76,7 +86,19 @@ test('pause stops, resume goes on; the keyboard walks the stops; results stand a
 
 test('a message is seen as somebody, by the code that sends it', async ({ page, request }) => {
   const address = someone('kim');
-  await api(request, 'POST', '/events', { id: address, source: 'e2e', type: 'cart.updated', data: { cartId: address, currency: 'EUR', value: 20, items: [{ name: 'Moss ball', quantity: 2, price: 10 }], checkoutUrl: 'http://shop.example/c', person: { email: address, firstName: 'Kim' } } });
+  await api(request, 'POST', '/events', {
+    id: address,
+    source: 'e2e',
+    type: 'cart.updated',
+    data: {
+      cartId: address,
+      currency: 'EUR',
+      value: 20,
+      items: [{ name: 'Moss ball', quantity: 2, price: 10 }],
+      checkoutUrl: 'http://shop.example/c',
+      person: { email: address, firstName: 'Kim' },
+    },
+  });
   await signIn(page);
   await page.goto(`${base()}/flows/cart-left-behind`);
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “You left something in your cart”' }).click();
@@ -132,9 +154,18 @@ test('every main view in both themes has no accessibility violation of WCAG 2.2 
       await page.goto(base() + path);
       await page.getByRole('main').waitFor();
       await page.waitForTimeout(700);
-      if ((await page.locator('html').getAttribute('data-theme')) !== theme) await page.getByRole('button', { name: `Switch to the ${theme} theme` }).click();
+      if ((await page.locator('html').getAttribute('data-theme')) !== theme)
+        await page.getByRole('button', { name: `Switch to the ${theme} theme` }).click();
       const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
-      expect(violations.map((v) => `${theme} ${path} ${v.id}: ${v.nodes.map((node) => node.target.join(' ')).slice(0, 3).join(', ')}`)).toEqual([]);
+      expect(
+        violations.map(
+          (v) =>
+            `${theme} ${path} ${v.id}: ${v.nodes
+              .map((node) => node.target.join(' '))
+              .slice(0, 3)
+              .join(', ')}`,
+        ),
+      ).toEqual([]);
     }
   }
 });

@@ -3,9 +3,17 @@ import { expect, type APIRequestContext, type Page } from '@playwright/test';
 export const base = () => process.env.VIATIC_E2E_URL!;
 
 /** Calls the public API with the demo's key, as a stranger would. */
-export async function api<T = Record<string, never>>(request: APIRequestContext, method: string, path: string, data?: unknown): Promise<{ status: number; body: T }> {
+export async function api<T = Record<string, never>>(
+  request: APIRequestContext,
+  method: string,
+  path: string,
+  data?: unknown,
+): Promise<{ status: number; body: T }> {
   const answer = await request.fetch(`${base()}${path.startsWith('/outside') ? path : `/api/v1${path}`}`, {
-    method, headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, ...(data !== undefined && { data: JSON.stringify(data) }), timeout: 90_000,
+    method,
+    headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' },
+    ...(data !== undefined && { data: JSON.stringify(data) }),
+    timeout: 90_000,
   });
   return { status: answer.status(), body: (await answer.json().catch(() => null)) as T };
 }

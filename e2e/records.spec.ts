@@ -6,7 +6,10 @@ import { api, base, minor, signIn, someone } from './kit';
 /** Names that no other test, and no run before this one, has used. */
 const fresh = (word: string): string => `${word}${Date.now().toString(36)}`;
 
-test('the box at the checkout: ticked beforehand where the law lets it, never elsewhere; the shop is told so', async ({ page, request }) => {
+test('the box at the checkout: ticked beforehand where the law lets it, never elsewhere; the shop is told so', async ({
+  page,
+  request,
+}) => {
   await signIn(page);
   await page.goto(`${base()}/data/consent`);
   const wording = `Write to me, please ${Date.now()}`;
@@ -16,34 +19,38 @@ test('the box at the checkout: ticked beforehand where the law lets it, never el
   await page.getByLabel('Country', { exact: true }).selectOption({ label: 'Sweden' });
   await page.getByRole('region', { name: 'Box at the checkout' }).getByRole('button', { name: 'Add' }).click();
   await page.getByLabel('Wording in Sweden').fill('Skriv till mig');
-  await page.getByRole('button', { name: 'Keep' }).first().click();
+  await page.getByRole('button', { name: 'Save', exact: true }).first().click();
   await expect(page.getByText('The checkout shows it so from now on.')).toBeVisible();
-  const ask = async (country: string) => (await api<{ ticked: boolean; wording: string }>(request, 'GET', `/checkout-box?country=${country}`)).body;
+  const ask = async (country: string) =>
+    (await api<{ ticked: boolean; wording: string }>(request, 'GET', `/checkout-box?country=${country}`)).body;
   expect(await ask('JP')).toMatchObject({ ticked: true, wording });
   expect(await ask('NL')).toMatchObject({ ticked: false, wording });
   expect(await ask('SE')).toMatchObject({ ticked: false, wording: 'Skriv till mig' });
   await page.getByRole('button', { name: 'No rule of its own for Sweden' }).click();
   await page.getByRole('checkbox', { name: 'ticked' }).first().uncheck();
-  await page.getByRole('button', { name: 'Keep' }).first().click();
+  await page.getByRole('button', { name: 'Save', exact: true }).first().click();
   await expect.poll(async () => (await ask('SE')).wording).toBe(wording);
   expect(await ask('JP')).toMatchObject({ ticked: false });
 });
 
-test('addresses never written to: put on from a pasted column, what is none stays to be mended; searched, and taken off with a reason', async ({ page, request }) => {
+test('addresses never written to: put on from a pasted column, what is none stays to be mended; searched, and taken off with a reason', async ({
+  page,
+  request,
+}) => {
   const [one, two] = [someone('never'), someone('never')];
   await signIn(page);
   await page.goto(`${base()}/data/consent`);
   await page.getByRole('region', { name: 'Never written to' }).getByRole('button', { name: 'Add' }).click();
   await page.getByRole('dialog').getByLabel('Addresses').fill(`${one}\n${two.toUpperCase()}\nno.address`);
-  await page.getByRole('button', { name: 'Put them on' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Add', exact: true }).click();
   await expect(page.getByRole('alert').filter({ hasText: '1 line is no address and is left here' })).toBeVisible();
   await expect(page.getByRole('dialog').getByLabel('Addresses')).toHaveValue('no.address');
-  await page.getByRole('button', { name: 'Not now' }).click();
+  await page.getByRole('button', { name: 'Cancel' }).click();
   await page.getByLabel('Search addresses').fill(two);
   await expect(page.getByText('1 to 1 of 1 address')).toBeVisible();
   await expect(page.getByRole('cell', { name: two, exact: true })).toBeVisible();
-  await page.getByRole('button', { name: `Take ${two} off` }).click();
-  const act = page.getByRole('button', { name: 'Take it off' });
+  await page.getByRole('button', { name: `Remove ${two}` }).click();
+  const act = page.getByRole('dialog').getByRole('button', { name: 'Remove', exact: true });
   await expect(act).toBeDisabled();
   await page.getByLabel('Why it may be written to again').fill('they asked on the phone');
   await act.click();
@@ -52,9 +59,13 @@ test('addresses never written to: put on from a pasted column, what is none stay
   expect(left.body.suppressions).toMatchObject([{ address: one, reason: 'by hand' }]);
 });
 
-test('an attribute: found in what arrives, its type declared, its spellings brought into one, renamed, retired', async ({ page, request }) => {
+test('an attribute: found in what arrives, its type declared, its spellings brought into one, renamed, retired', async ({
+  page,
+  request,
+}) => {
   const name = fresh('pond');
-  for (const [n, value] of ['Yes', 'yes', 'no'].entries()) await api(request, 'PUT', `/people/${name}-${n}`, { attributes: { [name]: value } });
+  for (const [n, value] of ['Yes', 'yes', 'no'].entries())
+    await api(request, 'PUT', `/people/${name}-${n}`, { attributes: { [name]: value } });
   await signIn(page);
   await page.goto(`${base()}/data/attributes`);
   const row = (called: string) => page.getByRole('row').filter({ has: page.getByText(called, { exact: true }) });
@@ -71,7 +82,7 @@ test('an attribute: found in what arrives, its type declared, its spellings brou
   await act(name, 'Declare its type');
   await page.getByRole('dialog').getByLabel('Type').selectOption('yesno');
   await page.getByRole('dialog').getByLabel('What it says').fill('Whether they have a pond');
-  await page.getByRole('button', { name: 'Declare', exact: true }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Save', exact: true }).click();
   await expect(row(name)).toContainText('declared');
   await expect(row(name)).toContainText('3 values do not fit');
   await api(request, 'PUT', `/people/${name}-0`, { attributes: { [name]: 'yes' } });
@@ -98,7 +109,7 @@ test('a list: made, somebody put on it and taken off, its growth read by keyboar
   await page.getByRole('button', { name: 'New list' }).click();
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('What it is for').fill('who keeps shrimp');
-  await page.getByRole('button', { name: 'Make it' }).click();
+  await page.getByRole('button', { name: 'Create', exact: true }).click();
   await expect(page.getByText('0 people are on it')).toBeVisible();
   await page.getByLabel('Add a person').fill(email);
   await page.getByRole('button', { name: 'Add', exact: true }).click();
@@ -111,8 +122,12 @@ test('a list: made, somebody put on it and taken off, its growth read by keyboar
   await page.keyboard.press('ArrowRight');
   await expect(page.getByText(/: 1 person on it, 1 joined, 0 left/)).toBeVisible();
   const key = new URL(page.url()).pathname.split('/').at(-1)!;
-  expect((await api<{ events?: unknown; items: { type: string }[] }>(request, 'GET', `/people/${email}/timeline`)).body.items.map((item) => item.type)).toContain('list.joined');
-  await page.getByRole('button', { name: 'Put away' }).click();
+  expect(
+    (await api<{ events?: unknown; items: { type: string }[] }>(request, 'GET', `/people/${email}/timeline`)).body.items.map(
+      (item) => item.type,
+    ),
+  ).toContain('list.joined');
+  await page.getByRole('button', { name: 'Archive' }).click();
   await expect(page.getByRole('link', { name })).toBeHidden();
   await page.getByRole('button', { name: 'Undo' }).click();
   await expect(page.getByRole('link', { name })).toBeVisible();
@@ -121,7 +136,13 @@ test('a list: made, somebody put on it and taken off, its growth read by keyboar
 
 test('the catalogue: a type appears with its first event, with properties, values and what uses it', async ({ page, request }) => {
   const type = `${fresh('pond')}.cleaned`;
-  for (const [n, litres] of [40, 40, 60].entries()) await api(request, 'POST', '/events', { id: `${type}-${n}`, source: 'e2e', type, data: { litres, ...(n && { tool: 'net' }), person: { email: someone('pond') } } });
+  for (const [n, litres] of [40, 40, 60].entries())
+    await api(request, 'POST', '/events', {
+      id: `${type}-${n}`,
+      source: 'e2e',
+      type,
+      data: { litres, ...(n && { tool: 'net' }), person: { email: someone('pond') } },
+    });
   await signIn(page);
   await page.goto(`${base()}/data/events`);
   await page.getByLabel('Filter types').fill(type.slice(0, 8));
@@ -138,7 +159,10 @@ test('the catalogue: a type appears with its first event, with properties, value
   await expect(page.getByText(/There is no/)).toBeVisible();
 });
 
-test('files out: what the page offers is what a reader of CSV gets, and the rows of the ledger add up to the sums', async ({ page, request }) => {
+test('files out: what the page offers is what a reader of CSV gets, and the rows of the ledger add up to the sums', async ({
+  page,
+  request,
+}) => {
   const email = someone('out');
   await api(request, 'PUT', `/people/${email}`, { email, firstName: '=1+1', lastName: 'Comma, "Quote"' });
   await signIn(page);
@@ -151,7 +175,8 @@ test('files out: what the page offers is what a reader of CSV gets, and the rows
 
   await page.goto(`${base()}/revenue`);
   await page.getByLabel('Period').selectOption('7');
-  const sum = async (term: string) => minor((await page.getByText(term, { exact: true }).locator('xpath=following-sibling::dd[1]').textContent())!);
+  const sum = async (term: string) =>
+    minor((await page.getByText(term, { exact: true }).locator('xpath=following-sibling::dd[1]').textContent())!);
   const ledger = page.getByRole('region', { name: 'Ledger' });
   // while the period before still stands there, it says so
   await expect(page.locator('[aria-busy=true]')).toHaveCount(0);
@@ -161,10 +186,18 @@ test('files out: what the page offers is what a reader of CSV gets, and the rows
     await ledger.getByRole('button', { name: 'Show earlier orders' }).click();
     await expect.poll(() => ledger.getByRole('row').count()).toBeGreaterThan(before);
   }
-  const cells = await ledger.getByRole('row').evaluateAll((list) => list.slice(1).map((row) => [...row.querySelectorAll('td')].map((cell) => cell.textContent ?? '')));
-  const taken = cells.map((cell) => /€([\d.,]+)/.exec(cell[3]!)).filter((match) => match !== null).reduce((total, match) => total + minor(match[1]!), 0);
-  const credited = cells.map((cell) => /€([\d.,]+)/.exec(cell[4]!)).filter((match) => match !== null).reduce((total, match) => total + minor(match[1]!), 0);
+  const cells = await ledger
+    .getByRole('row')
+    .evaluateAll((list) => list.slice(1).map((row) => [...row.querySelectorAll('td')].map((cell) => cell.textContent ?? '')));
+  const taken = cells
+    .map((cell) => /€([\d.,]+)/.exec(cell[3]!))
+    .filter((match) => match !== null)
+    .reduce((total, match) => total + minor(match[1]!), 0);
+  const credited = cells
+    .map((cell) => /€([\d.,]+)/.exec(cell[4]!))
+    .filter((match) => match !== null)
+    .reduce((total, match) => total + minor(match[1]!), 0);
   expect(taken).toBe(await sum('Takings, net'));
   expect(credited).toBe(await sum('Credited to messages'));
-  expect(await sum('Takings, net')).toBe(await sum('Credited to messages') + await sum('Not credited'));
+  expect(await sum('Takings, net')).toBe((await sum('Credited to messages')) + (await sum('Not credited')));
 });

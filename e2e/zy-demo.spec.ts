@@ -6,7 +6,11 @@ import { join } from 'node:path';
 import { expect, test } from '@playwright/test';
 import pg from 'pg';
 
-interface Demo { readonly npm: ChildProcess; readonly said: () => string; readonly ended: Promise<void> }
+interface Demo {
+  readonly npm: ChildProcess;
+  readonly said: () => string;
+  readonly ended: Promise<void>;
+}
 let folder = '';
 let port = 0;
 const open: Demo[] = [];
@@ -24,7 +28,10 @@ test.afterAll(async () => {
 
 /** Starts `npm run demo` as somebody would, on the build that the tests have made. */
 async function start(): Promise<Demo> {
-  const npm = spawn('npm', ['run', 'demo'], { env: { ...process.env, PORT: String(port), VIATIC_DATA: folder, VIATIC_PEOPLE: '60', VIATIC_DIST: '.next-test' }, stdio: ['ignore', 'pipe', 'pipe'] });
+  const npm = spawn('npm', ['run', 'demo'], {
+    env: { ...process.env, PORT: String(port), VIATIC_DATA: folder, VIATIC_PEOPLE: '60', VIATIC_DIST: '.next-test' },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  });
   let said = '';
   for (const stream of [npm.stdout!, npm.stderr!]) stream.on('data', (chunk) => (said += String(chunk)));
   const demo: Demo = { npm, said: () => said, ended: new Promise((done) => npm.on('exit', () => done())) };
@@ -34,22 +41,31 @@ async function start(): Promise<Demo> {
 }
 const health = async (): Promise<string> => {
   try {
-    return ((await (await fetch(`http://127.0.0.1:${port}/api/v1/health`, { signal: AbortSignal.timeout(3000) })).json()) as { status: string }).status;
+    return (
+      (await (await fetch(`http://127.0.0.1:${port}/api/v1/health`, { signal: AbortSignal.timeout(3000) })).json()) as { status: string }
+    ).status;
   } catch {
     return 'no answer';
   }
 };
-const isListening = (): Promise<boolean> => new Promise((done) => {
-  const probe = createConnection({ host: '127.0.0.1', port }, () => {
-    probe.destroy();
-    done(true);
+const isListening = (): Promise<boolean> =>
+  new Promise((done) => {
+    const probe = createConnection({ host: '127.0.0.1', port }, () => {
+      probe.destroy();
+      done(true);
+    });
+    probe.on('error', () => done(false));
   });
-  probe.on('error', () => done(false));
-});
 const programs = (): number[] => (JSON.parse(readFileSync(join(folder, 'run.json'), 'utf8')) as { pid: number }[]).map(({ pid }) => pid);
 const postmaster = (): string[] => readFileSync(join(folder, 'postgres', 'postmaster.pid'), 'utf8').split('\n');
 const database = async <T>(work: (client: pg.Client) => Promise<T>): Promise<T> => {
-  const client = new pg.Client({ host: '127.0.0.1', port: Number(postmaster()[3]), user: 'viatic', database: 'viatic', password: readFileSync(join(folder, 'postgres-password'), 'utf8').trim() });
+  const client = new pg.Client({
+    host: '127.0.0.1',
+    port: Number(postmaster()[3]),
+    user: 'viatic',
+    database: 'viatic',
+    password: readFileSync(join(folder, 'postgres-password'), 'utf8').trim(),
+  });
   client.on('error', () => {});
   await client.connect();
   try {
@@ -66,7 +82,9 @@ test('the demo outlives what dies under it, ends when npm is told to, and starts
 
   // one database backend: the whole cluster recovers, and everything with it
   await database(async (client) => {
-    const { rows } = await client.query<{ pid: number }>(`select pid from pg_stat_activity where datname = 'viatic' and pid <> pg_backend_pid() limit 1`);
+    const { rows } = await client.query<{ pid: number }>(
+      `select pid from pg_stat_activity where datname = 'viatic' and pid <> pg_backend_pid() limit 1`,
+    );
     process.kill(rows[0]!.pid, 'SIGKILL');
   });
   await new Promise((done) => setTimeout(done, 1500));
@@ -98,7 +116,11 @@ test('the demo outlives what dies under it, ends when npm is told to, and starts
   // all of it killed hard, the database too: the next start finds its way
   const third = await start();
   const demo = Number(readFileSync(`/proc/${third.npm.pid}/task/${third.npm.pid}/children`, 'utf8').trim().split(' ')[0]);
-  const all = [demo, ...readFileSync(`/proc/${demo}/task/${demo}/children`, 'utf8').trim().split(' ').filter(Boolean).map(Number), Number(postmaster()[0])];
+  const all = [
+    demo,
+    ...readFileSync(`/proc/${demo}/task/${demo}/children`, 'utf8').trim().split(' ').filter(Boolean).map(Number),
+    Number(postmaster()[0]),
+  ];
   for (const pid of all) process.kill(pid, 'SIGKILL');
   const fourth = await start();
   await expect.poll(health, { timeout: 40_000 }).toBe('ok');

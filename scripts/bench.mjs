@@ -18,8 +18,9 @@ let door = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,ingest,runloop,people';
+  const which = process.argv[2] ?? 'advance,rules,ingest,runloop,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
+  if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('ingest') || which.includes('crowd')) {
     web = stack.startWeb(env, folder, port, '.next');
     await web.ready;

@@ -85,7 +85,14 @@ function npmAbove() {
   let pid = process.ppid;
   for (let level = 0; level < 4 && pid > 1; level++) {
     try {
-      if (/npm/.test(readFileSync(`/proc/${pid}/cmdline`, 'utf8').replace(/\0/g, ' ').replace(/^sh -c.*/, ''))) return { pid, started: startedAt(pid) };
+      if (
+        /npm/.test(
+          readFileSync(`/proc/${pid}/cmdline`, 'utf8')
+            .replace(/\0/g, ' ')
+            .replace(/^sh -c.*/, ''),
+        )
+      )
+        return { pid, started: startedAt(pid) };
       pid = Number(readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ')[1]);
     } catch {
       return null;
@@ -114,11 +121,15 @@ try {
   const env = { ...(await stack.environmentOf(folder, databaseUrl, port)), VIATIC_ADMIN_DATABASE_URL: cluster.url('postgres') };
   stack.runScript('scripts/setup.ts', ['--people', process.env.VIATIC_PEOPLE ?? '20000'], env);
   stack.ensureBuild(dist);
-  const noteRunning = (programs) => writeFileSync(runFile, JSON.stringify(programs.map(({ child }) => ({ pid: child.pid, started: startedAt(child.pid) }))));
+  const noteRunning = (programs) =>
+    writeFileSync(runFile, JSON.stringify(programs.map(({ child }) => ({ pid: child.pid, started: startedAt(child.pid) }))));
   running = await stack.startStack(folder, databaseUrl, port, dist, { isKept: true, onChange: noteRunning });
   noteRunning(running.programs);
   void watchCluster();
-  console.log(`\n  Viatic is ready:  ${running.url}\n\n  Sign in with marla@quillfin.example and the password "tanks-and-trains" (also on the sign-in page).\n  API key: demo-key    Stop with Ctrl+C.\n`);
+  console.log(
+    `\n  Viatic is ready:  ${running.url}\n\n  Sign in with marla@quillfin.example and the password "tanks-and-trains" (also
+      on the sign-in page).\n  API key: demo-key    Stop with Ctrl+C.\n`,
+  );
 } catch (error) {
   console.error(error.message);
   await stop(1);

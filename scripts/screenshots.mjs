@@ -9,7 +9,18 @@ const folder = resolve(process.argv[2] ?? join(root, 'docs/screenshots'));
 const only = process.argv[3]?.split(',') ?? null;
 mkdirSync(folder, { recursive: true });
 
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] });
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+});
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' });
 const page = await context.newPage();
 const wants = (name) => !only || only.includes(name);
@@ -20,7 +31,14 @@ const shot = async (name, on = page) => {
   await on.screenshot({ path: join(folder, `${name}.png`) });
   console.log(`${name}.png`);
 };
-const api = async (path, body) => (await context.request.fetch(`${base}/api/v1${path}`, { method: body ? 'POST' : 'GET', headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' }, ...(body && { data: body }) })).json();
+const api = async (path, body) =>
+  (
+    await context.request.fetch(`${base}/api/v1${path}`, {
+      method: body ? 'POST' : 'GET',
+      headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' },
+      ...(body && { data: body }),
+    })
+  ).json();
 
 await page.goto(`${base}/sign-in`);
 await page.getByRole('button', { name: 'Sign in' }).click();
@@ -31,10 +49,16 @@ await shot('flows');
 await page.goto(`${base}/flows/cart-left-behind`);
 await page.getByTestId('figure-entered').waitFor();
 await shot('flow');
-await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: /Send “Your tank/ }).click();
+await page
+  .getByRole('navigation', { name: 'Script' })
+  .getByRole('button', { name: /Send “Your tank/ })
+  .click();
 await shot('flow-message');
 await page.getByRole('tab', { name: 'See it as somebody' }).click();
-await page.locator('iframe').waitFor().catch(() => {});
+await page
+  .locator('iframe')
+  .waitFor()
+  .catch(() => {});
 await shot('flow-preview');
 await page.getByRole('tab', { name: 'Results' }).click();
 await page.getByRole('button', { name: 'Fold the inspector away' }).click();
@@ -66,7 +90,10 @@ if (['shop', 'outside', 'person'].some(wants)) {
   await popup.getByTestId('order-id').waitFor();
   await page.goto(`${base}/people?q=${address}`);
   await page.getByRole('link', { name: 'Robin' }).click();
-  await page.getByTestId('timeline').getByText(/Goal reached/).waitFor();
+  await page
+    .getByTestId('timeline')
+    .getByText(/Goal reached/)
+    .waitFor();
   await shot('person');
 }
 
@@ -87,8 +114,14 @@ if (['sources', 'source', 'mapping', 'import', 'form', 'consent', 'list'].some(w
   await page.getByRole('group', { name: /The sample/ }).waitFor();
   await shot('mapping');
   await page.goto(`${base}/data/files/new`);
-  await page.locator('input[type=file]').setInputFiles({ name: 'fair.csv', mimeType: 'text/csv', buffer: Buffer.from('Customer ID;Email;First name;Country;Birthday;Accepts newsletter\n9001;ada.fair@example.com;Ada;Netherlands;3/4/1990;yes\n9002;ben.fair@example.com;Ben;NL;;no\n9003;nonsense;Kim;Holland;;yes\n9004;zoe.fair@example.com;Zoë;USA;1.2.1985;yes\n9005;mo.fair@example.com;Mo;United States;;perhaps\n') });
-  await page.getByRole('button', { name: 'Play it through first' }).click();
+  await page.locator('input[type=file]').setInputFiles({
+    name: 'fair.csv',
+    mimeType: 'text/csv',
+    buffer: Buffer.from(
+      'Customer ID;Email;First name;Country;Birthday;Accepts newsletter\n9001;ada.fair@example.com;Ada;Netherlands;3/4/1990;yes\n9002;ben.fair@example.com;Ben;NL;;no\n9003;nonsense;Kim;Holland;;yes\n9004;zoe.fair@example.com;Zoë;USA;1.2.1985;yes\n9005;mo.fair@example.com;Mo;United States;;perhaps\n',
+    ),
+  });
+  await page.getByRole('button', { name: 'Check first' }).click();
   await page.getByTestId('findings').waitFor();
   await page.getByTestId('findings').scrollIntoViewIfNeeded();
   await shot('import');

@@ -7,26 +7,29 @@ import { planOf } from '../src/core/flows';
 import { personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
 import { createUser } from '../src/data/access';
-import { copyInto, passCounters } from '../src/data/copy';
-import { rebuildCatalogue } from '../src/data/catalogue';
+import { connect, copyInto, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
+import { createKey, createSource, findSource, rebuildCatalogue, SCOPES } from '../src/data/sources';
 import { saveStanding } from '../src/data/revenue';
-import { connect, migrate, query, queryOne, type Db } from '../src/data/db';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
 import { newForm } from '../src/core/forms';
-import { saveAttribute } from '../src/data/attributes';
-import { createKey, createSource, findSource, SCOPES } from '../src/data/sources';
+import { saveAttribute, saveTopics } from '../src/data/people';
 import { createStore, readStore } from '../src/data/store';
-import { saveTopics } from '../src/data/topics';
-import { writeForm } from '../src/server/forms';
-import { ingest } from '../src/server/ingest/ingest';
-import { makeList } from '../src/server/lists';
-import { saveCheckoutBox } from '../src/server/settings';
+import { writeForm } from '../src/server/public';
+import { ingest } from '../src/server/ingest';
+import { makeList } from '../src/server/people';
+import { saveCheckoutBox } from '../src/server/store';
 import { makeSource, snippetSecret, storeMapping, takeWebhook } from '../src/server/sources';
-import { hashKey, hashPassword } from '../src/server/access/passwords';
+import { hashKey, hashPassword } from '../src/server/access';
 
 /** Makes the database, brings it to the newest shape and, when it is new, loads Quillfin. */
-const STORE = { name: 'Quillfin', address: 'Quillfin, Sluiskade 14, 1000 AA Waterstad', fromEmail: 'hello@quillfin.example', currency: 'EUR', zone: 'Europe/Amsterdam' };
+const STORE = {
+  name: 'Quillfin',
+  address: 'Quillfin, Sluiskade 14, 1000 AA Waterstad',
+  fromEmail: 'hello@quillfin.example',
+  currency: 'EUR',
+  zone: 'Europe/Amsterdam',
+};
 const CHECKOUT_WORDING = 'Yes, write to me about what I left in my cart and about news from Quillfin. I can stop at any time.';
 const URL_ = process.env.VIATIC_DATABASE_URL!;
 const BASE = process.env.VIATIC_URL!;
@@ -37,7 +40,8 @@ const peopleWanted = Number(process.argv[process.argv.indexOf('--people') + 1] ?
 async function main(): Promise<void> {
   const name = new URL(URL_).pathname.slice(1);
   const admin = connect(process.env.VIATIC_ADMIN_DATABASE_URL!, 1);
-  if (!(await queryOne(admin, 'select 1 as there from pg_database where datname = :name', { name }))) await query(admin, `create database "${name}"`);
+  if (!(await queryOne(admin, 'select 1 as there from pg_database where datname = :name', { name })))
+    await query(admin, `create database "${name}"`);
   await admin.destroy();
 
   const db = connect(URL_, 4);
@@ -49,7 +53,9 @@ async function main(): Promise<void> {
     const counts = await load(db);
     await createStore(db, STORE);
     await furnish(db);
-    console.log(`Loaded Quillfin: ${counts.people} people, ${counts.events} events, ${counts.runs} runs, ${counts.sends} sends in ${((Date.now() - began) / 1000).toFixed(0)} s.`);
+    console.log(
+      `Loaded Quillfin: ${counts.people} people, ${counts.events} events, ${counts.runs} runs, ${counts.sends} sends in ${((Date.now() - began) / 1000).toFixed(0)} s.`,
+    );
   }
   await db.destroy();
 }
@@ -58,61 +64,178 @@ async function main(): Promise<void> {
 async function furnish(db: Db): Promise<void> {
   const by = 'Marla Quist';
   const { now } = await readStore(db);
-  for (const name of ['email', 'firstName', 'lastName', 'phone', 'country', 'zone']) await saveAttribute(db, { name, type: 'text', isDeclared: true });
+  for (const name of ['email', 'firstName', 'lastName', 'phone', 'country', 'zone'])
+    await saveAttribute(db, { name, type: 'text', isDeclared: true });
   await saveAttribute(db, { name: 'tankLitres', type: 'number', isDeclared: true, about: 'Size of their biggest tank, in litres' });
   await saveTopics(db, [
-    { key: 'plants', name: 'Plants', about: 'New plants and how to keep them' }, { key: 'fish', name: 'Fish and food', about: 'What lives in the water, and what it eats' }, { key: 'offers', name: 'Offers', about: 'When something costs less' },
+    { key: 'plants', name: 'Plants', about: 'New plants and how to keep them' },
+    { key: 'fish', name: 'Fish and food', about: 'What lives in the water, and what it eats' },
+    { key: 'offers', name: 'Offers', about: 'When something costs less' },
   ]);
-  await saveCheckoutBox(db, { everywhere: { ticked: false, wording: CHECKOUT_WORDING }, countries: { US: { ticked: true, wording: 'Send me news and offers from Quillfin by email.' }, DE: { ticked: false, wording: 'Ja, schreibt mir zu meinem Warenkorb und zu Neuem von Quillfin. Ich kann das jederzeit beenden.' } } }, by);
+  await saveCheckoutBox(
+    db,
+    {
+      everywhere: { ticked: false, wording: CHECKOUT_WORDING },
+      countries: {
+        US: { ticked: true, wording: 'Send me news and offers from Quillfin by email.' },
+        DE: { ticked: false, wording: 'Ja, schreibt mir zu meinem Warenkorb und zu Neuem von Quillfin. Ich kann das jederzeit beenden.' },
+      },
+    },
+    by,
+  );
   await makeList(db, { name: 'Keepers’ club', about: 'People who help others with their tanks', doubleOptIn: false }, by);
   await makeList(db, { name: 'Plant letter', about: 'Once a month, about plants', doubleOptIn: true }, by);
   await fillDemoLists(db, new Date(now));
-  await writeForm(db, 'plant-letter', {
-    ...newForm('Plant letter'), title: 'A letter about plants, once a month', intro: 'What to plant now, what to cut back, and which of our growers has something new.', list: 'plant-letter',
-    fields: [{ id: 'email', attribute: 'email', type: 'email', label: 'Email address', required: true }, { id: 'first-name', attribute: 'firstName', type: 'text', label: 'First name', required: false }, { id: 'litres', attribute: 'tankLitres', type: 'number', label: 'Litres of your tank', required: false }],
-    after: { kind: 'page', title: 'Welcome to the plant letter', text: 'The first one comes at the beginning of next month.' }, hidden: [{ name: 'campaign', value: 'plants' }],
-    promise: { kind: 'link', url: `${BASE}/outside/shop`, label: 'Ten plants that forgive mistakes' },
-  }, null, by);
-  await writeForm(db, 'water-check', { ...newForm('Water check'), title: 'Get your water checked', intro: 'Tell us your values and somebody who keeps fish answers.', doubleOptIn: null, consents: [{ channel: 'email', wording: 'Yes, write to me about news from Quillfin, too. I can stop at any time.', required: false }] }, null, by);
+  await writeForm(
+    db,
+    'plant-letter',
+    {
+      ...newForm('Plant letter'),
+      title: 'A letter about plants, once a month',
+      intro: 'What to plant now, what to cut back, and which of our growers has something new.',
+      list: 'plant-letter',
+      fields: [
+        { id: 'email', attribute: 'email', type: 'email', label: 'Email address', required: true },
+        { id: 'first-name', attribute: 'firstName', type: 'text', label: 'First name', required: false },
+        { id: 'litres', attribute: 'tankLitres', type: 'number', label: 'Litres of your tank', required: false },
+      ],
+      after: { kind: 'page', title: 'Welcome to the plant letter', text: 'The first one comes at the beginning of next month.' },
+      hidden: [{ name: 'campaign', value: 'plants' }],
+      promise: { kind: 'link', url: `${BASE}/outside/shop`, label: 'Ten plants that forgive mistakes' },
+    },
+    null,
+    by,
+  );
+  await writeForm(
+    db,
+    'water-check',
+    {
+      ...newForm('Water check'),
+      title: 'Get your water checked',
+      intro: 'Tell us your values and somebody who keeps fish answers.',
+      doubleOptIn: null,
+      consents: [{ channel: 'email', wording: 'Yes, write to me about news from Quillfin, too. I can stop at any time.', required: false }],
+    },
+    null,
+    by,
+  );
   // under a key that the demo shop knows
-  await createSource(db, { key: 'snippet-quillfin', kind: 'snippet', name: 'Shop pages', by, ...snippetSecret(), settings: { sites: [new URL(BASE).origin] } });
+  await createSource(db, {
+    key: 'snippet-quillfin',
+    kind: 'snippet',
+    name: 'Shop pages',
+    by,
+    ...snippetSecret(),
+    settings: { sites: [new URL(BASE).origin] },
+  });
   const { source } = await makeSource(db, { kind: 'webhook', name: 'Till in the Waterstad store' }, { name: by, scopes: SCOPES });
   await fillDemoWebhook(db, source.key, by);
   // two visits on a device before its owner is known, and a bad event, so that every list has something to show
-  await ingest(db, URL_, [
-    { id: 'demo-1', source: 'quillfin/shop', type: 'product.viewed', data: { sku: 'QF-T060', name: 'Shoreline tank 60 l', price: 89, person: { device: 'demo-device-000001' } } },
-    { id: 'demo-2', source: 'quillfin/shop', type: 'app.tank_added', data: { litres: 60, person: { device: 'demo-device-000001', email: 'sander.demo@example.com', firstName: 'Sander' } } },
-    { id: 'demo-3', source: 'quillfin/shop', type: 'cart.updated', data: { cartId: 'demo-cart', currency: 'EURO', value: '89', person: { email: 'sander.demo@example.com' } } },
-  ], { sourceId: shopSource });
+  await ingest(
+    db,
+    [
+      {
+        id: 'demo-1',
+        source: 'quillfin/shop',
+        type: 'product.viewed',
+        data: { sku: 'QF-T060', name: 'Shoreline tank 60 l', price: 89, person: { device: 'demo-device-000001' } },
+      },
+      {
+        id: 'demo-2',
+        source: 'quillfin/shop',
+        type: 'app.tank_added',
+        data: { litres: 60, person: { device: 'demo-device-000001', email: 'sander.demo@example.com', firstName: 'Sander' } },
+      },
+      {
+        id: 'demo-3',
+        source: 'quillfin/shop',
+        type: 'cart.updated',
+        data: { cartId: 'demo-cart', currency: 'EURO', value: '89', person: { email: 'sander.demo@example.com' } },
+      },
+    ],
+    { sourceId: shopSource },
+  );
 }
 
 /** A few hundred people on the lists, as they joined over the last months. */
 async function fillDemoLists(db: Db, now: Date): Promise<void> {
-  await query(db, `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at, cast(:now as timestamptz) - ((p.id * 37) % 88) * interval '1 day' - interval '3 hours'), 'form “Plant letter”, confirmed by mail'
-    from lists l, people p where l.key = 'plant-letter' and p.id % 9 = 4 and exists (select 1 from consents c where c.person_id = p.id and c.state = 'given') order by p.id limit 900`, { now });
-  await query(db, `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at, cast(:now as timestamptz) - ((p.id * 53) % 80) * interval '1 day' - interval '5 hours'), 'by Marla Quist' from lists l, people p where l.key = 'keepers-club' and p.id % 41 = 7 order by p.id limit 160`, { now });
+  await query(
+    db,
+    `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at,
+      cast(:now as timestamptz) - ((p.id * 37) % 88) * interval '1 day' - interval '3 hours'), 'form “Plant letter”, confirmed by mail'
+    from lists l, people p where l.key = 'plant-letter' and p.id % 9 = 4 and exists (select 1 from consents c
+      where c.person_id = p.id and c.state = 'given') order by p.id limit 900`,
+    { now },
+  );
+  await query(
+    db,
+    `insert into list_members (list_id, person_id, at, how) select l.id, p.id, greatest(p.created_at,
+      cast(:now as timestamptz) - ((p.id * 53) % 80) * interval '1 day' - interval '5 hours'), 'by Marla Quist' from lists l, people p
+        where l.key = 'keepers-club' and p.id % 41 = 7 order by p.id limit 160`,
+    { now },
+  );
   await query(db, `insert into list_log (list_id, person_id, at, act, how) select list_id, person_id, at, 'joined', how from list_members`);
-  await query(db, `insert into person_tags (person_id, tag, at, by) select person_id, 'helper', at, 'Marla Quist' from list_members m join lists l on l.id = m.list_id where l.key = 'keepers-club'`);
+  await query(
+    db,
+    `insert into person_tags (person_id, tag, at, by) select person_id, 'helper', at, 'Marla Quist' from list_members m
+      join lists l on l.id = m.list_id where l.key = 'keepers-club'`,
+  );
 }
 
 /** Bodies of the till's own shape, and the mapping that makes orders of them. */
 async function fillDemoWebhook(db: Db, key: string, by: string): Promise<void> {
-  const body = (n: number) => ({ event: 'sale.closed', closed_at: new Date(Date.now() - n * 3_600_000).toISOString(), sale: { number: `T-${5200 + n}`, total_cents: 1290 + n * 450, currency: 'EUR', lines: [{ title: 'Flake food 100 g', article: 'QF-N001', count: 1, cents: 1290 + n * 450 }] }, customer: { email: `till.${n}@example.org`, first_name: ['Ada', 'Kees', 'Femke'][n % 3] } });
-  await storeMapping(db, key, {
-    schema: 'viatic.mapping/1', type: { path: 'event', means: { 'sale.closed': 'order.placed' } }, time: 'closed_at', person: { email: 'customer.email', firstName: 'customer.first_name' }, amount: { path: 'sale.total_cents', unit: 'minor' },
-    currency: { path: 'sale.currency' }, orderId: 'sale.number', items: { path: 'sale.lines', name: 'title', sku: 'article', quantity: 'count', price: 'cents' }, properties: {},
-  }, by);
+  const body = (n: number) => ({
+    event: 'sale.closed',
+    closed_at: new Date(Date.now() - n * 3_600_000).toISOString(),
+    sale: {
+      number: `T-${5200 + n}`,
+      total_cents: 1290 + n * 450,
+      currency: 'EUR',
+      lines: [{ title: 'Flake food 100 g', article: 'QF-N001', count: 1, cents: 1290 + n * 450 }],
+    },
+    customer: { email: `till.${n}@example.org`, first_name: ['Ada', 'Kees', 'Femke'][n % 3] },
+  });
+  await storeMapping(
+    db,
+    key,
+    {
+      schema: 'viatic.mapping/1',
+      type: { path: 'event', means: { 'sale.closed': 'order.placed' } },
+      time: 'closed_at',
+      person: { email: 'customer.email', firstName: 'customer.first_name' },
+      amount: { path: 'sale.total_cents', unit: 'minor' },
+      currency: { path: 'sale.currency' },
+      orderId: 'sale.number',
+      items: { path: 'sale.lines', name: 'title', sku: 'article', quantity: 'count', price: 'cents' },
+      properties: {},
+    },
+    by,
+  );
   const row = (await findSource(db, key))!;
   for (let n = 3; n >= 1; n--) {
     const raw = JSON.stringify(body(n));
     const at = new Date();
     const id = `msg_demo_${n}`;
-    await takeWebhook(db, URL_, key, new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': new Webhook(row.secret!).sign(id, at, raw) }), raw);
+    await takeWebhook(
+      db,
+      key,
+      new Headers({
+        'webhook-id': id,
+        'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+        'webhook-signature': new Webhook(row.secret!).sign(id, at, raw),
+      }),
+      raw,
+    );
   }
 }
 
 async function clear(db: Db): Promise<void> {
-  await query(db, 'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, event_keys, events, orders, flows, flow_versions, runs, traces, sends, credits, merges, person_tags, lists, topics, attributes, forms, files restart identity cascade');
+  await query(
+    db,
+    'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
+      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, ' +
+      'person_tags, lists, topics, attributes, forms, files restart identity cascade',
+  );
   // the two sources that every store has stay
   await query(db, 'delete from sources where id >= 10');
 }
@@ -131,7 +254,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
     ids.set(key, row.id);
     if (!isOn) continue;
     await publishDraft(db, row, 'Marla Quist', start + 3 * DAY);
-    replayed.push({ key, document, isOn: true, zone: STORE.zone, currency: STORE.currency, from: start + 3 * DAY });
+    replayed.push({ key, document, isOn: true, zone: STORE.zone, from: start + 3 * DAY });
   }
 
   const counts = { people: 0, events: 0, runs: 0, sends: 0 };
@@ -158,16 +281,37 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   return counts;
 }
 
-async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap<string, number>, documents: ReadonlyMap<string, ReplayFlow['document']>): Promise<void> {
+async function write(
+  db: Db,
+  batch: readonly DemoHistory[],
+  flowIds: ReadonlyMap<string, number>,
+  documents: ReadonlyMap<string, ReplayFlow['document']>,
+): Promise<void> {
   const at = (ms: number | null) => (ms === null ? null : new Date(ms));
-  await copyInto(db, 'people', ['id', 'external_id', 'external_at', 'attributes', 'stamped', 'created_at', 'seen_at'], batch.map(({ person, replayed }) => [
-    person.id, person.externalId, at(person.createdAt), person.attributes, Object.fromEntries(Object.keys(person.attributes).map((name) => [name, Math.round(person.createdAt)])), at(person.createdAt),
-    at(replayed.events.filter((event) => !event.type.startsWith('message.')).at(-1)?.time ?? person.createdAt),
-  ]));
-  await copyInto(db, 'identifiers', ['kind', 'value', 'person_id', 'first_at'], batch.flatMap(({ person }) => [
-    ['external', person.externalId, person.id, at(person.createdAt)], ['email', String(person.attributes.email), person.id, at(person.createdAt)],
-    ...(person.attributes.phone ? [['phone', String(person.attributes.phone), person.id, at(person.createdAt)]] : []),
-  ]));
+  await copyInto(
+    db,
+    'people',
+    ['id', 'external_id', 'external_at', 'attributes', 'stamped', 'created_at', 'seen_at'],
+    batch.map(({ person, replayed }) => [
+      person.id,
+      person.externalId,
+      at(person.createdAt),
+      person.attributes,
+      Object.fromEntries(Object.keys(person.attributes).map((name) => [name, Math.round(person.createdAt)])),
+      at(person.createdAt),
+      at(replayed.events.filter((event) => !event.type.startsWith('message.')).at(-1)?.time ?? person.createdAt),
+    ]),
+  );
+  await copyInto(
+    db,
+    'identifiers',
+    ['kind', 'value', 'person_id', 'first_at'],
+    batch.flatMap(({ person }) => [
+      ['external', person.externalId, person.id, at(person.createdAt)],
+      ['email', String(person.attributes.email), person.id, at(person.createdAt)],
+      ...(person.attributes.phone ? [['phone', String(person.attributes.phone), person.id, at(person.createdAt)]] : []),
+    ]),
+  );
 
   const consents: (string | Date | null)[][] = [];
   const log: (string | Date | null)[][] = [];
@@ -176,15 +320,17 @@ async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap
     let state = person.consent;
     let since = person.createdAt;
     const address = String(person.attributes.email);
-    const first = state === 'given' ? ['checkout', CHECKOUT_WORDING, 'unticked', countryCode(String(person.attributes.country))] : ['asked by mail to be left alone', null, null, null];
+    const first =
+      state === 'given'
+        ? ['checkout', CHECKOUT_WORDING, 'unticked', countryCode(String(person.attributes.country))]
+        : ['asked by mail to be left alone', null, null, null];
     let last: (string | null)[] = first;
     if (state) log.push([person.id, 'email', state, at(since), ...first, address]);
-    for (const event of replayed.events) {
-      if (event.type !== 'consent.changed') continue;
-      suppressions.push(['email', String(person.attributes.email), String(event.properties.how), at(event.time)]);
-      if (event.properties.how === 'bounced') continue;
+    for (const change of replayed.changes) {
+      if (change.kind === 'suppression') suppressions.push(['email', address, String(change.is), at(change.at)]);
+      if (change.kind !== 'consent') continue;
       state = 'withdrawn';
-      since = event.time;
+      since = change.at;
       last = ['unsubscribe link in a message', null, null, null];
       log.push([person.id, 'email', state, at(since), ...last, address]);
     }
@@ -194,53 +340,215 @@ async function write(db: Db, batch: readonly DemoHistory[], flowIds: ReadonlyMap
   await copyInto(db, 'consent_log', ['person_id', 'channel', 'state', 'at', 'how', 'wording', 'box', 'country', 'address'], log);
   await copyInto(db, 'suppressions', ['channel', 'address', 'reason', 'at'], dedupe(suppressions));
 
-  await copyInto(db, 'events', ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at', 'source_id'], (function* () {
-    for (const { person, replayed } of batch) {
-      for (const event of replayed.events) {
-        if (event.type === 'consent.changed') continue;
-        yield [event.id, person.id, event.type, at(event.time), event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop', event.id, event.properties, at(event.time), event.type.startsWith('message.') ? 1 : shopSource];
-      }
-    }
-  })());
+  await copyInto(
+    db,
+    'fact_changes',
+    ['person_id', 'at', 'kind', 'name', 'was', '"is"', 'cause'],
+    batch.flatMap(({ person, replayed }) =>
+      replayed.changes.map((change) => [
+        person.id,
+        at(change.at),
+        change.kind,
+        change.name,
+        change.was === null ? null : JSON.stringify(change.was),
+        change.is === null ? null : JSON.stringify(change.is),
+        change.kind === 'consent' || change.is === 'unsubscribed' ? 'unsubscribe link in a message' : 'bounced',
+      ]),
+    ),
+  );
 
-  await copyInto(db, 'runs', ['person_id', 'id', 'flow_id', 'version', 'key', 'phase', 'armed_at', 'entered_at', 'trigger_id', 'step', 'wait_until', 'goal_at', 'outcome', 'ended_at', 'arms', 'seq', 'wake_at', 'wakes_on'],
-    batch.flatMap(({ person, replayed }) => replayed.runs.map(({ flowKey, armedAt, run, wakeAt, wakesOn, trace }) => [
-      person.id, run.id, flowIds.get(flowKey)!, 1, run.key, run.phase, at(armedAt), at(run.enteredAt), run.triggerId, run.step, at(run.waitUntil), at(run.goalAt), run.outcome,
-      run.outcome ? at(trace.at(-1)?.at ?? armedAt) : null, trace.flatMap((entry) => entry.armId ?? []), run.seq, at(wakeAt), [...wakesOn],
-    ])));
-  await copyInto(db, 'traces', ['person_id', 'run_id', 'seq', 'at', 'step_id', 'kind', 'says', 'because'], (function* () {
-    for (const { person, replayed } of batch) {
-      for (const { run, trace } of replayed.runs) for (const entry of trace) yield [person.id, run.id, entry.seq, at(entry.at), entry.stepId, entry.kind, entry.says, entry.because ? { ...entry.because } : null];
-    }
-  })());
-
-  await copyInto(db, 'sends', ['person_id', 'id', 'run_id', 'flow_id', 'version', 'step_id', 'visit', 'trigger_id', 'state', 'subject', 'queued_at', 'sent_at', 'delivered_at', 'opened_at', 'clicked_at'], (function* () {
-    for (const { person, replayed } of batch) {
-      for (const send of replayed.sends) {
-        const own = (type: string) => replayed.events.find((event) => event.type === type && event.properties.sendId === send.id)?.time ?? null;
-        const step = planOf(documents.get(send.flowKey)!).steps.get(send.effect.stepId);
-        const subject = step?.kind === 'send' ? personalise(step.message.subject, { person: person.attributes, event: {}, store: STORE }) : null;
-        const delivered = own('message.delivered');
-        yield [person.id, send.id, send.run.id, flowIds.get(send.flowKey)!, 1, send.effect.stepId, send.effect.visit, send.effect.triggerId,
-          own('message.bounced') ? 'bounced' : delivered ? 'delivered' : 'sent', subject, at(send.at), at(send.at), at(delivered), at(own('message.opened')), at(own('message.clicked'))];
+  await copyInto(
+    db,
+    'events',
+    ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at', 'source_id'],
+    (function* () {
+      for (const { person, replayed } of batch) {
+        for (const event of replayed.events) {
+          yield [
+            event.id,
+            person.id,
+            event.type,
+            at(event.time),
+            event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop',
+            event.id,
+            event.properties,
+            at(event.time),
+            event.type.startsWith('message.') ? 1 : shopSource,
+          ];
+        }
       }
-    }
-  })());
+    })(),
+  );
+
+  await copyInto(
+    db,
+    'runs',
+    [
+      'person_id',
+      'id',
+      'flow_id',
+      'version',
+      'trigger',
+      'key',
+      'phase',
+      'armed_at',
+      'entered_at',
+      'about_event',
+      'about_at',
+      'step',
+      'wait_until',
+      'goal_at',
+      'outcome',
+      'ended_at',
+      'arms',
+      'effects',
+      'seq',
+      'wake_at',
+      'wakes_on',
+    ],
+    batch.flatMap(({ person, replayed }) =>
+      replayed.runs.map(({ flowKey, armedAt, run, wakeAt, wakesOn, trace }) => [
+        person.id,
+        run.id,
+        flowIds.get(flowKey)!,
+        1,
+        run.about.trigger,
+        run.about.key,
+        run.phase,
+        at(armedAt),
+        at(run.enteredAt),
+        run.about.eventId,
+        at(run.about.at),
+        run.step,
+        at(run.waitUntil),
+        at(run.goalAt),
+        run.outcome,
+        run.outcome ? at(trace.at(-1)?.at ?? armedAt) : null,
+        trace.flatMap((entry) => entry.armId ?? []),
+        run.effects,
+        run.seq,
+        at(wakeAt),
+        [...wakesOn],
+      ]),
+    ),
+  );
+  await copyInto(
+    db,
+    'traces',
+    ['person_id', 'run_id', 'seq', 'at', 'version', 'step_id', 'kind', 'arm', 'saw'],
+    (function* () {
+      for (const { person, replayed } of batch) {
+        for (const { run, trace } of replayed.runs)
+          for (const entry of trace)
+            yield [
+              person.id,
+              run.id,
+              entry.seq,
+              at(entry.at),
+              1,
+              entry.stepId,
+              entry.kind,
+              entry.armId ?? null,
+              entry.saw ? { ...entry.saw } : null,
+            ];
+      }
+    })(),
+  );
+
+  await copyInto(
+    db,
+    'sends',
+    [
+      'person_id',
+      'id',
+      'run_id',
+      'flow_id',
+      'version',
+      'step_id',
+      'visit',
+      'state',
+      'subject',
+      'queued_at',
+      'sent_at',
+      'delivered_at',
+      'opened_at',
+      'clicked_at',
+    ],
+    (function* () {
+      for (const { person, replayed } of batch) {
+        for (const send of replayed.sends) {
+          const own = (type: string) =>
+            replayed.events.find((event) => event.type === type && event.properties.sendId === send.id)?.time ?? null;
+          const step = planOf(documents.get(send.flowKey)!).steps.get(send.effect.stepId);
+          const subject =
+            step?.kind === 'send' ? personalise(step.message.subject, { person: person.attributes, event: {}, store: STORE }) : null;
+          const delivered = own('message.delivered');
+          yield [
+            person.id,
+            send.id,
+            send.run.id,
+            flowIds.get(send.flowKey)!,
+            1,
+            send.effect.stepId,
+            send.effect.visit,
+            own('message.bounced') ? 'bounced' : delivered ? 'delivered' : 'sent',
+            subject,
+            at(send.at),
+            at(send.at),
+            at(delivered),
+            at(own('message.opened')),
+            at(own('message.clicked')),
+          ];
+        }
+      }
+    })(),
+  );
 
   const orders: (string | number | boolean | Date | null)[][] = [];
   const credits: (string | number | Date)[][] = [];
   for (const { person, replayed } of batch) {
     const sends = new Map(replayed.sends.map((send) => [send.id, send]));
     for (const { order, credits: own } of ledgerOf(replayed.events, STORE.currency, (id) => sends.has(id))) {
-      orders.push([person.id, order.orderId, order.cartId, order.currency, order.valueMinor, order.discountMinor, order.refundedMinor, order.isCancelled, at(order.placedAt)]);
+      orders.push([
+        person.id,
+        order.orderId,
+        order.cartId,
+        order.currency,
+        order.valueMinor,
+        order.discountMinor,
+        order.refundedMinor,
+        order.isCancelled,
+        at(order.placedAt),
+      ]);
       for (const credit of own) {
         const send = sends.get(credit.sendId)!;
-        credits.push([person.id, order.orderId, credit.sendId, CREDIT_MODELS[0], flowIds.get(send.flowKey)!, send.effect.stepId, credit.because, credit.minor, order.currency, at(order.placedAt)!]);
+        credits.push([
+          person.id,
+          order.orderId,
+          credit.sendId,
+          CREDIT_MODELS[0],
+          flowIds.get(send.flowKey)!,
+          send.effect.stepId,
+          credit.because,
+          credit.minor,
+          order.currency,
+          at(order.placedAt)!,
+        ]);
       }
     }
   }
-  await copyInto(db, 'orders', ['person_id', 'order_id', 'cart_id', 'currency', 'value_minor', 'discount_minor', 'refunded_minor', 'is_cancelled', 'placed_at'], orders);
-  await copyInto(db, 'credits', ['person_id', 'order_id', 'send_id', 'model', 'flow_id', 'step_id', 'because', 'minor', 'currency', 'placed_at'], credits);
+  await copyInto(
+    db,
+    'orders',
+    ['person_id', 'order_id', 'cart_id', 'currency', 'value_minor', 'discount_minor', 'refunded_minor', 'is_cancelled', 'placed_at'],
+    orders,
+  );
+  await copyInto(
+    db,
+    'credits',
+    ['person_id', 'order_id', 'send_id', 'model', 'flow_id', 'step_id', 'because', 'minor', 'currency', 'placed_at'],
+    credits,
+  );
 }
 
 function dedupe<T extends readonly unknown[]>(rows: readonly T[]): T[] {

@@ -8,13 +8,21 @@ import { freePort } from './cluster.mjs';
 export const root = resolve(import.meta.dirname, '..');
 
 function sources(folder) {
-  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) => (entry.isDirectory() ? sources(join(folder, entry.name)) : [join(folder, entry.name)]));
+  return readdirSync(folder, { withFileTypes: true }).flatMap((entry) =>
+    entry.isDirectory() ? sources(join(folder, entry.name)) : [join(folder, entry.name)],
+  );
 }
 
 /** Builds the application into a folder of its own, when its sources have changed since. */
 export function ensureBuild(dist) {
   const hash = createHash('sha256');
-  for (const file of [...sources(join(root, 'src')), ...sources(join(root, 'quillfin')), join(root, 'next.config.ts'), join(root, 'package-lock.json'), join(root, 'tsconfig.json')].sort()) {
+  for (const file of [
+    ...sources(join(root, 'src')),
+    ...sources(join(root, 'quillfin')),
+    join(root, 'next.config.ts'),
+    join(root, 'package-lock.json'),
+    join(root, 'tsconfig.json'),
+  ].sort()) {
     if (/\.test\.tsx?$/.test(file)) continue;
     hash.update(file.slice(root.length)).update(readFileSync(file));
   }
@@ -24,7 +32,9 @@ export function ensureBuild(dist) {
   console.log('Building …');
   rmSync(join(root, dist), { recursive: true, force: true });
   const done = spawnSync(process.execPath, [join(root, 'node_modules/next/dist/bin/next'), 'build'], {
-    cwd: root, encoding: 'utf8', env: { ...process.env, NODE_ENV: 'production', VIATIC_DIST: dist, NEXT_TELEMETRY_DISABLED: '1' },
+    cwd: root,
+    encoding: 'utf8',
+    env: { ...process.env, NODE_ENV: 'production', VIATIC_DIST: dist, NEXT_TELEMETRY_DISABLED: '1' },
   });
   if (done.status !== 0) {
     console.error(done.stdout, done.stderr);
@@ -38,7 +48,11 @@ export function secretsOf(folder) {
   mkdirSync(folder, { recursive: true });
   const file = join(folder, 'secrets.json');
   if (!existsSync(file)) {
-    writeFileSync(file, JSON.stringify({ secret: randomBytes(32).toString('base64url'), mailHookSecret: `whsec_${randomBytes(24).toString('base64')}` }), { mode: 0o600 });
+    writeFileSync(
+      file,
+      JSON.stringify({ secret: randomBytes(32).toString('base64url'), mailHookSecret: `whsec_${randomBytes(24).toString('base64')}` }),
+      { mode: 0o600 },
+    );
   }
   return JSON.parse(readFileSync(file, 'utf8'));
 }
@@ -101,11 +115,16 @@ export function startProgram(name, args, env, folder) {
 
 /** Starts a TypeScript program of ours that stays. */
 export const startScript = (name, file, env, folder) => startProgram(name, [...tsx, join(root, file)], env, folder);
-export const startWorker = (env, folder) => startScript('worker', 'src/server/worker.ts', env, folder);
+export const startWorker = (env, folder) => startScript('worker', 'src/server/program/worker.ts', env, folder);
 export const startOutside = (env, folder) => startScript('outside', 'src/outside/main.ts', env, folder);
 export function startWeb(env, folder, port, dist) {
   // room for the young: a batch of a thousand events outlives the first look of the collector, and was copied about for nothing
-  return startProgram('web', ['--max-semi-space-size=32', join(root, 'scripts/web.mjs')], { ...env, PORT: String(port), VIATIC_DIST: dist }, folder);
+  return startProgram(
+    'web',
+    ['--max-semi-space-size=32', join(root, 'scripts/web.mjs')],
+    { ...env, PORT: String(port), VIATIC_DIST: dist },
+    folder,
+  );
 }
 
 /** Resolves when an address answers anything at all. */
@@ -177,5 +196,21 @@ export async function startStack(folder, databaseUrl, port, dist, { isKept = fal
     await stop();
     throw error;
   }
-  return { env, get web() { return own.web; }, get worker() { return own.worker; }, get outside() { return own.outside; }, get programs() { return all(); }, stop, url: env.VIATIC_URL };
+  return {
+    env,
+    get web() {
+      return own.web;
+    },
+    get worker() {
+      return own.worker;
+    },
+    get outside() {
+      return own.outside;
+    },
+    get programs() {
+      return all();
+    },
+    stop,
+    url: env.VIATIC_URL,
+  };
 }

@@ -12,7 +12,9 @@ declare module 'vitest' {
 
 /** Starts a cluster of its own for the tests, with a migrated database that each test file copies. */
 export default async function setup(project: TestProject): Promise<() => Promise<void>> {
-  const { startCluster } = (await import('./cluster.mjs' as string)) as { startCluster(folder: string, options: object): Promise<{ url(name: string): string; stop(): Promise<void> }> };
+  const { startCluster } = (await import('./cluster.mjs' as string)) as {
+    startCluster(folder: string, options: object): Promise<{ url(name: string): string; stop(): Promise<void> }>;
+  };
   const folder = mkdtempSync(join(tmpdir(), 'viatic-test-'));
   chmodSync(folder, 0o755);
   const cluster = await startCluster(folder, { isThrowaway: true });

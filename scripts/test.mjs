@@ -17,7 +17,11 @@ const bin = (name) => join(root, 'node_modules', '.bin', name);
 const step = (name, command, args, env = {}) => {
   const start = Date.now();
   console.log(`\n== ${name}`);
-  const done = spawnSync(command, args, { cwd: root, stdio: 'inherit', env: { ...process.env, FORCE_COLOR: '0', NEXT_TELEMETRY_DISABLED: '1', ...env } });
+  const done = spawnSync(command, args, {
+    cwd: root,
+    stdio: 'inherit',
+    env: { ...process.env, FORCE_COLOR: '0', NEXT_TELEMETRY_DISABLED: '1', ...env },
+  });
   console.log(`== ${name}: ${((Date.now() - start) / 1000).toFixed(0)} s`);
   return done.status === 0;
 };
@@ -34,16 +38,28 @@ const suite = (name, command, args, report, count, env) => {
 };
 
 check('types', bin('tsc'), ['--noEmit']);
+check('format', bin('prettier'), ['--check', '.', '--log-level', 'warn']);
 check('lint', bin('eslint'), ['.', '--max-warnings', '0']);
 check('arrows', bin('depcruise'), ['src', 'scripts', 'bench', '--config', '.dependency-cruiser.cjs']);
 const vitest = (project) => {
   const report = join(folder, `${project}.json`);
-  suite(project, bin('vitest'), ['run', '--project', project, '--reporter=default', '--reporter=json', `--outputFile.json=${report}`], report, (r) => ({ passed: r.numPassedTests, failed: r.numFailedTests + r.testResults.filter((one) => one.status === 'failed' && !one.assertionResults.length).length }));
+  suite(
+    project,
+    bin('vitest'),
+    ['run', '--project', project, '--reporter=default', '--reporter=json', `--outputFile.json=${report}`],
+    report,
+    (r) => ({
+      passed: r.numPassedTests,
+      failed: r.numFailedTests + r.testResults.filter((one) => one.status === 'failed' && !one.assertionResults.length).length,
+    }),
+  );
 };
 vitest('unit');
 vitest('database');
 const report = join(folder, 'browser.json');
-suite('browser', bin('playwright'), ['test'], report, (r) => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected }), { VIATIC_TEST_REPORT: report });
+suite('browser', bin('playwright'), ['test'], report, (r) => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected }), {
+  VIATIC_TEST_REPORT: report,
+});
 
 rmSync(folder, { recursive: true, force: true });
 console.log(`\nAll checks took ${((Date.now() - began) / 60_000).toFixed(1)} minutes.`);

@@ -2,7 +2,7 @@
 import next from 'next';
 import { tsImport } from 'tsx/esm/api';
 
-const { listen } = await tsImport('../src/server/http/web.ts', import.meta.url);
+const { listen } = await tsImport('../src/server/door/web.ts', import.meta.url);
 const port = Number(process.env.PORT);
 const app = next({ dev: false, hostname: '127.0.0.1', port });
 await app.prepare();

@@ -27,7 +27,12 @@ describe('chance from a seed', () => {
 
   it('picks by weight', () => {
     const chance = chanceOf(3);
-    const picks = Array.from({ length: 20_000 }, () => chance.weighted([['a', 3], ['b', 1]] as const));
+    const picks = Array.from({ length: 20_000 }, () =>
+      chance.weighted([
+        ['a', 3],
+        ['b', 1],
+      ] as const),
+    );
     expect(picks.filter((pick) => pick === 'a').length / picks.length).toBeCloseTo(0.75, 1);
     expect(chance.pick(['only'])).toBe('only');
     expect(many(() => Number(chance.is(0.2))).reduce((a, b) => a + b) / 20_000).toBeCloseTo(0.2, 1);

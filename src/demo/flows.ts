@@ -4,51 +4,102 @@ import type { Rule } from '../core/rules';
 
 const canBeEmailed: Rule = { test: 'consent', channel: 'email', reachable: true };
 const noOrderSinceEntering: Rule = { test: 'didNot', event: 'order.placed', since: 'entry' };
-const email = (subject: string, preview: string, blocks: Block[]): Message => ({ schema: 'viatic.message/1', channel: 'email', kind: 'marketing', subject, preview, blocks });
+const email = (subject: string, preview: string, blocks: Block[]): Message => ({
+  schema: 'viatic.message/1',
+  channel: 'email',
+  kind: 'marketing',
+  subject,
+  preview,
+  blocks,
+});
 const hello = 'Hello {{ person.firstName | fallback: "fellow keeper" }},';
 
 /** Quillfin's flow for carts that were left behind. */
 export const cartLeftBehind: FlowDocument = {
   schema: 'viatic.flow/1',
   name: 'Cart left behind',
-  trigger: { kind: 'silence', event: 'cart.updated', key: 'cartId', after: 'PT1H', where: [{ property: 'value', op: 'above', value: 0 }], unless: { event: 'order.placed' } },
+  triggers: [
+    {
+      id: 'start',
+      kind: 'silence',
+      event: 'cart.updated',
+      key: 'cartId',
+      after: 'PT1H',
+      where: [{ property: 'value', op: 'above', value: 0 }],
+      unless: { event: 'order.placed' },
+    },
+  ],
   entry: canBeEmailed,
   stay: noOrderSinceEntering,
   reentry: 'once-per-key',
   goal: { event: 'order.placed', within: 'P7D', ends: true },
   steps: [
     {
-      id: 'by-value', kind: 'branch', name: 'By cart value',
+      id: 'by-value',
+      kind: 'branch',
+      name: 'By cart value',
       arms: [
         {
-          id: 'from-100', name: '100 and up', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 100 },
-          steps: [{
-            id: 'big-cart', kind: 'send', name: 'Your tank is waiting, with an offer',
-            message: email('Your tank is still here, {{ person.firstName | fallback: "and so are we" }}', 'We kept everything as you left it', [
-              { id: 'hello', kind: 'text', text: `${hello}\n\nYou picked these and then life happened. We kept them for you, just as you left them.` },
-              { id: 'cart', kind: 'cart' },
-              { id: 'offer', kind: 'offer', text: 'Order in the next days and take 10 % off: the button below has the code CLEAR10 on it already.' },
-              { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl | with: "code", "CLEAR10" }}' },
-              { id: 'help', kind: 'text', text: 'Not sure about the size? Measure the place, leave a hand’s width behind for the filter, and write to us. Somebody who keeps fish will answer.' },
-            ]),
-          }],
+          id: 'from-100',
+          name: '100 and up',
+          when: { test: 'trigger', property: 'value', op: 'atLeast', value: 100 },
+          steps: [
+            {
+              id: 'big-cart',
+              kind: 'send',
+              name: 'Your tank is waiting, with an offer',
+              message: email(
+                'Your tank is still here, {{ person.firstName | fallback: "and so are we" }}',
+                'We kept everything as you left it',
+                [
+                  {
+                    id: 'hello',
+                    kind: 'text',
+                    text: `${hello}\n\nYou picked these and then life happened. We kept them for you, just as you left them.`,
+                  },
+                  { id: 'cart', kind: 'cart' },
+                  {
+                    id: 'offer',
+                    kind: 'offer',
+                    text: 'Order in the next days and take 10 % off: the button below has the code CLEAR10 on it already.',
+                  },
+                  { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl | with: "code", "CLEAR10" }}' },
+                  {
+                    id: 'help',
+                    kind: 'text',
+                    text:
+                      'Not sure about the size? Measure the place, leave a hand’s width behind for the filter, and write to us. ' +
+                      'Somebody who keeps fish will answer.',
+                  },
+                ],
+              ),
+            },
+          ],
         },
         {
-          id: 'below-100', name: 'Below 100', when: null,
-          steps: [{
-            id: 'small-cart', kind: 'send', name: 'You left something in your cart',
-            message: email('You left something in your cart', 'It is one click away', [
-              { id: 'hello', kind: 'text', text: `${hello}\n\nThese are still in your cart:` },
-              { id: 'cart', kind: 'cart' },
-              { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl }}' },
-            ]),
-          }],
+          id: 'below-100',
+          name: 'Below 100',
+          when: null,
+          steps: [
+            {
+              id: 'small-cart',
+              kind: 'send',
+              name: 'You left something in your cart',
+              message: email('You left something in your cart', 'It is one click away', [
+                { id: 'hello', kind: 'text', text: `${hello}\n\nThese are still in your cart:` },
+                { id: 'cart', kind: 'cart' },
+                { id: 'back', kind: 'button', label: 'Back to my cart', url: '{{ event.checkoutUrl }}' },
+              ]),
+            },
+          ],
         },
       ],
     },
     { id: 'a-day', kind: 'wait', for: 'PT23H' },
     {
-      id: 'reminder', kind: 'send', name: 'Reminder',
+      id: 'reminder',
+      kind: 'send',
+      name: 'Reminder',
       message: email('Shall we put your cart back on the shelf?', 'A last word about it from us', [
         { id: 'hello', kind: 'text', text: `${hello}\n\nThis is the last we write about this cart. If you want it, it is here:` },
         { id: 'cart', kind: 'cart' },
@@ -63,7 +114,7 @@ export const cartLeftBehind: FlowDocument = {
 export const firstOrder: FlowDocument = {
   schema: 'viatic.flow/1',
   name: 'First order',
-  trigger: { kind: 'event', event: 'order.placed', key: 'orderId' },
+  triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
   entry: { all: [canBeEmailed, { test: 'didNot', event: 'order.placed', times: 2, since: 'ever' }] },
   stay: { test: 'didNot', event: 'order.cancelled', since: 'entry' },
   reentry: 'once',
@@ -71,35 +122,63 @@ export const firstOrder: FlowDocument = {
   steps: [
     { id: 'unpack', kind: 'wait', for: 'P3D' },
     {
-      id: 'first-weeks', kind: 'send', name: 'The first three weeks',
+      id: 'first-weeks',
+      kind: 'send',
+      name: 'The first three weeks',
       message: email('The first three weeks of a tank', 'Water first, fish later', [
-        { id: 'hello', kind: 'text', text: `${hello}\n\nA new tank needs about three weeks before fish move in. Fill it, plant it, let the filter run, and test the water twice a week. When ammonia and nitrite stay at nothing, it is ready.` },
+        {
+          id: 'hello',
+          kind: 'text',
+          text: `${hello}\n\nA new tank needs about three weeks before fish move in. Fill it, plant it, let the filter run, and test the water twice a week. When ammonia and nitrite stay at nothing, it is ready.`,
+        },
         { id: 'tests', kind: 'button', label: 'See our water tests', url: 'http://localhost/outside/shop/p/QF-W002' },
       ]),
     },
     { id: 'run-in', kind: 'wait', for: 'P11D' },
     {
-      id: 'by-size', kind: 'branch', name: 'By order value',
+      id: 'by-size',
+      kind: 'branch',
+      name: 'By order value',
       arms: [
         {
-          id: 'set-up', name: 'Set up a tank', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 80 },
-          steps: [{
-            id: 'ready', kind: 'send', name: 'Is it ready for fish?',
-            message: email('Is your tank ready for fish?', 'Three signs that it is', [
-              { id: 'hello', kind: 'text', text: `${hello}\n\nClear water, plants that grow, and three clean tests in a row: then it is time. Bring the first few fish, wait a week, then the next.` },
-              { id: 'food', kind: 'button', label: 'Food for the first week', url: 'http://localhost/outside/shop/p/QF-N001' },
-            ]),
-          }],
+          id: 'set-up',
+          name: 'Set up a tank',
+          when: { test: 'trigger', property: 'value', op: 'atLeast', value: 80 },
+          steps: [
+            {
+              id: 'ready',
+              kind: 'send',
+              name: 'Is it ready for fish?',
+              message: email('Is your tank ready for fish?', 'Three signs that it is', [
+                {
+                  id: 'hello',
+                  kind: 'text',
+                  text: `${hello}\n\nClear water, plants that grow, and three clean tests in a row: then it is time. Bring the first few fish, wait a week, then the next.`,
+                },
+                { id: 'food', kind: 'button', label: 'Food for the first week', url: 'http://localhost/outside/shop/p/QF-N001' },
+              ]),
+            },
+          ],
         },
         {
-          id: 'topped-up', name: 'Bought supplies', when: null,
-          steps: [{
-            id: 'run-out', kind: 'send', name: 'Running low?',
-            message: email('Running low on anything?', 'The things that are used up first', [
-              { id: 'hello', kind: 'text', text: `${hello}\n\nFood, filter sponges and test strips are what runs out first. Here is where they are:` },
-              { id: 'shop', kind: 'button', label: 'Top up', url: 'http://localhost/outside/shop' },
-            ]),
-          }],
+          id: 'topped-up',
+          name: 'Bought supplies',
+          when: null,
+          steps: [
+            {
+              id: 'run-out',
+              kind: 'send',
+              name: 'Running low?',
+              message: email('Running low on anything?', 'The things that are used up first', [
+                {
+                  id: 'hello',
+                  kind: 'text',
+                  text: `${hello}\n\nFood, filter sponges and test strips are what runs out first. Here is where they are:`,
+                },
+                { id: 'shop', kind: 'button', label: 'Top up', url: 'http://localhost/outside/shop' },
+              ]),
+            },
+          ],
         },
       ],
     },
@@ -110,27 +189,37 @@ export const firstOrder: FlowDocument = {
 export const winBack: FlowDocument = {
   schema: 'viatic.flow/1',
   name: 'Quiet for ninety days',
-  trigger: { kind: 'silence', event: 'order.placed', key: null, after: 'P90D', unless: null },
+  triggers: [{ id: 'start', kind: 'silence', event: 'order.placed', key: null, after: 'P90D', unless: null }],
   entry: canBeEmailed,
   stay: noOrderSinceEntering,
   reentry: 'always',
   goal: { event: 'order.placed', within: 'P14D', ends: true },
   steps: [
     {
-      id: 'how-is-it', kind: 'send', name: 'How is your tank?',
-      message: email('How is your tank, {{ person.firstName }}?', '', [{ id: 'hello', kind: 'text', text: `${hello}\n\nIt has been a while. How is the tank doing?` }]),
+      id: 'how-is-it',
+      kind: 'send',
+      name: 'How is your tank?',
+      message: email('How is your tank, {{ person.firstName }}?', '', [
+        { id: 'hello', kind: 'text', text: `${hello}\n\nIt has been a while. How is the tank doing?` },
+      ]),
     },
     { id: 'a-week', kind: 'wait', for: 'P7D' },
     {
-      id: 'new-plants', kind: 'send', name: 'New plants', off: true,
-      message: email('New plants this month', 'Fresh from the growers', [{ id: 'hello', kind: 'text', text: `${hello}\n\nNew plants have come in this week.` }]),
+      id: 'new-plants',
+      kind: 'send',
+      name: 'New plants',
+      off: true,
+      message: email('New plants this month', 'Fresh from the growers', [
+        { id: 'hello', kind: 'text', text: `${hello}\n\nNew plants have come in this week.` },
+      ]),
     },
   ],
 };
 
 /** The demo's flows with the key of each and whether it is on. Links to the shop follow the address it runs at. */
 export function demoFlows(baseUrl: string): { key: string; document: FlowDocument; isOn: boolean }[] {
-  const placed = (document: FlowDocument): FlowDocument => JSON.parse(JSON.stringify(document).replaceAll('http://localhost/', `${baseUrl}/`)) as FlowDocument;
+  const placed = (document: FlowDocument): FlowDocument =>
+    JSON.parse(JSON.stringify(document).replaceAll('http://localhost/', `${baseUrl}/`)) as FlowDocument;
   return [
     { key: 'cart-left-behind', document: placed(cartLeftBehind), isOn: true },
     { key: 'first-order', document: placed(firstOrder), isOn: true },

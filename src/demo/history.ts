@@ -1,5 +1,5 @@
 import { DAY, HOUR, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
-import type { FactEvent, Facts, Value } from '../core/rules';
+import { inOrder, NO_REACH, type FactChange, type FactEvent, type KnownFacts, type Value } from '../core/rules';
 import { replayPerson, type Reaction, type ReplayFlow, type Replayed, type ReplayedSend } from '../core/replay';
 import catalogue from '../../quillfin/catalogue.json';
 import { chanceOf, type Chance } from './chance';
@@ -19,14 +19,59 @@ export interface DemoHistory {
   readonly replayed: Replayed;
 }
 
-const FIRST = 'Ada Ben Carla Dirk Elin Femke Goran Hanna Ivo Jana Kees Lotte Milan Nora Olaf Petra Quirin Rosa Sven Tilda Udo Vera Wim Xenia Yara Zeno Anouk Bram Cléa Daan Esra Finn Greta Hugo Ines Joost Katya Lars Mira Niels Oona Pieter Renske Silas Thea Ulla Vito Wanda Yannick Zoë'.split(' ');
-const LAST = 'Aalders Brinkmann Castel Dorn Ekholm Faber Geerts Hollander Ilves Jansma Kessel Lindqvist Moreau Noordhof Okkerse Peeters Quist Reinders Sterk Talsma Uhlig Verbeek Wester Ysebaert Zandstra Achterberg Bellweg Corver Duindam Engelhart'.split(' ');
+const FIRST = (
+  'Ada Ben Carla Dirk Elin Femke Goran Hanna Ivo Jana Kees Lotte Milan Nora Olaf Petra Quirin Rosa Sven Tilda Udo Vera Wim Xenia Yara ' +
+  'Zeno Anouk Bram Cléa Daan Esra Finn Greta Hugo Ines Joost Katya Lars Mira Niels Oona Pieter Renske Silas Thea Ulla Vito Wanda ' +
+  'Yannick Zoë'
+).split(' ');
+const LAST = (
+  'Aalders Brinkmann Castel Dorn Ekholm Faber Geerts Hollander Ilves Jansma Kessel Lindqvist Moreau Noordhof Okkerse Peeters Quist ' +
+  'Reinders Sterk Talsma Uhlig Verbeek Wester Ysebaert Zandstra Achterberg Bellweg Corver Duindam Engelhart'
+).split(' ');
 /** Dirty as real data: the same country in several spellings. */
-const COUNTRIES: readonly (readonly [string, number])[] = [['NL', 46], ['Netherlands', 4], ['DE', 18], ['Germany', 2], ['BE', 12], ['FR', 8], ['AT', 3], ['DK', 3], ['IE', 2]];
-const ZONES: Record<string, string> = { NL: 'Europe/Amsterdam', Netherlands: 'Europe/Amsterdam', DE: 'Europe/Berlin', Germany: 'Europe/Berlin', BE: 'Europe/Brussels', FR: 'Europe/Paris', AT: 'Europe/Vienna', DK: 'Europe/Copenhagen', IE: 'Europe/Dublin' };
+const COUNTRIES: readonly (readonly [string, number])[] = [
+  ['NL', 46],
+  ['Netherlands', 4],
+  ['DE', 18],
+  ['Germany', 2],
+  ['BE', 12],
+  ['FR', 8],
+  ['AT', 3],
+  ['DK', 3],
+  ['IE', 2],
+];
+const ZONES: Record<string, string> = {
+  NL: 'Europe/Amsterdam',
+  Netherlands: 'Europe/Amsterdam',
+  DE: 'Europe/Berlin',
+  Germany: 'Europe/Berlin',
+  BE: 'Europe/Brussels',
+  FR: 'Europe/Paris',
+  AT: 'Europe/Vienna',
+  DK: 'Europe/Copenhagen',
+  IE: 'Europe/Dublin',
+};
 /** Shares of visits by day of the week from Monday, and by hour of the day. */
 const WEEK = [0.9, 0.85, 0.85, 0.95, 1, 1.35, 1.6];
-const HOURS: readonly (readonly [number, number])[] = [[7, 2], [8, 4], [9, 4], [10, 5], [11, 5], [12, 7], [13, 6], [14, 5], [15, 5], [16, 6], [17, 7], [18, 8], [19, 11], [20, 13], [21, 11], [22, 6], [23, 2]];
+const HOURS: readonly (readonly [number, number])[] = [
+  [7, 2],
+  [8, 4],
+  [9, 4],
+  [10, 5],
+  [11, 5],
+  [12, 7],
+  [13, 6],
+  [14, 5],
+  [15, 5],
+  [16, 6],
+  [17, 7],
+  [18, 8],
+  [19, 11],
+  [20, 13],
+  [21, 11],
+  [22, 6],
+  [23, 2],
+];
 
 const products = catalogue.products;
 const supplies = products.filter((product) => product.price < 40);
@@ -37,7 +82,11 @@ export function makePerson(index: number, id: string, start: Instant, end: Insta
   const firstName = chance.pick(FIRST);
   const lastName = chance.pick(LAST);
   const country = chance.weighted(COUNTRIES);
-  const plain = (text: string) => text.normalize('NFD').replace(/[^a-zA-Z]/g, '').toLowerCase();
+  const plain = (text: string) =>
+    text
+      .normalize('NFD')
+      .replace(/[^a-zA-Z]/g, '')
+      .toLowerCase();
   return {
     id,
     externalId: `qf-${100_000 + index}`,
@@ -50,17 +99,36 @@ export function makePerson(index: number, id: string, start: Instant, end: Insta
       // numbers that Ofcom keeps free for stories: 07700 900000 to 900999
       ...(index % 3 === 0 && index < 3000 && { phone: `+447700900${String(index / 3).padStart(3, '0')}` }),
     },
-    consent: chance.weighted([['given', 66], [null, 27], ['withdrawn', 7]] as const),
+    consent: chance.weighted([
+      ['given', 66],
+      [null, 27],
+      ['withdrawn', 7],
+    ] as const),
     // two in five were on file when the history begins
     createdAt: Math.round(chance.is(0.4) ? start - chance.next() * 400 * DAY : start + chance.next() * (end - start)),
   };
 }
 
-interface Item { sku: string; name: string; quantity: number; price: number; url: string; image: string }
+interface Item {
+  sku: string;
+  name: string;
+  quantity: number;
+  price: number;
+  url: string;
+  image: string;
+}
 const valueOf = (items: readonly Item[]) => Math.round(items.reduce((sum, item) => sum + item.price * item.quantity, 0) * 100) / 100;
 
 /** What the people of Quillfin did over the history: visits, products viewed, carts, orders, cancellations. */
-export function makeVisits(person: DemoPerson, start: Instant, end: Instant, zone: string, baseUrl: string, nextId: () => string, chance: Chance): FactEvent[] {
+export function makeVisits(
+  person: DemoPerson,
+  start: Instant,
+  end: Instant,
+  zone: string,
+  baseUrl: string,
+  nextId: () => string,
+  chance: Chance,
+): FactEvent[] {
   const events: FactEvent[] = [];
   const add = (type: string, time: Instant, properties: Record<string, Value>) => {
     if (time <= end) events.push({ id: nextId(), type, time: Math.round(time), properties });
@@ -80,7 +148,12 @@ export function makeVisits(person: DemoPerson, start: Instant, end: Instant, zon
     const pool = !hasTank && chance.is(0.5) ? tanks : chance.is(0.15) ? products : supplies;
     const looked = Array.from({ length: 1 + chance.below(4) }, () => chance.pick(pool));
     for (const product of looked) {
-      add('product.viewed', at, { sku: product.sku, name: product.name, price: product.price, url: `${baseUrl}/outside/shop/p/${product.sku}` });
+      add('product.viewed', at, {
+        sku: product.sku,
+        name: product.name,
+        price: product.price,
+        url: `${baseUrl}/outside/shop/p/${product.sku}`,
+      });
       at += chance.wait(2 * MINUTE) + 5 * SECOND;
     }
     if (!chance.is(0.42)) continue;
@@ -88,8 +161,21 @@ export function makeVisits(person: DemoPerson, start: Instant, end: Instant, zon
     const items: Item[] = [];
     const cartId = `cart-${person.externalId}-${visit}`;
     for (const product of wanted) {
-      items.push({ sku: product.sku, name: product.name, quantity: product.price < 15 ? 1 + chance.below(3) : 1, price: product.price, url: `${baseUrl}/outside/shop/p/${product.sku}`, image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg` });
-      add('cart.updated', at, { cartId, currency: 'EUR', value: valueOf(items), items: items.map((item) => ({ ...item })), checkoutUrl: `${baseUrl}/outside/shop/cart/${cartId}` });
+      items.push({
+        sku: product.sku,
+        name: product.name,
+        quantity: product.price < 15 ? 1 + chance.below(3) : 1,
+        price: product.price,
+        url: `${baseUrl}/outside/shop/p/${product.sku}`,
+        image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg`,
+      });
+      add('cart.updated', at, {
+        cartId,
+        currency: 'EUR',
+        value: valueOf(items),
+        items: items.map((item) => ({ ...item })),
+        checkoutUrl: `${baseUrl}/outside/shop/cart/${cartId}`,
+      });
       at += chance.wait(3 * MINUTE) + 10 * SECOND;
     }
     // about two carts in three are left behind (common practice: around 70 of 100)
@@ -97,7 +183,7 @@ export function makeVisits(person: DemoPerson, start: Instant, end: Instant, zon
     order(add, cartId, items, at, 0, chance);
     hasTank ||= pool === tanks;
   }
-  return events;
+  return events.sort(inOrder);
 }
 
 type Add = (type: string, time: Instant, properties: Record<string, Value>) => void;
@@ -107,42 +193,68 @@ function order(add: Add, cartId: string, items: readonly Item[], at: Instant, pe
   const full = valueOf(items);
   const discount = Math.round(full * percent) / 100;
   const value = Math.round((full - discount) * 100) / 100;
-  add('order.placed', at, { orderId, cartId, currency: 'EUR', value, discount, items: items.map((item) => ({ ...item })), ...(percent && { codes: ['CLEAR10'] }) });
+  add('order.placed', at, {
+    orderId,
+    cartId,
+    currency: 'EUR',
+    value,
+    discount,
+    items: items.map((item) => ({ ...item })),
+    ...(percent && { codes: ['CLEAR10'] }),
+  });
   if (chance.is(0.03)) add('order.cancelled', at + chance.wait(10 * HOUR) + MINUTE, { orderId });
   else if (chance.is(0.025)) add('order.refunded', at + 4 * DAY + chance.wait(3 * DAY), { orderId, value: Math.round(value * 50) / 100 });
 }
 
 /** What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. */
 export function reactionOf(nextId: () => string, chance: Chance): Reaction {
-  return (send: ReplayedSend, facts: Facts) => {
+  return (send: ReplayedSend) => {
     const events: FactEvent[] = [];
+    const leaves = (at: Instant, changes: readonly Omit<FactChange, 'at'>[]) => ({
+      events,
+      changes: changes.map((change) => ({ ...change, at: Math.round(at) })),
+    });
+    const suppressed = (reason: string) => ({ kind: 'suppression' as const, name: 'email', was: null, is: reason });
     const add: Add = (type, time, properties) => events.push({ id: nextId(), type, time: Math.round(time), properties });
     const sendId = send.id;
     if (chance.is(0.008)) {
       add('message.bounced', send.at + 3 * SECOND, { sendId, reason: 'mailbox does not exist' });
-      add('consent.changed', send.at + 3 * SECOND, { channel: 'email', state: 'withdrawn', how: 'bounced' });
-      return events;
+      return leaves(send.at + 3 * SECOND, [suppressed('bounced')]);
     }
     add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), { sendId });
-    if (!chance.is(0.44)) return events;
+    if (!chance.is(0.44)) return { events };
     const opened = send.at + MINUTE + chance.wait(3 * HOUR);
     add('message.opened', opened, { sendId });
     if (chance.is(0.006)) {
-      add('consent.changed', opened + 20 * SECOND, { channel: 'email', state: 'withdrawn', how: 'unsubscribed' });
-      return events;
+      return leaves(opened + 20 * SECOND, [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn' }, suppressed('unsubscribed')]);
     }
-    if (!chance.is(send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return events;
+    if (!chance.is(send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return { events };
     const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
-    const cart = facts.events.find((event) => event.id === send.effect.triggerId);
-    add('message.clicked', clicked, { sendId, url: typeof cart?.properties.checkoutUrl === 'string' ? cart.properties.checkoutUrl : '' });
-    if (cart?.type === 'cart.updated') {
-      const items = cart.properties.items as unknown as Item[];
-      if (chance.is(send.effect.stepId === 'big-cart' ? 0.55 : 0.5)) order(add, String(cart.properties.cartId), items, clicked + 2 * MINUTE + chance.wait(20 * MINUTE), send.effect.stepId === 'big-cart' ? 10 : 0, chance);
+    const { data } = send.run.about;
+    add('message.clicked', clicked, { sendId, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
+    if (typeof data.cartId === 'string' && data.orderId === undefined) {
+      const items = data.items as unknown as Item[];
+      if (chance.is(send.effect.stepId === 'big-cart' ? 0.55 : 0.5))
+        order(
+          add,
+          String(data.cartId),
+          items,
+          clicked + 2 * MINUTE + chance.wait(20 * MINUTE),
+          send.effect.stepId === 'big-cart' ? 10 : 0,
+          chance,
+        );
     } else if (chance.is(0.14)) {
       const product = chance.pick(supplies);
-      order(add, `cart-${send.id}-${sendId}`, [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, url: '', image: '' }], clicked + 10 * MINUTE, 0, chance);
+      order(
+        add,
+        `cart-${send.id}-${sendId}`,
+        [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, url: '', image: '' }],
+        clicked + 10 * MINUTE,
+        0,
+        chance,
+      );
     }
-    return events;
+    return { events };
   };
 }
 
@@ -150,7 +262,14 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
  * Quillfin's history up to `end`, person by person: made from one seed, and run through the engine, so that entries,
  * traces, sends and everything after them are what its rules really decide.
  */
-export function* makeHistory(options: { people: number; end: Instant; zone: string; baseUrl: string; flows: readonly ReplayFlow[]; seed?: number }): Generator<DemoHistory> {
+export function* makeHistory(options: {
+  people: number;
+  end: Instant;
+  zone: string;
+  baseUrl: string;
+  flows: readonly ReplayFlow[];
+  seed?: number;
+}): Generator<DemoHistory> {
   const { end, zone, baseUrl, flows } = options;
   const chance = chanceOf(options.seed ?? 20_260_401);
   const start = startOfDay(end - HISTORY_DAYS * DAY, zone);
@@ -159,7 +278,17 @@ export function* makeHistory(options: { people: number; end: Instant; zone: stri
   for (let index = 0; index < options.people; index++) {
     const person = makePerson(index, nextId(), start, end, chance);
     const events = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
-    const reach = { hasAddress: true, state: person.consent ?? ('unknown' as const), suppressed: null, pausedUntil: null };
-    yield { person, replayed: replayPerson(flows, { id: person.id, attributes: person.attributes, reach }, events, end, nextId, reactionOf(nextId, chance)) };
+    const known: KnownFacts = {
+      attributes: person.attributes,
+      lists: [],
+      tags: [],
+      declined: [],
+      reach: {
+        email: { ...NO_REACH, hasAddress: true, state: person.consent ?? 'unknown' },
+        sms: { ...NO_REACH, hasAddress: typeof person.attributes.phone === 'string' },
+        push: NO_REACH,
+      },
+    };
+    yield { person, replayed: replayPerson(flows, { id: person.id, known, changes: [] }, events, end, nextId, reactionOf(nextId, chance)) };
   }
 }

@@ -19,7 +19,12 @@ export function readConfig(): Config {
     return value;
   };
   return {
-    port: Number(of('OUTSIDE_PORT')), smtpPort: Number(of('OUTSIDE_SMTP_PORT')), viaticUrl: of('VIATIC_URL').replace(/\/$/, ''),
-    apiKey: of('OUTSIDE_API_KEY'), mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'), folder: of('OUTSIDE_FOLDER'), snippet: process.env.OUTSIDE_SNIPPET ?? '',
+    port: Number(of('OUTSIDE_PORT')),
+    smtpPort: Number(of('OUTSIDE_SMTP_PORT')),
+    viaticUrl: of('VIATIC_URL').replace(/\/$/, ''),
+    apiKey: of('OUTSIDE_API_KEY'),
+    mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'),
+    folder: of('OUTSIDE_FOLDER'),
+    snippet: process.env.OUTSIDE_SNIPPET ?? '',
   };
 }

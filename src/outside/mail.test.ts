@@ -42,7 +42,14 @@ beforeEach(async () => {
   });
   await new Promise<void>((done) => hooks.listen(0, '127.0.0.1', () => done()));
   smtpPort = await freePort();
-  mail = startMail({ port: 0, smtpPort, viaticUrl: `http://127.0.0.1:${(hooks.address() as { port: number }).port}`, apiKey: '', mailHookSecret: SECRET, folder });
+  mail = startMail({
+    port: 0,
+    smtpPort,
+    viaticUrl: `http://127.0.0.1:${(hooks.address() as { port: number }).port}`,
+    apiKey: '',
+    mailHookSecret: SECRET,
+    folder,
+  });
 });
 afterEach(async () => {
   await mail.close();
@@ -51,11 +58,28 @@ afterEach(async () => {
 });
 
 const send = (to: string, messageId: string, more: object = {}) =>
-  nodemailer.createTransport({ host: '127.0.0.1', port: smtpPort }).sendMail({ from: 'Quillfin <hello@quillfin.example>', to, subject: 'Schöne Grüße', text: 'text', html: '<a href="https://shop.example/?a=1&amp;b=2">x</a>', messageId, ...more });
+  nodemailer.createTransport({ host: '127.0.0.1', port: smtpPort }).sendMail({
+    from: 'Quillfin <hello@quillfin.example>',
+    to,
+    subject: 'Schöne Grüße',
+    text: 'text',
+    html: '<a href="https://shop.example/?a=1&amp;b=2">x</a>',
+    messageId,
+    ...more,
+  });
 
 it('puts a mail into the inbox of its address, with headers, both parts and its links, and reports it delivered', async () => {
   await send('Robin@Example.com', '<1@x>', { headers: { 'List-Unsubscribe': '<https://v.example/leave>' } });
-  expect(mail.journal.entries).toMatchObject([{ id: '1', to: 'robin@example.com', subject: 'Schöne Grüße', text: 'text', links: ['https://shop.example/?a=1&b=2'], headers: { 'list-unsubscribe': '<https://v.example/leave>' } }]);
+  expect(mail.journal.entries).toMatchObject([
+    {
+      id: '1',
+      to: 'robin@example.com',
+      subject: 'Schöne Grüße',
+      text: 'text',
+      links: ['https://shop.example/?a=1&b=2'],
+      headers: { 'list-unsubscribe': '<https://v.example/leave>' },
+    },
+  ]);
   await until(() => reports.length === 1);
   expect(reports).toEqual([{ type: 'message.delivered', messageId: '<1@x>' }]);
 });
@@ -75,7 +99,12 @@ it('refuses, puts off, bounces and complains by address', async () => {
   await send('bounce@example.com', '<3@x>');
   await send('complain@example.com', '<4@x>');
   await until(() => reports.length === 4);
-  expect(reports.map((one) => `${one.type} ${one.messageId}`).sort()).toEqual(['message.bounced <3@x>', 'message.complained <4@x>', 'message.delivered <2@x>', 'message.delivered <4@x>']);
+  expect(reports.map((one) => `${one.type} ${one.messageId}`).sort()).toEqual([
+    'message.bounced <3@x>',
+    'message.complained <4@x>',
+    'message.delivered <2@x>',
+    'message.delivered <4@x>',
+  ]);
 });
 
 it('a connection cut in the middle of a mail leaves nothing in the inbox and the server standing', async () => {

@@ -35,8 +35,14 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
         const body = JSON.stringify({ type, messageId, ...more });
         const at = new Date();
         const answer = await fetch(`${config.viaticUrl}/api/hooks/mail`, {
-          method: 'POST', body,
-          headers: { 'content-type': 'application/json', 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': webhook.sign(id, at, body) },
+          method: 'POST',
+          body,
+          headers: {
+            'content-type': 'application/json',
+            'webhook-id': id,
+            'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+            'webhook-signature': webhook.sign(id, at, body),
+          },
         });
         if (answer.status < 500 && answer.status !== 404) return;
       } catch {
@@ -76,9 +82,22 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
             known.add(messageId);
             const html = typeof parsed.html === 'string' ? parsed.html : '';
             journal.add({
-              id: String(journal.entries.length + 1), messageId, to, from: parsed.from?.text ?? '', subject: parsed.subject ?? '',
-              headers: Object.fromEntries(parsed.headerLines.map(({ key, line }) => [key, line.slice(line.indexOf(':') + 1).replace(/\r?\n\s+/g, ' ').trim()])),
-              text: parsed.text ?? '', html,
+              id: String(journal.entries.length + 1),
+              messageId,
+              to,
+              from: parsed.from?.text ?? '',
+              subject: parsed.subject ?? '',
+              headers: Object.fromEntries(
+                parsed.headerLines.map(({ key, line }) => [
+                  key,
+                  line
+                    .slice(line.indexOf(':') + 1)
+                    .replace(/\r?\n\s+/g, ' ')
+                    .trim(),
+                ]),
+              ),
+              text: parsed.text ?? '',
+              html,
               links: [...html.matchAll(/href="([^"]+)"/g)].map(([, url]) => url!.replaceAll('&amp;', '&')),
               receivedAt: new Date().toISOString(),
             });
@@ -88,7 +107,10 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
           setTimeout(() => {
             if (to.startsWith('soft')) void report('message.bounced', messageId, { class: 'soft', reason: 'mailbox is full' });
             else if (to.startsWith('bounce')) void report('message.bounced', messageId, { reason: 'mailbox does not exist' });
-            else void report('message.delivered', messageId).then(() => (to.startsWith('complain') ? report('message.complained', messageId) : undefined));
+            else
+              void report('message.delivered', messageId).then(() =>
+                to.startsWith('complain') ? report('message.complained', messageId) : undefined,
+              );
           }, 20);
         })().catch((error: Error) => done(error));
       });

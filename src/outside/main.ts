@@ -11,7 +11,13 @@ const mail = startMail(config);
 const shop = openShop(config);
 const LARGEST = 1024 * 1024;
 
-interface Received { id: string; to: string; body: unknown; headers: Record<string, string>; receivedAt: string }
+interface Received {
+  id: string;
+  to: string;
+  body: unknown;
+  headers: Record<string, string>;
+  receivedAt: string;
+}
 const others = new Map(['sms', 'push', 'webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
 
 async function read(request: IncomingMessage): Promise<Asked> {
@@ -24,7 +30,12 @@ async function read(request: IncomingMessage): Promise<Asked> {
     chunks.push(chunk);
   }
   const body = Buffer.concat(chunks).toString();
-  const cookies = Object.fromEntries((request.headers.cookie ?? '').split(/; */).filter(Boolean).map((one) => [one.slice(0, one.indexOf('=')), one.slice(one.indexOf('=') + 1)]));
+  const cookies = Object.fromEntries(
+    (request.headers.cookie ?? '')
+      .split(/; */)
+      .filter(Boolean)
+      .map((one) => [one.slice(0, one.indexOf('=')), one.slice(one.indexOf('=') + 1)]),
+  );
   return { method: request.method ?? 'GET', path: url.pathname, query: url.searchParams, cookies, form: new URLSearchParams(body), body };
 }
 
@@ -48,7 +59,13 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
       // kept as it came
     }
     const to = String((body as { to?: unknown } | null)?.to ?? kind).toLowerCase();
-    receiver.add({ id: String(receiver.entries.length + 1), to, body, headers: Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])), receivedAt: new Date().toISOString() });
+    receiver.add({
+      id: String(receiver.entries.length + 1),
+      to,
+      body,
+      headers: Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])),
+      receivedAt: new Date().toISOString(),
+    });
     return list([]);
   }
   return { status: 404, body: 'nothing here' };

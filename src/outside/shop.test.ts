@@ -9,7 +9,24 @@ import { openShop } from './shop';
 
 let folder: string;
 let server: Server;
-let told: { type: string; source: string; data: { cartId: string; value: number; discount?: number; codes?: string[]; items: { sku: string; quantity: number }[]; checkoutUrl: string; person: { email: string; firstName?: string; country?: string; consent?: { email: boolean; wording: string; box?: string; country?: string } } } }[];
+let told: {
+  type: string;
+  source: string;
+  data: {
+    cartId: string;
+    value: number;
+    discount?: number;
+    codes?: string[];
+    items: { sku: string; quantity: number }[];
+    checkoutUrl: string;
+    person: {
+      email: string;
+      firstName?: string;
+      country?: string;
+      consent?: { email: boolean; wording: string; box?: string; country?: string };
+    };
+  };
+}[];
 let shop: ReturnType<typeof openShop>;
 let cookie = '';
 let isRefusing = false;
@@ -34,7 +51,14 @@ beforeEach(async () => {
     });
   });
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', () => done()));
-  shop = openShop({ port: 0, smtpPort: 0, viaticUrl: `http://127.0.0.1:${(server.address() as { port: number }).port}`, apiKey: 'key', mailHookSecret: '', folder });
+  shop = openShop({
+    port: 0,
+    smtpPort: 0,
+    viaticUrl: `http://127.0.0.1:${(server.address() as { port: number }).port}`,
+    apiKey: 'key',
+    mailHookSecret: '',
+    folder,
+  });
 });
 afterEach(async () => {
   await new Promise((done) => server.close(done));
@@ -44,7 +68,14 @@ afterEach(async () => {
 /** One request of a browser that keeps its cookie. */
 async function ask(method: string, path: string, form: Record<string, string> = {}): Promise<Answer> {
   const url = new URL(`/outside/shop${path}`, 'http://x');
-  const answer = await shop({ method, path: url.pathname, query: url.searchParams, cookies: cookie ? { quillfin_cart: cookie } : {}, form: new URLSearchParams(form), body: '' });
+  const answer = await shop({
+    method,
+    path: url.pathname,
+    query: url.searchParams,
+    cookies: cookie ? { quillfin_cart: cookie } : {},
+    form: new URLSearchParams(form),
+    body: '',
+  });
   const set = /^quillfin_cart=([^;]*)/.exec(answer.cookie ?? '');
   if (set) cookie = set[1]!;
   return answer;
@@ -60,7 +91,20 @@ describe('the demo shop', () => {
     await ask('POST', '/checkout/keep', { ...details, email: 'not yet' });
     expect(told).toEqual([]);
     expect((await ask('POST', '/checkout/keep', details)).status).toBe(204);
-    expect(told).toMatchObject([{ type: 'cart.updated', source: 'quillfin/shop', data: { value: 274.8, items: [{ sku: 'QF-T112', quantity: 1 }, { sku: 'QF-P002', quantity: 2 }], person: { email: 'robin@example.com', firstName: 'Robin', consent: { email: true } } } }]);
+    expect(told).toMatchObject([
+      {
+        type: 'cart.updated',
+        source: 'quillfin/shop',
+        data: {
+          value: 274.8,
+          items: [
+            { sku: 'QF-T112', quantity: 1 },
+            { sku: 'QF-P002', quantity: 2 },
+          ],
+          person: { email: 'robin@example.com', firstName: 'Robin', consent: { email: true } },
+        },
+      },
+    ]);
     await ask('POST', '/cart/set', { sku: 'QF-P002', quantity: '0' });
     expect(told[1]!.data.value).toBe(249);
   });
@@ -77,7 +121,12 @@ describe('the demo shop', () => {
     await ask('POST', '/checkout/country', { ...details, agreed: '', country: 'US' });
     expect((await ask('GET', '/checkout')).body).toMatch(/name="agreed" value="yes" checked> Yes, write to me in US/);
     await ask('POST', '/checkout/keep', { ...details, country: 'US' });
-    expect(told.at(-1)!.data.person.consent).toMatchObject({ email: true, wording: 'Yes, write to me in US', box: 'ticked', country: 'US' });
+    expect(told.at(-1)!.data.person.consent).toMatchObject({
+      email: true,
+      wording: 'Yes, write to me in US',
+      box: 'ticked',
+      country: 'US',
+    });
   });
 
   it('its link brings the same cart back, in another browser too, with the code on it', async () => {
@@ -86,7 +135,10 @@ describe('the demo shop', () => {
     const back = new URL(told[0]!.data.checkoutUrl);
     cookie = '';
     expect((await ask('GET', '/cart')).body).toContain('Your cart is empty');
-    expect(await ask('GET', `${back.pathname.replace('/outside/shop', '')}?code=clear10`)).toMatchObject({ status: 303, location: '/outside/shop/cart' });
+    expect(await ask('GET', `${back.pathname.replace('/outside/shop', '')}?code=clear10`)).toMatchObject({
+      status: 303,
+      location: '/outside/shop/cart',
+    });
     const { body } = await ask('GET', '/cart');
     expect(body).toContain('Shoreline tank 112 l');
     expect(body).toContain('10 % off with CLEAR10');
@@ -137,6 +189,7 @@ describe('the demo shop', () => {
   });
 
   it('answers 404 to what it does not have', async () => {
-    for (const path of ['/p/NONE', '/pictures/NONE.svg', '/cart/cart-none', '/elsewhere']) expect((await ask('GET', path)).status, path).toBe(404);
+    for (const path of ['/p/NONE', '/pictures/NONE.svg', '/cart/cart-none', '/elsewhere'])
+      expect((await ask('GET', path)).status, path).toBe(404);
   });
 });

@@ -48,18 +48,65 @@ export function openShop(config: Config) {
   };
   const cartOf = (asked: Asked): Cart => {
     const known = carts.get(asked.cookies.quillfin_cart ?? '');
-    return known && !known.orderId ? { ...structuredClone(known), country: known.country ?? 'NL', box: known.box ?? UNTOUCHED, isAsked: known.isAsked ?? false, device: deviceOf(asked) || known.device || '' } : { id: `cart-${randomUUID().slice(0, 13)}`, lines: [], email: '', firstName: '', agreed: false, country: 'NL', box: UNTOUCHED, isAsked: false, code: '', orderId: null, device: deviceOf(asked) };
+    return known && !known.orderId
+      ? {
+          ...structuredClone(known),
+          country: known.country ?? 'NL',
+          box: known.box ?? UNTOUCHED,
+          isAsked: known.isAsked ?? false,
+          device: deviceOf(asked) || known.device || '',
+        }
+      : {
+          id: `cart-${randomUUID().slice(0, 13)}`,
+          lines: [],
+          email: '',
+          firstName: '',
+          agreed: false,
+          country: 'NL',
+          box: UNTOUCHED,
+          isAsked: false,
+          code: '',
+          orderId: null,
+          device: deviceOf(asked),
+        };
   };
   const itemsOf = (cart: Cart) =>
     cart.lines.flatMap((line) => {
       const product = productOf(line.sku);
-      return product ? [{ sku: product.sku, name: product.name, quantity: line.quantity, price: product.price, url: `${base}/p/${product.sku}`, image: `${base}/pictures/${product.sku}.svg` }] : [];
+      return product
+        ? [
+            {
+              sku: product.sku,
+              name: product.name,
+              quantity: line.quantity,
+              price: product.price,
+              url: `${base}/p/${product.sku}`,
+              image: `${base}/pictures/${product.sku}.svg`,
+            },
+          ]
+        : [];
     });
-  const personOf = (cart: Cart) => ({ email: cart.email, ...(cart.device && { device: cart.device }), ...(cart.firstName && { firstName: cart.firstName }), ...(cart.country && { country: cart.country }), ...(cart.agreed && { consent: { email: true, how: 'checkout', place: `${base}/checkout`, wording: cart.box.wording, box: cart.box.ticked ? 'ticked' : 'unticked', country: cart.country } }) });
+  const personOf = (cart: Cart) => ({
+    email: cart.email,
+    ...(cart.device && { device: cart.device }),
+    ...(cart.firstName && { firstName: cart.firstName }),
+    ...(cart.country && { country: cart.country }),
+    ...(cart.agreed && {
+      consent: {
+        email: true,
+        how: 'checkout',
+        place: `${base}/checkout`,
+        wording: cart.box.wording,
+        box: cart.box.ticked ? 'ticked' : 'unticked',
+        country: cart.country,
+      },
+    }),
+  });
 
   const tell = async (type: string, data: object): Promise<void> => {
     const answer = await fetch(`${config.viaticUrl}/api/v1/events`, {
-      method: 'POST', headers: { 'content-type': 'application/json', authorization: `Bearer ${config.apiKey}` },
+      method: 'POST',
+      headers: { 'content-type': 'application/json', authorization: `Bearer ${config.apiKey}` },
       body: JSON.stringify({ specversion: '1.0', id: randomUUID(), source: 'quillfin/shop', type, data }),
     });
     const told = (await answer.json()) as { rejected?: unknown[] };
@@ -68,7 +115,9 @@ export function openShop(config: Config) {
   /** The opt-in box for a country, as the store has set it; a shop that cannot ask shows its own words, unticked. */
   const boxFor = async (country: string): Promise<Cart['box']> => {
     try {
-      const answer = await fetch(`${config.viaticUrl}/api/v1/checkout-box?country=${encodeURIComponent(country)}`, { headers: { authorization: `Bearer ${config.apiKey}` } });
+      const answer = await fetch(`${config.viaticUrl}/api/v1/checkout-box?country=${encodeURIComponent(country)}`, {
+        headers: { authorization: `Bearer ${config.apiKey}` },
+      });
       const box = (await answer.json()) as Partial<Cart['box']>;
       return answer.ok && box.wording ? { ticked: box.ticked === true, wording: box.wording } : UNTOUCHED;
     } catch {
@@ -78,15 +127,31 @@ export function openShop(config: Config) {
   /** Without an address nobody knows whose cart it is, so nothing is told before there is one. */
   const tellCart = async (cart: Cart): Promise<void> => {
     if (!cart.email) return;
-    await tell('cart.updated', { cartId: cart.id, currency: 'EUR', value: subtotal(cart), items: itemsOf(cart), checkoutUrl: `${base}/cart/${cart.id}`, person: personOf(cart) });
+    await tell('cart.updated', {
+      cartId: cart.id,
+      currency: 'EUR',
+      value: subtotal(cart),
+      items: itemsOf(cart),
+      checkoutUrl: `${base}/cart/${cart.id}`,
+      person: personOf(cart),
+    });
   };
-  const withCart = (cart: Cart, location: string): Answer => ({ status: 303, location, cookie: `quillfin_cart=${cart.id}; Path=/outside/shop; Max-Age=2592000; SameSite=Lax; HttpOnly` });
+  const withCart = (cart: Cart, location: string): Answer => ({
+    status: 303,
+    location,
+    cookie: `quillfin_cart=${cart.id}; Path=/outside/shop; Max-Age=2592000; SameSite=Lax; HttpOnly`,
+  });
   const count = (cart: Cart) => cart.lines.reduce((sum, line) => sum + line.quantity, 0);
 
   /** The page snippet, as the store's Data section says to put it in: it tells of browsing before anybody is known. */
   const tagged = (answer: Answer): Answer => {
     if (!config.snippet || !answer.body || answer.type) return answer;
-    return { ...answer, body: answer.body.replace('<main>', `<script src="/outside/shop/shop.js"></script><main>`).replace('</body>', `<script src="${config.viaticUrl}/snippet/${config.snippet}.js" async></script></body>`) };
+    return {
+      ...answer,
+      body: answer.body
+        .replace('<main>', `<script src="/outside/shop/shop.js"></script><main>`)
+        .replace('</body>', `<script src="${config.viaticUrl}/snippet/${config.snippet}.js" async></script></body>`),
+    };
   };
 
   return async (asked: Asked): Promise<Answer> => tagged(await answerTo(asked));
@@ -104,12 +169,26 @@ export function openShop(config: Config) {
       if (place === '') return { status: 200, body: page('Quillfin', home(), count(cart)) };
       if (place === 'p') {
         const product = productOf(detail);
-        return product ? { status: 200, body: page(product.name, productPage(product), count(cart)) } : { status: 404, body: page('Not found', '<h1>We do not have that</h1>', count(cart)) };
+        return product
+          ? { status: 200, body: page(product.name, productPage(product), count(cart)) }
+          : { status: 404, body: page('Not found', '<h1>We do not have that</h1>', count(cart)) };
       }
       if (place === 'cart' && detail) {
         const left = carts.get(detail);
-        if (!left) return { status: 404, body: page('Not found', '<h1>This cart is gone</h1><p><a href="/outside/shop">To the shop</a></p>', count(cart)) };
-        if (left.orderId) return { status: 200, body: page('Ordered', `<h1>This cart has been ordered</h1><p>Order ${e(left.orderId)}. <a href="/outside/shop">To the shop</a></p>`, 0) };
+        if (!left)
+          return {
+            status: 404,
+            body: page('Not found', '<h1>This cart is gone</h1><p><a href="/outside/shop">To the shop</a></p>', count(cart)),
+          };
+        if (left.orderId)
+          return {
+            status: 200,
+            body: page(
+              'Ordered',
+              `<h1>This cart has been ordered</h1><p>Order ${e(left.orderId)}. <a href="/outside/shop">To the shop</a></p>`,
+              0,
+            ),
+          };
         const back = structuredClone(left);
         const code = asked.query.get('code');
         if (code && CODES[code.toUpperCase()]) {
@@ -127,10 +206,20 @@ export function openShop(config: Config) {
         cart.agreed = cart.box.ticked;
         keep(cart);
       }
-      if (place === 'checkout') return cart.lines.length ? { status: 200, body: page('Checkout', checkoutPage(cart), count(cart)) } : { status: 303, location: '/outside/shop/cart' };
+      if (place === 'checkout')
+        return cart.lines.length
+          ? { status: 200, body: page('Checkout', checkoutPage(cart), count(cart)) }
+          : { status: 303, location: '/outside/shop/cart' };
       if (place === 'thanks') {
         const done = [...carts.values()].find((one) => one.orderId === detail);
-        return { status: 200, body: page('Thank you', `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - discountOf(done).amount))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`, count(cart)) };
+        return {
+          status: 200,
+          body: page(
+            'Thank you',
+            `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - discountOf(done).amount))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`,
+            count(cart),
+          ),
+        };
       }
       return { status: 404, body: page('Not found', '<h1>Nothing here</h1>', count(cart)) };
     }
@@ -166,7 +255,10 @@ export function openShop(config: Config) {
         keep(cart);
         return withCart(cart, '/outside/shop/checkout');
       }
-      if (!cart.email) return detail === 'keep' ? { status: 204 } : { status: 422, body: page('Checkout', checkoutPage(cart, 'Please give a complete email address.'), count(cart)) };
+      if (!cart.email)
+        return detail === 'keep'
+          ? { status: 204 }
+          : { status: 422, body: page('Checkout', checkoutPage(cart, 'Please give a complete email address.'), count(cart)) };
       if (detail === 'keep') {
         keep(cart);
         await tellCart(cart);
@@ -180,7 +272,14 @@ export function openShop(config: Config) {
       cart.orderId = `QF-${String(Date.now()).slice(-8)}${Math.floor(Math.random() * 90 + 10)}`;
       const discount = discountOf(cart).amount;
       await tell('order.placed', {
-        orderId: cart.orderId, cartId: cart.id, currency: 'EUR', value: rounded(subtotal(cart) - discount), discount, codes: discount ? [cart.code.toUpperCase()] : [], items: itemsOf(cart), person: personOf(cart),
+        orderId: cart.orderId,
+        cartId: cart.id,
+        currency: 'EUR',
+        value: rounded(subtotal(cart) - discount),
+        discount,
+        codes: discount ? [cart.code.toUpperCase()] : [],
+        items: itemsOf(cart),
+        person: personOf(cart),
       });
       keep(cart);
       return { status: 303, location: `/outside/shop/thanks/${cart.orderId}`, cookie: 'quillfin_cart=; Path=/outside/shop; Max-Age=0' };
@@ -191,11 +290,28 @@ export function openShop(config: Config) {
 
 const AGREEMENT = 'Yes, write to me about my tank and about offers. I can leave at any time.';
 const UNTOUCHED: Cart['box'] = { ticked: false, wording: AGREEMENT };
-const COUNTRIES = [['NL', 'Netherlands'], ['BE', 'Belgium'], ['DE', 'Germany'], ['FR', 'France'], ['AT', 'Austria'], ['DK', 'Denmark'], ['IE', 'Ireland'], ['US', 'United States']] as const;
+const COUNTRIES = [
+  ['NL', 'Netherlands'],
+  ['BE', 'Belgium'],
+  ['DE', 'Germany'],
+  ['FR', 'France'],
+  ['AT', 'Austria'],
+  ['DK', 'Denmark'],
+  ['IE', 'Ireland'],
+  ['US', 'United States'],
+] as const;
 
 function home(): string {
   const kinds = [...new Set(products.map((product) => product.kind))];
-  return `<h1>Everything for a calm tank</h1>${kinds.map((kind) => `<h2>${e(kind[0]!.toUpperCase() + kind.slice(1))}</h2><div class="grid">${products.filter((product) => product.kind === kind).map(card).join('')}</div>`).join('')}`;
+  return `<h1>Everything for a calm tank</h1>${kinds
+    .map(
+      (kind) =>
+        `<h2>${e(kind[0]!.toUpperCase() + kind.slice(1))}</h2><div class="grid">${products
+          .filter((product) => product.kind === kind)
+          .map(card)
+          .join('')}</div>`,
+    )
+    .join('')}`;
 }
 
 function card(product: Product): string {

@@ -1,9 +1,8 @@
 import type { ReactNode } from 'react';
 import { readStore } from '@/data/store';
 import { screen } from '@/server/access';
-import { database } from '@/server/database';
-import { env } from '@/server/env';
-import { Frame } from '@/ui/Frame';
+import { database, env } from '@/server/base';
+import { Frame } from '@/ui/frame';
 import { signOut } from '../sign-in/actions';
 
 export const dynamic = 'force-dynamic';
@@ -11,7 +10,12 @@ export const dynamic = 'force-dynamic';
 export default screen(async ({ children }: { children: ReactNode }, user) => {
   const store = await readStore(database());
   return (
-    <Frame user={{ name: user.name, email: user.email }} store={{ name: store.name, zone: store.zone, currency: store.currency, isDemo: env().isDemo }} clock={{ now: new Date(store.now).toISOString(), zone: store.zone, offsetMs: store.offsetMs }} signOut={signOut}>
+    <Frame
+      user={{ name: user.name, email: user.email }}
+      store={{ name: store.name, zone: store.zone, currency: store.currency, isDemo: env().isDemo }}
+      clock={{ now: new Date(store.now).toISOString(), zone: store.zone, offsetMs: store.offsetMs }}
+      signOut={signOut}
+    >
       {children}
     </Frame>
   );

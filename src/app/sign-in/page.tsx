@@ -1,7 +1,7 @@
 import { redirect } from 'next/navigation';
-import { env } from '@/server/env';
+import { env } from '@/server/base';
 import { signedIn } from '@/server/access';
-import { SignIn } from '@/ui/SignIn';
+import { SignIn } from '@/ui/access';
 import { signIn } from './actions';
 
 export const metadata = { title: 'Sign in' };

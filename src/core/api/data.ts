@@ -45,21 +45,54 @@ export interface RejectionView {
 
 export interface SourceDetail extends SourceView {
   /** by minute of the last hour, oldest first */
-  readonly minutes: readonly { readonly minute: string; readonly accepted: number; readonly duplicates: number; readonly rejected: number }[];
+  readonly minutes: readonly {
+    readonly minute: string;
+    readonly accepted: number;
+    readonly duplicates: number;
+    readonly rejected: number;
+  }[];
   readonly mapping: { readonly version: number; readonly document: Mapping; readonly savedAt: string; readonly savedBy: string } | null;
   readonly mappings: readonly { readonly version: number; readonly savedAt: string; readonly savedBy: string }[];
-  readonly bodies: readonly { readonly id: string; readonly at: string; readonly webhookId: string; readonly raw: string; readonly outcome: { readonly accepted: number; readonly duplicates: number; readonly problems: readonly { readonly field: string; readonly wrong: string; readonly right: string }[] } }[];
+  readonly bodies: readonly {
+    readonly id: string;
+    readonly at: string;
+    readonly webhookId: string;
+    readonly raw: string;
+    readonly outcome: {
+      readonly accepted: number;
+      readonly duplicates: number;
+      readonly problems: readonly { readonly field: string; readonly wrong: string; readonly right: string }[];
+    };
+  }[];
 }
 
 export interface TriedBody {
   readonly id: string;
   readonly at: string;
-  readonly results: readonly ({ readonly event: { readonly [name: string]: Value }; readonly problems: readonly { readonly field: string; readonly wrong: string; readonly right: string }[] } | { readonly skipped: string })[];
+  readonly results: readonly (
+    | {
+        readonly event: { readonly [name: string]: Value };
+        readonly problems: readonly { readonly field: string; readonly wrong: string; readonly right: string }[];
+      }
+    | { readonly skipped: string }
+  )[];
 }
 
-export interface TypeView { readonly type: string; readonly count: number; readonly firstAt: string; readonly lastAt: string; readonly properties: number; readonly uses: readonly UseView[] }
+export interface TypeView {
+  readonly type: string;
+  readonly count: number;
+  readonly firstAt: string;
+  readonly lastAt: string;
+  readonly properties: number;
+  readonly uses: readonly UseView[];
+}
 export interface TypeDetail extends TypeView {
-  readonly list: readonly { readonly name: string; readonly count: number; readonly kinds: { readonly [kind: string]: number }; readonly values: readonly { readonly value: string; readonly count: number }[] }[];
+  readonly list: readonly {
+    readonly name: string;
+    readonly count: number;
+    readonly kinds: { readonly [kind: string]: number };
+    readonly values: readonly { readonly value: string; readonly count: number }[];
+  }[];
   /** values that a flow asks for and that never occurred */
   readonly warnings: readonly { readonly says: string; readonly mend: string; readonly flow: string }[];
 }
@@ -79,7 +112,15 @@ export interface FormView {
   readonly flows: readonly { readonly key: string; readonly name: string; readonly listensTo: 'all' | 'this' }[];
 }
 
-export interface SuppressionView { readonly channel: string; readonly address: string; readonly reason: string; readonly at: string; readonly by: string | null; readonly note: string | null; readonly person: string | null }
+export interface SuppressionView {
+  readonly channel: string;
+  readonly address: string;
+  readonly reason: string;
+  readonly at: string;
+  readonly by: string | null;
+  readonly note: string | null;
+  readonly person: string | null;
+}
 
 export interface UploadView {
   readonly key: string;

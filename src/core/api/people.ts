@@ -1,6 +1,6 @@
 import type { AttributeType } from '../people';
 import type { Money } from '../money';
-import type { Because, Channel, Value } from '../rules';
+import type { Barrier, Because, Channel, Value } from '../rules';
 import type { PersonFlow } from './views';
 
 export interface ConsentView {
@@ -32,18 +32,42 @@ export interface PersonView {
   /** false for somebody who is only a device or a phone so far */
   readonly isKnown: boolean;
   readonly attributes: { readonly [name: string]: Value };
-  readonly identifiers: readonly { readonly kind: string; readonly value: string; readonly since: string | null; readonly isShared: boolean }[];
+  readonly identifiers: readonly {
+    readonly kind: string;
+    readonly value: string;
+    readonly since: string | null;
+    readonly isShared: boolean;
+  }[];
   /** the same as `channels`, for email alone */
-  readonly consent: { readonly email: { readonly state: 'given' | 'withdrawn' | 'unknown'; readonly at: string | null; readonly suppressed: string | null; readonly reachable: boolean; readonly because: string | null } };
+  readonly consent: {
+    readonly email: {
+      readonly state: 'given' | 'withdrawn' | 'unknown';
+      readonly at: string | null;
+      readonly suppressed: string | null;
+      readonly reachable: boolean;
+      readonly because: string | null;
+    };
+  };
   readonly channels: readonly ConsentView[];
   readonly pausedUntil: string | null;
   readonly declined: readonly string[];
   readonly tags: readonly string[];
   readonly lists: readonly { readonly key: string; readonly name: string; readonly at: string; readonly how: string }[];
-  readonly orders: { readonly count: number; readonly firstAt: string | null; readonly lastAt: string | null; readonly totals: readonly Money[]; /** days between orders, the one in the middle; null below two orders */ readonly typicalGapDays: number | null };
+  readonly orders: {
+    readonly count: number;
+    readonly firstAt: string | null;
+    readonly lastAt: string | null;
+    readonly totals: readonly Money[];
+    /** days between orders, the one in the middle; null below two orders */ readonly typicalGapDays: number | null;
+  };
   readonly flows: readonly PersonFlow[];
   /** others who share a phone or a device with this person */
-  readonly maybeSame: readonly { readonly id: string; readonly name: string | null; readonly email: string | null; readonly because: string }[];
+  readonly maybeSame: readonly {
+    readonly id: string;
+    readonly name: string | null;
+    readonly email: string | null;
+    readonly because: string;
+  }[];
   readonly merges: readonly MergeView[];
   readonly createdAt: string;
   readonly seenAt: string;
@@ -89,7 +113,9 @@ export interface DirectoryItem {
   readonly tags: readonly string[];
   readonly attributes: { readonly [name: string]: Value };
   /** why no marketing mail can go out, or null when it can */
+  /** why no marketing email can go out, or null; and the kind of what stands in the way */
   readonly unreachable: string | null;
+  readonly barrier: Barrier['kind'] | null;
 }
 export interface DirectoryView {
   /** how many match; null when they were not to be counted */
@@ -100,7 +126,12 @@ export interface DirectoryView {
   readonly people: readonly DirectoryItem[];
 }
 
-export interface SavedView { readonly id: number; readonly name: string; readonly query: string; readonly by: string }
+export interface SavedView {
+  readonly id: number;
+  readonly name: string;
+  readonly query: string;
+  readonly by: string;
+}
 
 export interface ListView {
   readonly key: string;
@@ -113,7 +144,9 @@ export interface ListView {
   readonly createdAt: string;
   readonly createdBy: string;
 }
-export interface GrowthView { readonly days: readonly { readonly day: string; readonly joined: number; readonly left: number; readonly people: number }[] }
+export interface GrowthView {
+  readonly days: readonly { readonly day: string; readonly joined: number; readonly left: number; readonly people: number }[];
+}
 
 /** All attributes, how many there may be, and names under which something was said that did not become one. */
 export interface AttributesView {
@@ -136,7 +169,12 @@ export interface AttributeView {
   /** flows, forms and saved views that use it */
   readonly uses: readonly UseView[];
 }
-export interface UseView { readonly kind: 'flow' | 'form' | 'message' | 'view'; readonly key: string; readonly name: string; readonly where: string }
+export interface UseView {
+  readonly kind: 'flow' | 'form' | 'message' | 'view';
+  readonly key: string;
+  readonly name: string;
+  readonly where: string;
+}
 
 /** A bulk act on people. */
 export type BulkAct =

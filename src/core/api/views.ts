@@ -66,7 +66,14 @@ export interface FlowReport {
   readonly entered: number;
   readonly inside: number;
   readonly completed: number;
-  readonly left: { readonly goal: number; readonly stayRule: number; readonly notEntered: number };
+  readonly left: {
+    readonly goal: number;
+    readonly stayRule: number;
+    readonly notEntered: number;
+    /** their trigger turned out never to have come about */ readonly undone: number;
+  };
+  /** runs that broke, were set aside, and are tried again */
+  readonly broken: number;
   readonly goalReached: number;
   readonly sent: number;
   readonly delivered: number;
@@ -123,7 +130,14 @@ export interface RevenueReport extends RevenueTotals {
   readonly model: string;
   /** orders in other currencies, never added up with the store's */
   readonly others: readonly RevenueTotals[];
-  readonly flows: readonly { readonly key: string; readonly name: string; readonly currency: string; readonly minor: number; readonly orders: number; readonly messages: readonly { readonly stepId: string; readonly name: string; readonly minor: number; readonly orders: number }[] }[];
+  readonly flows: readonly {
+    readonly key: string;
+    readonly name: string;
+    readonly currency: string;
+    readonly minor: number;
+    readonly orders: number;
+    readonly messages: readonly { readonly stepId: string; readonly name: string; readonly minor: number; readonly orders: number }[];
+  }[];
   readonly days: readonly { readonly day: string; readonly takings: number; readonly credited: number }[];
 }
 
@@ -173,5 +187,11 @@ export interface ProblemView {
 export interface AccountView {
   readonly email: string;
   readonly name: string;
-  readonly sessions: readonly { readonly isThis: boolean; readonly startedAt: string; readonly seenAt: string; readonly address: string; readonly agent: string }[];
+  readonly sessions: readonly {
+    readonly isThis: boolean;
+    readonly startedAt: string;
+    readonly seenAt: string;
+    readonly address: string;
+    readonly agent: string;
+  }[];
 }

@@ -1,18 +1,18 @@
-import { addDuration, sayDuration, type Instant } from '../time';
-import { earliest, evaluate, matches, sayEvent, type Because, type FactEvent, type Facts, type Viewpoint, type Wording } from '../rules';
-import { notSentBecause } from '../messages';
-import { armOf, type BranchAnswer } from './branch';
-import type { FlowDocument, SendStep, Step } from './document';
+import { addDuration, type Instant } from '../time';
+import { earliest, see, verdict, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
+import { mayNotStart, type EarlierRun } from './begin';
+import type { FlowDocument, Step } from './document';
+import { goalOf, judge, undoneBecause, viewOf } from './judge';
 import { planOf, type Plan } from './plan';
-import type { Effect, Outcome, Run, TraceEntry, Wake } from './run';
-import { mayNotStartBecause, triggerState, type EarlierRun, type TriggerState } from './start';
+import { CALLED, type Beginning, type Effect, type Outcome, type Run, type Saw, type TraceEntry, type TraceKind, type Wake } from './run';
+import { kindOfStep } from './steps';
+import type { Here } from './steps/kind';
 
 /** A flow as a run sees it. `isOn` is false while it is paused. */
 export interface RunningFlow {
   readonly document: FlowDocument;
   readonly isOn: boolean;
   readonly zone: string;
-  readonly currency: string;
 }
 
 export interface Advanced {
@@ -20,18 +20,27 @@ export interface Advanced {
   readonly effects: readonly Effect[];
   readonly trace: readonly TraceEntry[];
   readonly wake: Wake;
+  /** what is to be armed again because this run's trigger has turned out not to have come about yet */
+  readonly begins: Beginning | null;
+}
+
+/** The moment at which a run is moved, and the one at which it was due: a worker may come late. */
+export interface When {
+  readonly now: Instant;
+  readonly dueAt: Instant;
 }
 
 const NEVER: Wake = { at: null, on: [] };
 
 /**
  * Moves one run as far as it can go at this moment. Pure and total: the same arguments give the same result.
- * `earlier` are the person's other runs in the same flow, looked at only on entry.
- * Before each step it looks whether the goal has been met, then whether the stay rule holds.
+ * It enters at the moment at which it was due. Before each step it looks whether the trigger still stands by what is known
+ * by now, whether the goal has been met, then whether the stay rule holds. `earlier` are the person's other runs in the
+ * same flow, looked at only on entry.
  */
-export function advance(flow: RunningFlow, run: Run, facts: Facts, now: Instant, earlier: readonly EarlierRun[] = []): Advanced {
-  if (run.phase === 'ended') return { run, effects: [], trace: [], wake: NEVER };
-  return new Passage(flow, run, facts, now, earlier).go();
+export function advance(flow: RunningFlow, run: Run, facts: Facts, when: When, earlier: readonly EarlierRun[] = []): Advanced {
+  if (run.phase === 'ended') return { run, effects: [], trace: [], wake: NEVER, begins: null };
+  return new Passage(flow, run, facts, when, earlier).go();
 }
 
 /** One call of advance: the run as it changes, and what has been decided so far. */
@@ -39,17 +48,21 @@ class Passage {
   private readonly plan: Plan;
   private readonly effects: Effect[] = [];
   private readonly trace: TraceEntry[] = [];
-  private readonly wording: Wording;
+  private readonly now: Instant;
+  private begins: Beginning | null = null;
+  /** the moment at which what has been done was due: from here a wait counts, and it is now as soon as something goes out */
+  private stands: Instant;
 
   constructor(
     private readonly flow: RunningFlow,
     private run: Run,
     private readonly facts: Facts,
-    private readonly now: Instant,
+    private readonly when: When,
     private readonly earlier: readonly EarlierRun[],
   ) {
     this.plan = planOf(flow.document);
-    this.wording = { triggerType: flow.document.trigger.event, currency: flow.currency };
+    this.now = when.now;
+    this.stands = run.waitUntil ?? Math.min(when.dueAt, when.now);
   }
 
   go(): Advanced {
@@ -62,132 +75,133 @@ class Passage {
   }
 
   private result(wake: Wake): Advanced {
-    return { run: this.run, effects: this.effects, trace: this.trace, wake };
+    return { run: this.run, effects: this.effects, trace: this.trace, wake, begins: this.begins };
   }
 
-  private note(kind: TraceEntry['kind'], stepId: string | null, says: string, more: { because?: Because; armId?: string; at?: Instant } = {}): void {
-    const { at = this.now, ...rest } = more;
-    this.trace.push({ seq: this.run.seq, at, stepId, kind, says, ...rest });
+  private note(kind: TraceKind, stepId: string | null, more: { armId?: string; saw?: Saw; at?: Instant } = {}): void {
+    this.trace.push({ seq: this.run.seq, at: this.now, stepId, kind, ...more });
     this.run = { ...this.run, seq: this.run.seq + 1 };
   }
 
   private end(outcome: Outcome): Wake {
-    this.run = { ...this.run, phase: 'ended', step: null, waitUntil: null, outcome: this.run.outcome ?? outcome };
+    this.run = { ...this.run, phase: 'ended', step: null, waitUntil: null, outcome: this.run.outcome ?? outcome, isDoubtful: false };
     return NEVER;
   }
 
-  private view(): Viewpoint {
-    const { enteredAt } = this.run;
-    const trigger = this.triggerEvent();
-    return { now: this.now, zone: this.flow.zone, ...(enteredAt !== null && { enteredAt }), ...(trigger && { trigger }) };
+  private view(now = this.now): Viewpoint {
+    return viewOf(this.run, now, this.flow.zone);
   }
 
-  private triggerEvent(): FactEvent | undefined {
-    return this.facts.events.find((event) => event.id === this.run.triggerId);
-  }
-
-  /** Decides on entry; answers with what to wait for unless the run is now inside. */
+  /** Decides on entry, as of the moment at which it was due; answers with what to wait for unless the run is now inside. */
   private enter(): Wake | null {
     const { document } = this.flow;
-    const called = this.triggerEvent();
-    const state: TriggerState = called
-      ? { state: 'due', event: called, says: sayEvent(called.type) }
-      : triggerState(document.trigger, this.run.key, this.facts, this.now, this.flow.zone);
-    if (state.state === 'pending') {
-      return { at: state.until, on: [] };
-    }
-    const refuse = (says: string, because?: Because): Wake => {
-      this.note('not-entered', null, says, because && { because });
+    const at = this.stands;
+    const refuse = (saw: Saw): Wake => {
+      this.note('not-entered', null, { saw });
       return this.end('not-entered');
     };
-    if (state.state === 'off') return refuse(`Did not enter: ${state.says}`);
-    if (!this.flow.isOn) return refuse('Did not enter: the flow was not on at that moment');
-    const again = mayNotStartBecause(document.reentry, this.earlier, this.run.key);
-    if (again) return refuse(`Did not enter: ${again}`);
-    this.run = { ...this.run, triggerId: state.event.id };
-    if (document.entry) {
-      const answer = evaluate(document.entry, this.facts, this.view(), this.wording);
-      if (!answer.holds) return refuse(`Did not enter: the entry rule does not hold`, answer.because);
+    if (this.run.about.trigger !== CALLED) {
+      const state = judge(document, this.run.about, this.facts, at, this.flow.zone);
+      if (state.state === 'pending') return { at: state.until, on: this.plan.wakesArmed };
+      if (state.state === 'off') return refuse({ trigger: state.off });
+      const { event } = state;
+      this.run = { ...this.run, about: { ...this.run.about, at: event.time, eventId: event.id, data: event.properties } };
     }
-    this.run = { ...this.run, phase: 'inside', enteredAt: this.now, step: this.plan.first };
-    this.note('entered', null, `Entered: ${state.says}`);
+    if (!this.flow.isOn) return refuse({ off: true });
+    const again = mayNotStart(document.reentry, this.earlier, this.run.about.key);
+    if (again) return refuse({ again });
+    if (document.entry) {
+      const seen = see(document.entry, this.facts, this.view(at));
+      if (!seen.holds) return refuse({ rule: seen });
+    }
+    this.run = { ...this.run, phase: 'inside', enteredAt: at, step: this.plan.first, isDoubtful: false };
+    this.note('entered', null, { at });
     return null;
+  }
+
+  /** Leaves when it turns out, by what has become known since, that the trigger had not come about. */
+  private undo(): Wake | null {
+    const { document, zone } = this.flow;
+    const off = undoneBecause(document, this.run, this.facts, zone);
+    if (!off) {
+      if (this.run.isDoubtful) this.run = { ...this.run, isDoubtful: false };
+      return null;
+    }
+    this.note('undone', this.run.step, { saw: { trigger: off } });
+    // what has begun since, or goes on longer than was known, is waited for anew
+    const fresh = judge(document, this.run.about, this.facts, this.now, zone);
+    if (fresh.state !== 'off') this.begins = { trigger: this.run.about.trigger, key: this.run.about.key, at: fresh.until };
+    return this.end('undone');
   }
 
   /** Notes the goal when it has been met; answers whether that ends the run. */
   private meetGoal(): boolean {
     const { goal } = this.flow.document;
-    const { enteredAt, goalAt } = this.run;
-    if (!goal || enteredAt === null || goalAt !== null) return false;
-    const deadline = addDuration(enteredAt, goal.within, this.flow.zone);
-    const met = this.facts.events.find(
-      // what started the run does not fulfil it: the order that begins a first-order flow is not its goal
-      (event) => event.id !== this.run.triggerId && event.type === goal.event && event.time >= enteredAt && event.time <= this.now && event.time < deadline && matches(event, goal.where),
-    );
+    if (!goal || this.run.goalAt !== null) return false;
+    const met = goalOf(this.flow.document, this.run, this.facts, this.now, this.flow.zone);
     if (!met) return false;
     this.run = { ...this.run, goalAt: met.time };
-    this.note('goal', this.run.step, `Goal reached: ${sayEvent(goal.event)} within ${sayDuration(goal.within)} of entering`);
+    this.note('goal', this.run.step);
     return goal.ends;
   }
 
   private walk(): Wake {
     const { stay } = this.flow.document;
     for (;;) {
+      const undone = this.undo();
+      if (undone) return undone;
       if (this.meetGoal()) return this.end('goal');
       let stayUntil: Instant | null = null;
       if (stay) {
-        const answer = evaluate(stay, this.facts, this.view(), this.wording);
+        const answer = verdict(stay, this.facts, this.view());
         if (!answer.holds) {
-          this.note('left', this.run.step, 'Left: the stay rule no longer holds', { because: answer.because });
+          this.note('left', this.run.step, { saw: { rule: see(stay, this.facts, this.view()) } });
           return this.end('left');
         }
         stayUntil = answer.until;
       }
       const step = this.run.step === null ? undefined : this.plan.steps.get(this.run.step);
-      if (!step || step.kind === 'end') return this.complete(step ?? null);
-      if (step.kind === 'wait') {
-        const waitUntil = this.run.waitUntil ?? addDuration(this.now, step.for, this.flow.zone);
-        if (this.run.waitUntil === null) {
-          this.run = { ...this.run, waitUntil };
-          this.note('waiting', step.id, `Waiting ${sayDuration(step.for)}`);
-        }
-        if (waitUntil > this.now) return { at: earliest([waitUntil, stayUntil])!, on: this.plan.wakesInside };
-      }
+      if (!step) return this.complete(null);
+      const kind = kindOfStep(step);
       // a wait runs on during a pause; what comes after it stands still
-      else if (!this.flow.isOn) return { at: stayUntil, on: this.plan.wakesInside };
-      this.take(step);
+      if (!this.flow.isOn && !kind.runsWhilePaused) return { at: stayUntil, on: this.plan.wakesInside };
+      const went = kind.run(step, this.hereAt(step));
+      switch (went.to) {
+        case 'end':
+          return this.complete(step);
+        case 'wait':
+          this.run = { ...this.run, waitUntil: went.until };
+          return { at: earliest([went.until, stayUntil]), on: this.plan.wakesInside };
+        case 'next':
+        case 'arm': {
+          if (went.to === 'next') this.stands = went.stands ?? this.stands;
+          const next = this.plan.after.get(step.id) ?? null;
+          this.run = { ...this.run, step: went.to === 'arm' ? (went.arm.steps[0]?.id ?? next) : next, waitUntil: null };
+        }
+      }
     }
   }
 
-  /** Does a step and moves on to the next. */
-  private take(step: Step): void {
-    let next = this.plan.after.get(step.id) ?? null;
-    if (step.kind === 'branch') {
-      const answer: BranchAnswer = armOf(step, this.facts, this.view(), this.wording);
-      this.note('decided', step.id, `Took “${answer.arm.name}”`, { because: answer.because, armId: answer.arm.id });
-      next = answer.arm.steps[0]?.id ?? next;
-    } else if (step.kind === 'send') {
-      this.send(step);
-    }
-    this.run = { ...this.run, step: next, waitUntil: null };
-  }
-
-  private send(step: SendStep): void {
-    if (step.off) {
-      this.note('skipped', step.id, `Did not send “${step.name}”: this message is off`);
-      return;
-    }
-    const reason = notSentBecause(step.message, this.facts.reach.email, this.facts.declined, this.now);
-    if (reason) {
-      this.note('skipped', step.id, `Did not send “${step.name}”: ${reason}`);
-      return;
-    }
-    this.effects.push({ kind: 'send', stepId: step.id, visit: 1, triggerId: this.run.triggerId! });
-    this.note('sending', step.id, `Queued “${step.name}” to go out`);
+  private hereAt(step: Step): Here {
+    return {
+      now: this.now,
+      zone: this.flow.zone,
+      facts: this.facts,
+      view: this.view(),
+      stands: this.stands,
+      waitUntil: this.run.waitUntil,
+      look: (rule: Rule): Seen => see(rule, this.facts, this.view()),
+      note: (kind, more) => this.note(kind, step.id, more),
+      do: (effect) => {
+        this.effects.push({ ...effect, stepId: step.id, visit: 1 });
+        this.run = { ...this.run, effects: this.run.effects + 1 };
+        this.stands = this.now;
+      },
+    };
   }
 
   private complete(step: Step | null): Wake {
-    this.note('completed', step?.id ?? null, 'Went through to the end');
+    this.note('completed', step?.id ?? null);
     const { goal } = this.flow.document;
     this.run = { ...this.run, outcome: 'completed', step: null, waitUntil: null };
     if (!goal || this.run.goalAt !== null) return this.end('completed');

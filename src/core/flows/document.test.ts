@@ -2,13 +2,15 @@ import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, demoFlows, firstOrder, winBack } from '../../demo/flows';
 import { DAY, HOUR } from '../time';
 import { diff } from './diff';
-import { flowSchema, stepsOf, type BranchStep, type FlowDocument, type Step } from './document';
+import { flowSchema, stepsOf, type FlowDocument, type Step } from './document';
+import { type BranchStep } from './steps';
 import { changeArm, changeStep } from './edit';
 import { axis, bend, layout, unbend } from './layout';
 import { planOf } from './plan';
 import { preflight } from './preflight';
 
-const problemsIn = (document: unknown) => flowSchema.safeParse(document).error?.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`) ?? [];
+const problemsIn = (document: unknown) =>
+  flowSchema.safeParse(document).error?.issues.map((issue) => `${issue.path.join('.')}: ${issue.message}`) ?? [];
 
 describe('the document', () => {
   it('the demo’s flows are sound', () => {
@@ -18,17 +20,50 @@ describe('the document', () => {
   it('refuses, with the place: an id used twice, an arm for everyone else that is not last, a wait of no time', () => {
     const [branch, wait] = cartLeftBehind.steps as [BranchStep, Step];
     expect(problemsIn({ ...cartLeftBehind, steps: [wait, { ...wait }] }).join()).toContain('steps.1.id: the id "a-day" is used twice');
-    expect(problemsIn({ ...cartLeftBehind, steps: [{ ...branch, arms: [...branch.arms].reverse() }] }).join()).toContain('steps.0.arms.0.when');
+    expect(problemsIn({ ...cartLeftBehind, steps: [{ ...branch, arms: [...branch.arms].reverse() }] }).join()).toContain(
+      'steps.0.arms.0.when',
+    );
     expect(problemsIn({ ...cartLeftBehind, steps: [{ id: 'w', kind: 'wait', for: 'PT0S' }] }).join()).toContain('longer than no time');
-    expect(problemsIn({ ...cartLeftBehind, reentry: 'once-per-key', trigger: { ...cartLeftBehind.trigger, key: null } }).join()).toContain('once per key');
+    expect(
+      problemsIn({ ...cartLeftBehind, reentry: 'once-per-key', triggers: [{ ...cartLeftBehind.triggers[0]!, key: null }] }).join(),
+    ).toContain('once per key');
     expect(problemsIn({ ...cartLeftBehind, colour: 'red' })).toHaveLength(1);
+  });
+
+  it('of an older form is upgraded on reading: its one trigger becomes the first of several', () => {
+    const { triggers, ...rest } = cartLeftBehind;
+    const { id: _, ...trigger } = triggers[0]!;
+    expect(flowSchema.parse(JSON.parse(JSON.stringify({ ...rest, trigger })))).toEqual(cartLeftBehind);
+    for (const odd of [{ trigger: null }, { trigger: 'cart' }, { trigger: [] }])
+      expect(flowSchema.safeParse({ ...rest, ...odd }).success).toBe(false);
+    expect(problemsIn({ ...cartLeftBehind, triggers: [triggers[0], triggers[0]] }).join()).toContain('used twice');
+    expect(problemsIn({ ...cartLeftBehind, triggers: [] }).join()).toContain('at least one');
   });
 
   it('knows what follows each step: after the arms the paths join again', () => {
     const { after, first } = planOf(cartLeftBehind);
     expect(first).toBe('by-value');
-    expect([after.get('big-cart'), after.get('small-cart'), after.get('a-day'), after.get('over')]).toEqual(['a-day', 'a-day', 'reminder', null]);
-    expect(planOf(cartLeftBehind).needs).toEqual(['cart.updated', 'consent.changed', 'flow.called', 'order.placed']);
+    expect([after.get('big-cart'), after.get('small-cart'), after.get('a-day'), after.get('over')]).toEqual([
+      'a-day',
+      'a-day',
+      'reminder',
+      null,
+    ]);
+    expect(planOf(cartLeftBehind)).toMatchObject({
+      wakesArmed: ['order.placed'],
+      wakesInside: ['cart.updated', 'order.placed'],
+      wakesWatching: ['order.placed'],
+    });
+    const dutch = {
+      ...cartLeftBehind,
+      stay: {
+        all: [
+          { test: 'attribute' as const, name: 'country', op: 'is' as const, value: 'NL' },
+          { test: 'tag' as const, tag: 'vip', has: true },
+        ],
+      },
+    };
+    expect(planOf(dutch).wakesInside).toEqual(['attribute/country', 'cart.updated', 'order.placed', 'tag/vip']);
   });
 
   it('edits one step and leaves the others as the same objects', () => {
@@ -53,15 +88,26 @@ describe('the line map', () => {
 
   it('arms part into lanes of their own and join at the latest of their moments', () => {
     expect([stop('big-cart').lane, stop('small-cart').lane, map.lanes]).toEqual([0, 1, 2]);
-    const uneven = changeArm(cartLeftBehind, 'by-value', 'below-100', (arm) => ({ ...arm, steps: [{ id: 'two-days', kind: 'wait', for: 'P2D' }, ...arm.steps] }));
+    const uneven = changeArm(cartLeftBehind, 'by-value', 'below-100', (arm) => ({
+      ...arm,
+      steps: [{ id: 'two-days', kind: 'wait', for: 'P2D' }, ...arm.steps],
+    }));
     const { stops, stretches } = layout(uneven);
     expect(stops.find((one) => one.id === 'by-value:join')!.at).toBe(2 * DAY);
-    expect(stretches.filter((one) => one.to === 'by-value:join').map((one) => one.from).sort()).toEqual(['big-cart', 'small-cart']);
+    expect(
+      stretches
+        .filter((one) => one.to === 'by-value:join')
+        .map((one) => one.from)
+        .sort(),
+    ).toEqual(['big-cart', 'small-cart']);
     expect(stretches.find((one) => one.wait === 'two-days')).toMatchObject({ lane: 1, to: 'small-cart' });
   });
 
   it('an arm that ends does not come back', () => {
-    const ending = changeArm(cartLeftBehind, 'by-value', 'below-100', (arm) => ({ ...arm, steps: [...arm.steps, { id: 'stop-here', kind: 'end' }] }));
+    const ending = changeArm(cartLeftBehind, 'by-value', 'below-100', (arm) => ({
+      ...arm,
+      steps: [...arm.steps, { id: 'stop-here', kind: 'end' }],
+    }));
     expect(layout(ending).stretches.filter((one) => one.to === 'by-value:join')).toHaveLength(1);
   });
 
@@ -93,23 +139,43 @@ describe('preflight', () => {
   });
 
   it('finds a message that is off, a name without a fallback, a wait left over from trying out', () => {
-    expect(says(winBack)).toEqual(expect.arrayContaining(['warns: “New plants” is off', 'warns: {{ person.firstName }} in “How is your tank?” has no fallback']));
-    expect(says(changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'PT10S' }) as Step)).join()).toContain('A wait of only 10 seconds');
+    expect(says(winBack)).toEqual(
+      expect.arrayContaining(['warns: “New plants” is off', 'warns: {{ person.firstName }} in “How is your tank?” has no fallback']),
+    );
+    expect(says(changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'PT10S' }) as Step)).join()).toContain(
+      'A wait of only 10 seconds',
+    );
   });
 
   it('stops a message without a subject, an unreadable placeholder, an offer in a service message, an arm nobody can take', () => {
-    const withMessage = (change: object) => changeStep(cartLeftBehind, 'big-cart', (step) => (step.kind === 'send' ? { ...step, message: { ...step.message, ...change } } : step));
+    const withMessage = (change: object) =>
+      changeStep(cartLeftBehind, 'big-cart', (step) =>
+        step.kind === 'send' ? { ...step, message: { ...step.message, ...change } } : step,
+      );
     expect(says(withMessage({ subject: ' ' })).join()).toContain('stops: “Your tank is waiting, with an offer” has no subject');
     expect(says(withMessage({ subject: 'Hello {{ person.firstName | nosuch }}' })).join()).toContain('cannot be read');
     expect(says(withMessage({ kind: 'service' })).join()).toContain('service message with an offer');
-    const impossible = changeArm(cartLeftBehind, 'by-value', 'from-100', (arm) => ({ ...arm, when: { all: [{ test: 'trigger', property: 'value', op: 'atLeast', value: 100 }, { test: 'trigger', property: 'value', op: 'below', value: 50 }] } }));
+    const impossible = changeArm(cartLeftBehind, 'by-value', 'from-100', (arm) => ({
+      ...arm,
+      when: {
+        all: [
+          { test: 'trigger', property: 'value', op: 'atLeast', value: 100 },
+          { test: 'trigger', property: 'value', op: 'below', value: 50 },
+        ],
+      },
+    }));
     expect(says(impossible).join()).toContain('Nobody can take “100 and up”');
   });
 });
 
 describe('what a draft changes', () => {
   it('is told in words, with amounts and durations', () => {
-    const draft = changeArm(changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'PT12H' }) as Step), 'by-value', 'from-100', (arm) => ({ ...arm, name: 'Large', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 150 } }));
+    const draft = changeArm(
+      changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'PT12H' }) as Step),
+      'by-value',
+      'from-100',
+      (arm) => ({ ...arm, name: 'Large', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 150 } }),
+    );
     expect(diff(cartLeftBehind, draft, 'EUR').map((change) => change.says)).toEqual([
       'Wait: 23 hours becomes 12 hours',
       'Arm “100 and up” is now called “Large”',

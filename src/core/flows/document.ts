@@ -1,51 +1,28 @@
 import { z } from 'zod';
-import { durationSchema, eventTypeSchema, propertyTestsSchema, ruleSchema, type PropertyTest, type Rule } from '../rules';
-import { messageSchema, type Message } from '../messages';
+import { eventTypeSchema, propertyTestsSchema, ruleSchema, type PropertyTest, type Rule, type Wording } from '../rules';
+import { name, positiveDuration, stepId } from './parts';
+import { armsOf, type StepKinds } from './steps';
+import { branchSchema } from './steps/branch';
+import { endSchema } from './steps/end';
+import { sendSchema } from './steps/send';
+import { waitSchema } from './steps/wait';
+import { triggerSchema } from './triggers';
 
-const stepId = z.string().regex(/^[a-z0-9][a-z0-9-]{0,39}$/, 'is not a step id; use a-z, 0-9 and -');
-const name = z.string().trim().min(1, 'must not be empty').max(80);
+export type Step = StepKinds[keyof StepKinds];
+export interface Arm {
+  id: string;
+  name: string;
+  when: Rule | null;
+  steps: Step[];
+}
+export type { PropertyTest };
 
-export interface WaitStep { id: string; kind: 'wait'; for: string }
-export interface SendStep { id: string; kind: 'send'; name: string; off?: boolean; message: Message }
-export interface Arm { id: string; name: string; when: Rule | null; steps: Step[] }
-export interface BranchStep { id: string; kind: 'branch'; name: string; arms: Arm[] }
-export interface EndStep { id: string; kind: 'end' }
-export type Step = WaitStep | SendStep | BranchStep | EndStep;
-
-const positiveDuration = durationSchema.refine((text) => !/^P(T?0+[A-Z])+$/.test(text), 'must be longer than no time');
-
-const stepSchema: z.ZodType<Step> = z.lazy(() =>
-  z.discriminatedUnion('kind', [
-    z.strictObject({ id: stepId, kind: z.literal('wait'), for: positiveDuration }),
-    z.strictObject({ id: stepId, kind: z.literal('send'), name, off: z.boolean().optional(), message: messageSchema }),
-    z.strictObject({ id: stepId, kind: z.literal('branch'), name, arms: z.array(armSchema).min(2, 'needs at least two arms').max(12) }),
-    z.strictObject({ id: stepId, kind: z.literal('end') }),
-  ]),
-);
 const armSchema: z.ZodType<Arm> = z.lazy(() =>
   z.strictObject({ id: stepId, name, when: ruleSchema.nullable(), steps: z.array(stepSchema).max(100) }),
 );
-
-const propertyKey = z.string().regex(/^[\p{L}_][\p{L}\p{N}_]{0,59}$/u, 'is not a property name');
-
-/**
- * What starts a flow. `event`: at once. `silence`: the event, then no more of it for `after`, matched by the
- * property `key`, and no event `unless` with the same key. An `unless` event that does not carry the key counts
- * against every key from its moment on, since it cannot be told apart.
- */
-const triggerSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('event'), event: eventTypeSchema, key: propertyKey.nullable(), where: propertyTestsSchema.optional() }),
-  z.strictObject({
-    kind: z.literal('silence'),
-    event: eventTypeSchema,
-    key: propertyKey.nullable(),
-    after: positiveDuration,
-    where: propertyTestsSchema.optional(),
-    unless: z.strictObject({ event: eventTypeSchema }).nullable(),
-  }),
-]);
-export type Trigger = z.infer<typeof triggerSchema>;
-export type { PropertyTest };
+const stepSchema: z.ZodType<Step> = z.lazy(() =>
+  z.discriminatedUnion('kind', [waitSchema, sendSchema, branchSchema(armSchema), endSchema]),
+);
 
 const goalSchema = z.strictObject({
   event: eventTypeSchema,
@@ -60,10 +37,14 @@ export type Goal = z.infer<typeof goalSchema>;
 const reentrySchema = z.enum(['once-per-key', 'once', 'always']);
 export type Reentry = z.infer<typeof reentrySchema>;
 
+const MOST_STEPS = 500;
+const DEEPEST = 8;
+
 const looseDocument = z.strictObject({
   schema: z.literal('viatic.flow/1'),
   name,
-  trigger: triggerSchema,
+  /** any of them starts the flow */
+  triggers: z.array(triggerSchema).min(1, 'needs at least one trigger').max(10),
   entry: ruleSchema.nullable(),
   stay: ruleSchema.nullable(),
   reentry: reentrySchema,
@@ -74,15 +55,13 @@ const looseDocument = z.strictObject({
 /** A flow, `viatic.flow/1`: steps in nested sequences, never a graph with jumps; so every document is a valid plan. */
 export type FlowDocument = z.infer<typeof looseDocument>;
 
-const MOST_STEPS = 500;
-const DEEPEST = 8;
-
-/** The one schema of a flow: validation, the type, the JSON Schema and the API's description come from it. */
-export const flowSchema: z.ZodType<FlowDocument> = looseDocument.superRefine((flow, ctx) => {
+/** The form of documents as they are now: what {@link flowSchema} comes to after older forms were upgraded. */
+export const currentFlowSchema: z.ZodType<FlowDocument> = looseDocument.superRefine((flow, ctx) => {
   const ids = new Set<string>();
   let count = 0;
   const claim = (id: string, path: (string | number)[]) => {
-    if (ids.has(id)) ctx.addIssue({ code: 'custom', path: [...path, 'id'], message: `the id "${id}" is used twice; every step and arm needs its own` });
+    if (ids.has(id))
+      ctx.addIssue({ code: 'custom', path: [...path, 'id'], message: `the id "${id}" is used twice; every step and arm needs its own` });
     ids.add(id);
   };
   const visit = (steps: readonly Step[], path: (string | number)[], depth: number): void => {
@@ -94,27 +73,62 @@ export const flowSchema: z.ZodType<FlowDocument> = looseDocument.superRefine((fl
       count += 1;
       const here = [...path, index];
       claim(step.id, here);
-      if (step.kind !== 'branch') return;
-      step.arms.forEach((arm, armIndex) => {
+      const arms = armsOf(step);
+      arms.forEach((arm, armIndex) => {
         const armPath = [...here, 'arms', armIndex];
         claim(arm.id, armPath);
-        const isLast = armIndex === step.arms.length - 1;
-        if (isLast && arm.when !== null) ctx.addIssue({ code: 'custom', path: [...armPath, 'when'], message: 'the last arm takes everyone else, so its condition must be null' });
-        if (!isLast && arm.when === null) ctx.addIssue({ code: 'custom', path: [...armPath, 'when'], message: 'only the last arm can be without a condition' });
+        const isLast = armIndex === arms.length - 1;
+        if (isLast && arm.when !== null)
+          ctx.addIssue({
+            code: 'custom',
+            path: [...armPath, 'when'],
+            message: 'the last arm takes everyone else, so its condition must be null',
+          });
+        if (!isLast && arm.when === null)
+          ctx.addIssue({ code: 'custom', path: [...armPath, 'when'], message: 'only the last arm can be without a condition' });
         visit(arm.steps, [...armPath, 'steps'], depth + 1);
       });
     });
   };
   visit(flow.steps, ['steps'], 1);
-  if (count > MOST_STEPS) ctx.addIssue({ code: 'custom', path: ['steps'], message: `has ${count} steps; at most ${MOST_STEPS} are possible` });
-  if (flow.reentry === 'once-per-key' && !flow.trigger.key) ctx.addIssue({ code: 'custom', path: ['reentry'], message: 'once per key needs a trigger with a key' });
+  if (count > MOST_STEPS)
+    ctx.addIssue({ code: 'custom', path: ['steps'], message: `has ${count} steps; at most ${MOST_STEPS} are possible` });
+  const names = new Set<string>();
+  flow.triggers.forEach((trigger, index) => {
+    if (names.has(trigger.id))
+      ctx.addIssue({
+        code: 'custom',
+        path: ['triggers', index, 'id'],
+        message: `the id "${trigger.id}" is used twice; every trigger needs its own`,
+      });
+    names.add(trigger.id);
+    if (flow.reentry === 'once-per-key' && !trigger.key)
+      ctx.addIssue({ code: 'custom', path: ['triggers', index, 'key'], message: 'once per key needs a trigger with a key' });
+  });
 });
+
+/** Brings a document of an older form to the present one; what is of no form known is left as it is. */
+function upgraded(document: unknown): unknown {
+  if (document === null || typeof document !== 'object' || Array.isArray(document)) return document;
+  // one trigger, without an id
+  if ('trigger' in document && !('triggers' in document)) {
+    const { trigger, ...rest } = document as { trigger: unknown };
+    return {
+      ...rest,
+      triggers: [trigger !== null && typeof trigger === 'object' && !Array.isArray(trigger) ? { id: 'start', ...trigger } : trigger],
+    };
+  }
+  return document;
+}
+
+/** The one schema of a flow: validation, the type, the JSON Schema and the API's description come from it. Older forms are upgraded. */
+export const flowSchema = z.preprocess(upgraded, currentFlowSchema) as unknown as z.ZodType<FlowDocument>;
 
 /** Calls `see` for every step in reading order, with its path of arms. */
 export function eachStep(steps: readonly Step[], see: (step: Step, arms: readonly Arm[]) => void, arms: readonly Arm[] = []): void {
   for (const step of steps) {
     see(step, arms);
-    if (step.kind === 'branch') for (const arm of step.arms) eachStep(arm.steps, see, [...arms, arm]);
+    for (const arm of armsOf(step)) eachStep(arm.steps, see, [...arms, arm]);
   }
 }
 
@@ -123,4 +137,10 @@ export function stepsOf(flow: FlowDocument): Step[] {
   const all: Step[] = [];
   eachStep(flow.steps, (step) => all.push(step));
   return all;
+}
+
+/** The words for saying a flow's rules: what its triggers are about, where all are about the same, and the store's currency. */
+export function wordingOf(flow: Pick<FlowDocument, 'triggers'>, currency: string): Wording {
+  const subjects = new Set(flow.triggers.map(({ event }) => event.split('.')[0]));
+  return { ...(subjects.size === 1 && { triggerType: flow.triggers[0]!.event }), currency };
 }

@@ -1,12 +1,18 @@
 import { approximateMs, DAY, HOUR, MINUTE, WEEK } from '../time';
 import type { FlowDocument, Step } from './document';
+import { armsOf, kindOfStep } from './steps';
+import { kindOfTrigger } from './triggers';
 
 /** A step placed on the line map: its lane (0 is the top), and its moment in milliseconds after entry. */
 export interface Stop {
   readonly id: string;
   readonly kind: 'trigger' | 'entry' | Step['kind'] | 'join';
   readonly lane: number;
+  /** where it is drawn: when the slowest are there */
   readonly at: number;
+  /** when the first can be there, and the last; null when nobody knows */
+  readonly least: number;
+  readonly most: number | null;
   /** how many stops stand before this one at the same moment: they need room beside each other */
   readonly rank: number;
   readonly parent: string | null;
@@ -35,6 +41,8 @@ interface Arrival {
   from: string;
   lane: number;
   at: number;
+  least: number;
+  most: number | null;
   rank: number;
   wait: string | null;
   armId: string | null;
@@ -43,7 +51,7 @@ interface Arrival {
 /**
  * Lays a flow out against elapsed time since entry. Arms of a branch get lanes of their own, the first keeps the
  * lane it comes from; where they meet again they join at the latest of their moments, which is when the slowest
- * is there. Waits are stretches, all other steps are stops.
+ * is there. Steps that take time are stretches, all others are stops.
  */
 export function layout(flow: FlowDocument): LineMap {
   const stops: Stop[] = [];
@@ -51,25 +59,42 @@ export function layout(flow: FlowDocument): LineMap {
   let lanes = 1;
 
   const place = (id: string, kind: Stop['kind'], arrival: Arrival, parent: string | null): Arrival => {
-    stops.push({ id, kind, lane: arrival.lane, at: arrival.at, rank: arrival.rank, parent });
-    if (arrival.from) stretches.push({ from: arrival.from, to: id, lane: arrival.lane, wait: arrival.wait, kind: arrival.armId ? 'part' : 'line', armId: arrival.armId });
-    return { from: id, lane: arrival.lane, at: arrival.at, rank: arrival.rank + 1, wait: null, armId: null };
+    stops.push({ id, kind, lane: arrival.lane, at: arrival.at, least: arrival.least, most: arrival.most, rank: arrival.rank, parent });
+    if (arrival.from)
+      stretches.push({
+        from: arrival.from,
+        to: id,
+        lane: arrival.lane,
+        wait: arrival.wait,
+        kind: arrival.armId ? 'part' : 'line',
+        armId: arrival.armId,
+      });
+    return { ...arrival, from: id, rank: arrival.rank + 1, wait: null, armId: null };
   };
 
   const walk = (steps: readonly Step[], start: Arrival, parent: string | null): Arrival | null => {
     let here = start;
     for (const step of steps) {
-      if (step.kind === 'wait') {
+      const span = kindOfStep(step).span?.(step);
+      if (span) {
         // two waits in a row, or a wait first in its arm, need a stop between to hang their stretches on
         if (here.wait) here = place(`${here.wait}:over`, 'join', here, parent);
-        here = { ...here, at: here.at + approximateMs(step.for), rank: 0, wait: step.id };
+        here = {
+          ...here,
+          at: here.at + (span.most ?? span.least),
+          least: here.least + span.least,
+          most: here.most === null || span.most === null ? null : here.most + span.most,
+          rank: 0,
+          wait: step.id,
+        };
         continue;
       }
       here = place(step.id, step.kind, here, parent);
       if (step.kind === 'end') return null;
-      if (step.kind !== 'branch') continue;
+      const arms = armsOf(step);
+      if (!arms.length) continue;
       const ends: Arrival[] = [];
-      step.arms.forEach((arm, index) => {
+      arms.forEach((arm, index) => {
         const lane = index === 0 ? here.lane : lanes++;
         // a place is left free after a junction, for the arms' names
         const end = walk(arm.steps, { ...here, rank: here.rank + 1, lane, armId: arm.id }, step.id);
@@ -80,18 +105,32 @@ export function layout(flow: FlowDocument): LineMap {
       const rank = Math.max(...ends.filter((end) => end.at === at).map((end) => end.rank));
       // the path goes on in the lane of the first arm that comes back: one that ends keeps its lane to its end
       const { lane } = ends[0]!;
+      const least = Math.min(...ends.map((end) => end.least));
+      const most = ends.reduce<number | null>(
+        (latest, end) => (latest === null || end.most === null ? null : Math.max(latest, end.most)),
+        -Infinity,
+      );
       const joinId = `${step.id}:join`;
-      stops.push({ id: joinId, kind: 'join', lane, at, rank, parent });
-      for (const end of ends) stretches.push({ from: end.from, to: joinId, lane: end.lane, wait: end.wait, kind: end.lane === lane && !end.armId ? 'line' : 'join', armId: end.armId });
-      here = { from: joinId, lane, at, rank: rank + 1, wait: null, armId: null };
+      stops.push({ id: joinId, kind: 'join', lane, at, least, most, rank, parent });
+      for (const end of ends)
+        stretches.push({
+          from: end.from,
+          to: joinId,
+          lane: end.lane,
+          wait: end.wait,
+          kind: end.lane === lane && !end.armId ? 'line' : 'join',
+          armId: end.armId,
+        });
+      here = { from: joinId, lane, at, least, most, rank: rank + 1, wait: null, armId: null };
     }
     return here;
   };
 
-  let start: Arrival = { from: '', lane: 0, at: 0, rank: 0, wait: null, armId: null };
-  if (flow.trigger.kind === 'silence') {
-    start = place('trigger', 'trigger', { ...start, at: -approximateMs(flow.trigger.after) }, null);
-    start = { ...start, at: 0, rank: 0, wait: 'trigger' };
+  let start: Arrival = { from: '', lane: 0, at: 0, least: 0, most: 0, rank: 0, wait: null, armId: null };
+  const lead = Math.max(...flow.triggers.map((trigger) => approximateMs(kindOfTrigger(trigger).lead(trigger) ?? 'PT0S')));
+  if (lead > 0) {
+    start = place('trigger', 'trigger', { ...start, at: -lead, least: -lead, most: -lead }, null);
+    start = { ...start, at: 0, least: 0, most: 0, rank: 0, wait: 'trigger' };
   }
   const end = walk(flow.steps, place('entry', 'entry', start, null), null);
   if (end) place('finish', 'end', end, null);
@@ -103,7 +142,14 @@ export function layout(flow: FlowDocument): LineMap {
 }
 
 /** The bent scale: each of minutes, hours, days and weeks takes a like share of the width. */
-const BENDS: [ms: number, place: number][] = [[0, 0], [HOUR, 1], [DAY, 2], [WEEK, 3], [12 * WEEK, 4], [520 * WEEK, 5]];
+const BENDS: [ms: number, place: number][] = [
+  [0, 0],
+  [HOUR, 1],
+  [DAY, 2],
+  [WEEK, 3],
+  [12 * WEEK, 4],
+  [520 * WEEK, 5],
+];
 
 /** Where an elapsed time stands on the bent scale; before entry it runs the other way. */
 export function bend(ms: number): number {
@@ -122,13 +168,39 @@ export function unbend(place: number): number {
   for (let i = 1; i < BENDS.length; i++) {
     const [from, fromPlace] = BENDS[i - 1]!;
     const [to, toPlace] = BENDS[i]!;
-    if (size <= toPlace || i === BENDS.length - 1) return Math.sign(place) * (from + ((size - fromPlace) / (toPlace - fromPlace)) * (to - from));
+    if (size <= toPlace || i === BENDS.length - 1)
+      return Math.sign(place) * (from + ((size - fromPlace) / (toPlace - fromPlace)) * (to - from));
   }
   return 0;
 }
 
 /** Moments at which the axis may carry a tick, coarser as time goes on. */
-export const TICKS = [-DAY, -12 * HOUR, -6 * HOUR, -2 * HOUR, -HOUR, -30 * MINUTE, 0, 15 * MINUTE, 30 * MINUTE, HOUR, 3 * HOUR, 6 * HOUR, 12 * HOUR, DAY, 2 * DAY, 3 * DAY, 5 * DAY, WEEK, 2 * WEEK, 4 * WEEK, 8 * WEEK, 12 * WEEK, 26 * WEEK, 52 * WEEK];
+export const TICKS = [
+  -DAY,
+  -12 * HOUR,
+  -6 * HOUR,
+  -2 * HOUR,
+  -HOUR,
+  -30 * MINUTE,
+  0,
+  15 * MINUTE,
+  30 * MINUTE,
+  HOUR,
+  3 * HOUR,
+  6 * HOUR,
+  12 * HOUR,
+  DAY,
+  2 * DAY,
+  3 * DAY,
+  5 * DAY,
+  WEEK,
+  2 * WEEK,
+  4 * WEEK,
+  8 * WEEK,
+  12 * WEEK,
+  26 * WEEK,
+  52 * WEEK,
+];
 
 /** Turns a map's moments into pixels: proportional on the bent scale, yet with room for all stops of one moment. */
 export function axis(map: LineMap, width: number, gap: number): { x: (at: number, rank?: number) => number; width: number } {

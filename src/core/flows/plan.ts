@@ -1,6 +1,7 @@
-import { wakesOn, type Rule } from '../rules';
-import { FLOW_CALLED } from './start';
+import { partsOf, wakesOn, type Rule } from '../rules';
 import { eachStep, type FlowDocument, type Step } from './document';
+import { armsOf, kindOfStep } from './steps';
+import { kindOfTrigger } from './triggers';
 
 /** A document made ready for running: each step by id, what follows it, and what can change a waiting run's mind. */
 export interface Plan {
@@ -9,11 +10,15 @@ export interface Plan {
   readonly steps: ReadonlyMap<string, Step>;
   /** the step after this one where the paths have joined again; null at the end of the flow */
   readonly after: ReadonlyMap<string, string | null>;
-  /** event types whose history is needed to decide anything in this flow */
-  readonly needs: readonly string[];
-  /** event types that can change the mind of a run inside */
+  /** every rule that decides in this flow */
+  readonly rules: readonly Rule[];
+  /** whether any rule looks at what came with the event that started the run */
+  readonly looksAtAbout: boolean;
+  /** signals that can end an armed run before its moment */
+  readonly wakesArmed: readonly string[];
+  /** signals that can change the mind of a run inside: what its trigger, its stay rule and its goal look at */
   readonly wakesInside: readonly string[];
-  /** event types that can change the mind of a run which only watches for its goal */
+  /** signals that can change the mind of a run which only watches for its goal */
   readonly wakesWatching: readonly string[];
 }
 
@@ -37,29 +42,32 @@ function prepare(document: FlowDocument): Plan {
       const next = sequence[index + 1]?.id ?? continuation;
       steps.set(step.id, step);
       after.set(step.id, next);
-      if (step.kind === 'branch') for (const arm of step.arms) link(arm.steps, next);
+      for (const arm of armsOf(step)) link(arm.steps, next);
     });
   };
   link(document.steps, null);
 
   const rules: (Rule | null)[] = [document.entry, document.stay];
-  eachStep(document.steps, (step) => {
-    if (step.kind === 'branch') for (const arm of step.arms) rules.push(arm.when);
-  });
-  const { trigger, goal } = document;
-  const needs = new Set(wakesOn(rules));
-  needs.add(trigger.event);
-  needs.add(FLOW_CALLED);
-  if (trigger.kind === 'silence' && trigger.unless) needs.add(trigger.unless.event);
-  if (goal) needs.add(goal.event);
-
+  eachStep(document.steps, (step) => rules.push(...(kindOfStep(step).rules?.(step) ?? [])));
+  const { triggers, goal } = document;
+  const ends = [...new Set(triggers.flatMap((trigger) => kindOfTrigger(trigger).endsOn(trigger)))].sort();
+  // what has begun may turn out, by an event that is told late, to have gone on for longer
+  const longer = triggers.flatMap((trigger) => (kindOfTrigger(trigger).lead(trigger) === null ? [] : [trigger.event]));
+  const goalEvents = goal ? [goal.event] : [];
   return {
     document,
     first: document.steps[0]?.id ?? null,
     steps,
     after,
-    needs: [...needs].sort(),
-    wakesInside: [...new Set([...wakesOn([document.stay]), ...(goal ? [goal.event] : [])])].sort(),
-    wakesWatching: goal ? [goal.event] : [],
+    rules: rules.filter((rule) => rule !== null),
+    wakesArmed: ends,
+    wakesInside: [...new Set([...wakesOn([document.stay]), ...goalEvents, ...ends, ...longer])].sort(),
+    looksAtAbout: rules.some((rule) => rule !== null && looksAtTrigger(rule)),
+    wakesWatching: goalEvents,
   };
+}
+
+function looksAtTrigger(rule: Rule): boolean {
+  const parts = partsOf(rule);
+  return parts ? parts.some(looksAtTrigger) : 'test' in rule && rule.test === 'trigger';
 }

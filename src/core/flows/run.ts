@@ -1,5 +1,6 @@
+import type { Obstacle } from '../messages';
+import type { Seen, Value } from '../rules';
 import type { Instant } from '../time';
-import type { Because } from '../rules';
 
 /**
  * Where a run stands.
@@ -8,57 +9,130 @@ import type { Because } from '../rules';
  */
 export type Phase = 'armed' | 'inside' | 'watching' | 'ended';
 
-/** How a run came to its end. `not-entered` never was inside; `goal` was ended by its goal. */
-export type Outcome = 'completed' | 'goal' | 'left' | 'not-entered';
+/**
+ * How a run came to its end. `not-entered` never was inside; `goal` was ended by its goal; `undone` was inside until it
+ * turned out that its trigger had never come about: when nothing had gone out, it counts as one that never entered.
+ */
+export type Outcome = 'completed' | 'goal' | 'left' | 'not-entered' | 'undone';
+
+/** Stands for the trigger of a run that was called directly: somebody was put into a flow by hand or through the API. */
+export const CALLED = 'called';
+/** The event of a direct call. */
+export const FLOW_CALLED = 'flow.called';
+
+/** What a run is about: which trigger began it, for which cart, order or other thing, and what came with it. */
+export interface About {
+  /** the trigger's id in the flow, or {@link CALLED} */
+  readonly trigger: string;
+  /** the cart, order or other thing, from the trigger's key; empty when there is none */
+  readonly key: string;
+  /** when what started the run happened; null while it is armed by a trigger */
+  readonly at: Instant | null;
+  /** the event that started it, where it was one */
+  readonly eventId: string | null;
+  /** what came with it: the properties of that event */
+  readonly data: { readonly [name: string]: Value };
+}
 
 /** One person's passage through one flow. Plain data: stored as it is, changed only by advance. */
 export interface Run {
   readonly id: string;
   readonly personId: string;
-  /** the cart, order or other thing the run is about, from the trigger's key; empty when there is none */
-  readonly key: string;
+  readonly about: About;
   readonly phase: Phase;
   readonly enteredAt: Instant | null;
-  /** id of the event that started the run; an armed run that has one was called directly */
-  readonly triggerId: string | null;
   /** the step to do next; null before entry and after the last */
   readonly step: string | null;
   /** when the wait at `step` is over, once it has begun */
   readonly waitUntil: Instant | null;
   readonly goalAt: Instant | null;
   readonly outcome: Outcome | null;
+  /** how much it has done to the world so far */
+  readonly effects: number;
+  /** something has become known since it entered that could show that its trigger had not come about: it is judged again */
+  readonly isDoubtful: boolean;
   /** number of trace entries so far: the next entry's number */
   readonly seq: number;
 }
 
 /** A new run whose trigger has begun. */
-export function armedRun(id: string, personId: string, key: string): Run {
-  return { id, personId, key, phase: 'armed', enteredAt: null, triggerId: null, step: null, waitUntil: null, goalAt: null, outcome: null, seq: 0 };
+export function armedRun(id: string, personId: string, about: Pick<About, 'trigger' | 'key'> & Partial<About>): Run {
+  return {
+    id,
+    personId,
+    about: { at: null, eventId: null, data: {}, ...about },
+    phase: 'armed',
+    enteredAt: null,
+    step: null,
+    waitUntil: null,
+    goalAt: null,
+    outcome: null,
+    effects: 0,
+    isDoubtful: false,
+    seq: 0,
+  };
 }
 
 /** What a run did to the world: carried out once, after the run's new state is stored. */
 export interface Effect {
   readonly kind: 'send';
   readonly stepId: string;
-  /** how often the run has been at this step: with run and step, what makes the effect unique */
+  /** how often the run has been at this step: with run, step and kind, what makes the effect unique */
   readonly visit: number;
-  readonly triggerId: string;
 }
 
+export type TraceKind =
+  'not-entered' | 'entered' | 'waiting' | 'decided' | 'sending' | 'skipped' | 'goal' | 'left' | 'undone' | 'completed';
+
+/** One thing that a run decided, as data. The words are made when somebody reads it, by {@link sayTrace}. */
 export interface TraceEntry {
   readonly seq: number;
   readonly at: Instant;
   readonly stepId: string | null;
-  readonly kind: 'armed' | 'not-entered' | 'entered' | 'waiting' | 'decided' | 'sending' | 'skipped' | 'goal' | 'left' | 'completed';
-  /** in words, for people */
-  readonly says: string;
-  readonly because?: Because;
+  readonly kind: TraceKind;
   /** the arm taken, for `decided` */
   readonly armId?: string;
+  /** what was looked at, in a form of its own for each kind; see {@link Saw} */
+  readonly saw?: Saw;
 }
 
-/** What a run waits for: a moment, and event types that could change its mind before. */
+/** Why a trigger has not come about. */
+export type TriggerOff =
+  | { readonly why: 'no-event' | 'no-match' | 'gone' }
+  /** `hasKey` tells whether what ended it named the very cart or order */
+  | { readonly why: 'ended'; readonly by: string; readonly hasKey: boolean }
+  /** it has begun again since: not before then */
+  | { readonly why: 'goes-on'; readonly until: Instant };
+
+/** Why somebody may not start again. */
+export type Again = 'once' | 'once-per-key' | 'inside';
+
+/** What was looked at by a decision. */
+export type Saw =
+  /** `not-entered`, `undone`: the trigger */
+  | { readonly trigger: TriggerOff }
+  /** `not-entered`: the flow was not on, or re-entry */
+  | { readonly off: true }
+  | { readonly again: Again }
+  /** `not-entered`: the entry rule; `left`: the stay rule */
+  | { readonly rule: Seen }
+  /** `decided`: the arms that were looked at, in order */
+  | { readonly arms: readonly Seen[] }
+  /** `skipped`: what stood in the way */
+  | { readonly obstacle: Obstacle }
+  /** `left`: somebody took the person out, or another run for the same goes on */
+  | { readonly by: string }
+  | { readonly merged: true };
+
+/** What a run waits for: a moment, and signals (event types and facts) that could change its mind before. */
 export interface Wake {
   readonly at: Instant | null;
   readonly on: readonly string[];
+}
+
+/** A trigger that has begun: a run to be armed, and the first moment at which it could have come about. */
+export interface Beginning {
+  readonly trigger: string;
+  readonly key: string;
+  readonly at: Instant;
 }

@@ -3,14 +3,27 @@ import { cartLeftBehind } from '../../demo/flows';
 import { factsOf, type FactEvent, type Reach } from '../rules';
 import { HOUR } from '../time';
 import { whyNotEntered } from './whynot';
-import type { EarlierRun } from './start';
+import type { EarlierRun } from './begin';
 
 const NOW = Date.parse('2026-11-24T12:00:00Z');
 const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 let ids = 0;
-const cart = (time: number, properties: FactEvent['properties'] = {}): FactEvent => ({ id: String(++ids), type: 'cart.updated', time, properties: { cartId: 'k1', value: 50, ...properties } });
+const cart = (time: number, properties: FactEvent['properties'] = {}): FactEvent => ({
+  id: String(++ids),
+  type: 'cart.updated',
+  time,
+  properties: { cartId: 'k1', value: 50, ...properties },
+});
 const ask = (events: FactEvent[], more: { reach?: Reach; isOn?: boolean; earlier?: EarlierRun[] } = {}) =>
-  whyNotEntered(cartLeftBehind, more.isOn ?? true, factsOf('1', { events, reach: { email: more.reach ?? OPEN } }), more.earlier ?? [], NOW, 'Europe/Amsterdam', 'EUR');
+  whyNotEntered(
+    cartLeftBehind,
+    more.isOn ?? true,
+    factsOf('1', { events, reach: { email: more.reach ?? OPEN } }),
+    more.earlier ?? [],
+    NOW,
+    'Europe/Amsterdam',
+    'EUR',
+  );
 const first = (conditions: ReturnType<typeof ask>) => conditions.find((one) => !one.holds)?.says ?? null;
 
 it('names the first condition that kept somebody out, in the order in which the engine looks', () => {
@@ -19,8 +32,12 @@ it('names the first condition that kept somebody out, in the order in which the 
   expect(first(ask([cart(NOW - 2 * HOUR, { value: 0 })]))).toContain('never as the trigger asks for');
   expect(first(ask([cart(NOW - 2 * HOUR, { cartId: '' })]))).toContain('has no cartId');
   expect(first(ask([cart(NOW - HOUR / 2)]))).toBe('The silence still lasts');
-  expect(first(ask([cart(NOW - 2 * HOUR), { id: 'o', type: 'order.placed', time: NOW - HOUR, properties: { cartId: 'k1' } }]))).toContain('The silence was ended: placed an order');
-  expect(first(ask([cart(NOW - 2 * HOUR)], { earlier: [{ key: 'k1', phase: 'ended', outcome: 'completed' }] }))).toContain('has already run for k1');
+  expect(first(ask([cart(NOW - 2 * HOUR), { id: 'o', type: 'order.placed', time: NOW - HOUR, properties: { cartId: 'k1' } }]))).toContain(
+    'The silence was ended: placed an order',
+  );
+  expect(
+    first(ask([cart(NOW - 2 * HOUR)], { earlier: [{ id: '1', key: 'k1', phase: 'ended', outcome: 'completed', effects: 2 }] })),
+  ).toContain('has already run for k1');
 });
 
 it('explains an entry rule that does not hold by what was seen, and is silent when nothing stands in the way', () => {

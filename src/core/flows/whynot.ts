@@ -1,7 +1,9 @@
-import { evaluate, matches, sayDone, type Because, type Facts } from '../rules';
+import { evaluate, eventsOf, matches, sayDone, type Because, type Facts } from '../rules';
 import type { Instant } from '../time';
-import type { FlowDocument } from './document';
-import { keyOf, mayNotStartBecause, triggerState, type EarlierRun } from './start';
+import { mayNotStart, sayAgain, type EarlierRun } from './begin';
+import { wordingOf, type FlowDocument } from './document';
+import { sayTriggerOff } from './trace';
+import { keyOf, kindOfTrigger, type Trigger } from './triggers';
 
 /** One condition on the way into a flow, and whether it holds. */
 export interface EntryCondition {
@@ -12,30 +14,76 @@ export interface EntryCondition {
 
 /**
  * Why somebody is not in a flow: each condition in the order in which the engine looks at them, by the engine's own
- * code. The first that does not hold is the answer; when all hold, they would enter at the next trigger.
+ * code. The first that does not hold is the answer; when all hold, they would enter at the next trigger. Of several
+ * triggers the one is told of that came furthest.
  */
-export function whyNotEntered(document: FlowDocument, isOn: boolean, facts: Facts, earlier: readonly EarlierRun[], now: Instant, zone: string, currency: string): readonly EntryCondition[] {
-  const { trigger } = document;
-  const conditions: EntryCondition[] = [{ holds: isOn, says: isOn ? 'The flow is on' : 'The flow is not on' }];
-  const all = facts.events.filter((event) => event.type === trigger.event);
+export function whyNotEntered(
+  document: FlowDocument,
+  isOn: boolean,
+  facts: Facts,
+  earlier: readonly EarlierRun[],
+  now: Instant,
+  zone: string,
+  currency: string,
+): readonly EntryCondition[] {
+  const ways = document.triggers.map((trigger) => waysIn(document, trigger, facts, earlier, now, zone, currency));
+  const reach = (way: readonly EntryCondition[]) => (way.every((one) => one.holds) ? Infinity : way.findIndex((one) => !one.holds));
+  return [
+    { holds: isOn, says: isOn ? 'The flow is on' : 'The flow is not on' },
+    ...ways.reduce((best, way) => (reach(way) > reach(best) ? way : best)),
+  ];
+}
+
+function waysIn(
+  document: FlowDocument,
+  trigger: Trigger,
+  facts: Facts,
+  earlier: readonly EarlierRun[],
+  now: Instant,
+  zone: string,
+  currency: string,
+): EntryCondition[] {
+  const conditions: EntryCondition[] = [];
+  const all = eventsOf(facts, trigger.event);
   const matching = all.filter((event) => matches(event, trigger.where));
-  conditions.push(all.length
-    ? { holds: matching.length > 0, says: matching.length ? `Has ${sayDone(trigger.event)}` : `Has ${sayDone(trigger.event)}, but never as the trigger asks for` }
-    : { holds: false, says: `Has never ${sayDone(trigger.event)}: the trigger has not come about` });
+  conditions.push(
+    all.length
+      ? {
+          holds: matching.length > 0,
+          says: matching.length ? `Has ${sayDone(trigger.event)}` : `Has ${sayDone(trigger.event)}, but never as the trigger asks for`,
+        }
+      : { holds: false, says: `Has never ${sayDone(trigger.event)}: the trigger has not come about` },
+  );
   const last = matching.at(-1);
   if (!last) return conditions;
 
   const key = keyOf(trigger, last);
-  if (key === null) return [...conditions, { holds: false, says: `The last ${trigger.event} has no ${trigger.key}, which tells one from another` }];
-  const state = triggerState(trigger, key, facts, now, zone);
-  if (trigger.kind === 'silence') {
-    conditions.push(state.state === 'off' ? { holds: false, says: `The silence was ended: ${state.says}` } : { holds: state.state === 'due', says: state.state === 'due' ? 'The silence lasted' : 'The silence still lasts' });
+  if (key === null)
+    return [...conditions, { holds: false, says: `The last ${trigger.event} has no ${trigger.key}, which tells one from another` }];
+  const kind = kindOfTrigger(trigger);
+  const state = kind.stateAt(trigger, key, facts, now, zone);
+  if (kind.lead(trigger) !== null) {
+    conditions.push(
+      state.state === 'off'
+        ? { holds: false, says: `The silence was ended: ${sayTriggerOff(state.off, document, trigger.id)}` }
+        : { holds: state.state === 'due', says: state.state === 'due' ? 'The silence lasted' : 'The silence still lasts' },
+    );
   }
-  const again = mayNotStartBecause(document.reentry, earlier, key);
-  conditions.push({ holds: again === null, says: again ? `${again[0]!.toUpperCase()}${again.slice(1)}` : 'May start' });
+  const again = mayNotStart(document.reentry, earlier, key);
+  const says = again && sayAgain(again, key);
+  conditions.push({ holds: again === null, says: says ? `${says[0]!.toUpperCase()}${says.slice(1)}` : 'May start' });
   if (document.entry) {
-    const answer = evaluate(document.entry, facts, { now, zone, trigger: last }, { triggerType: trigger.event, currency });
-    conditions.push({ holds: answer.holds, says: answer.holds ? 'The entry rule holds' : 'The entry rule does not hold', because: answer.because });
+    const answer = evaluate(
+      document.entry,
+      facts,
+      { now, zone, about: { eventId: last.id, data: last.properties } },
+      wordingOf(document, currency),
+    );
+    conditions.push({
+      holds: answer.holds,
+      says: answer.holds ? 'The entry rule holds' : 'The entry rule does not hold',
+      because: answer.because,
+    });
   }
   return conditions;
 }

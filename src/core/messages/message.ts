@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { unreachableBecause, type Reach } from '../rules';
+import { barrierOf, sayBarrier, type Barrier, type Reach } from '../rules';
 import type { Instant } from '../time';
 
 const text = (max: number) => z.string().max(max);
@@ -29,10 +29,33 @@ export const messageSchema = z.strictObject({
 });
 export type Message = z.infer<typeof messageSchema>;
 
-/** Why a message does not go to somebody at this moment, in words, or null when it may. Service messages need just an address. */
-export function notSentBecause(message: Pick<Message, 'kind' | 'topic'>, reach: Reach, declined: readonly string[], now: Instant): string | null {
-  if (message.kind === 'service') return reach.hasAddress ? null : 'no email address on file';
-  const reason = unreachableBecause(reach, now);
-  if (reason) return reason;
-  return message.topic !== undefined && declined.includes(message.topic) ? `does not want to read about ${message.topic}` : null;
+/** What keeps a message from going to somebody: data, said by {@link sayObstacle}. */
+export type Obstacle = Barrier | { readonly kind: 'declined'; readonly topic: string };
+
+/** What keeps a message from going to somebody at this moment, or null when it may. Service messages need just an address. */
+export function obstacleTo(
+  message: Pick<Message, 'kind' | 'topic'>,
+  reach: Reach,
+  declined: readonly string[],
+  now: Instant,
+): Obstacle | null {
+  if (message.kind === 'service') return reach.hasAddress ? null : { kind: 'no-address' };
+  const barrier = barrierOf(reach, now);
+  if (barrier) return barrier;
+  return message.topic !== undefined && declined.includes(message.topic) ? { kind: 'declined', topic: message.topic } : null;
+}
+
+/** Says why a message does not go out. */
+export const sayObstacle = (obstacle: Obstacle): string =>
+  obstacle.kind === 'declined' ? `does not want to read about ${obstacle.topic}` : sayBarrier(obstacle);
+
+/** Why a message does not go to somebody at this moment, in words, or null when it may. */
+export function notSentBecause(
+  message: Pick<Message, 'kind' | 'topic'>,
+  reach: Reach,
+  declined: readonly string[],
+  now: Instant,
+): string | null {
+  const obstacle = obstacleTo(message, reach, declined, now);
+  return obstacle && sayObstacle(obstacle);
 }

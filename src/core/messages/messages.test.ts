@@ -8,11 +8,23 @@ import { cartItems, renderMessage, safeUrl } from './render';
 const message = ((cartLeftBehind.steps[0] as BranchStep).arms[0]!.steps[0] as SendStep).message;
 const personal = (more: Partial<Personal> = {}): Personal => ({
   person: { firstName: 'Robin' },
-  event: { currency: 'EUR', value: 261.9, checkoutUrl: 'https://shop.example/cart/9?lang=nl', items: [{ name: 'Shoreline tank 112 l', quantity: 1, price: 249, url: 'https://shop.example/t', image: 'https://shop.example/t.png' }, { name: 'Java fern', quantity: 2, price: 12.9 }] },
+  event: {
+    currency: 'EUR',
+    value: 261.9,
+    checkoutUrl: 'https://shop.example/cart/9?lang=nl',
+    items: [
+      { name: 'Shoreline tank 112 l', quantity: 1, price: 249, url: 'https://shop.example/t', image: 'https://shop.example/t.png' },
+      { name: 'Java fern', quantity: 2, price: 12.9 },
+    ],
+  },
   store: { name: 'Quillfin', address: 'Sluiskade 14' },
   ...more,
 });
-const links = { unsubscribeUrl: 'https://v.example/leave/1', pixelUrl: 'https://v.example/seen/1', track: (url: string) => `https://v.example/go/${encodeURIComponent(url)}` };
+const links = {
+  unsubscribeUrl: 'https://v.example/leave/1',
+  pixelUrl: 'https://v.example/seen/1',
+  track: (url: string) => `https://v.example/go/${encodeURIComponent(url)}`,
+};
 
 describe('personalisation', () => {
   it('fills in what is known and falls back where it is not', () => {
@@ -22,7 +34,9 @@ describe('personalisation', () => {
   });
 
   it('adds a parameter to an address that has some already', () => {
-    expect(personalise('{{ event.checkoutUrl | with: "code", "CLEAR10" }}', personal())).toBe('https://shop.example/cart/9?lang=nl&code=CLEAR10');
+    expect(personalise('{{ event.checkoutUrl | with: "code", "CLEAR10" }}', personal())).toBe(
+      'https://shop.example/cart/9?lang=nl&code=CLEAR10',
+    );
   });
 
   it('prints amounts in their currency', () => {
@@ -68,7 +82,11 @@ describe('an email', () => {
   });
 
   it('shows hostile names as text and leads nowhere that is not http', () => {
-    const event = { currency: 'EUR', checkoutUrl: 'javascript:alert(1)', items: [{ name: '<script>alert(1)</script>"', quantity: 1, price: 1, url: 'javascript:alert(1)', image: 'data:text/html,x' }] };
+    const event = {
+      currency: 'EUR',
+      checkoutUrl: 'javascript:alert(1)',
+      items: [{ name: '<script>alert(1)</script>"', quantity: 1, price: 1, url: 'javascript:alert(1)', image: 'data:text/html,x' }],
+    };
     const { html } = renderMessage(message, personal({ person: { firstName: '<img src=x onerror=alert(1)>' }, event }), links);
     expect(html).not.toContain('<script>');
     expect(html).not.toContain('<img src=x');
@@ -90,6 +108,11 @@ describe('an email', () => {
   it('reads only items that are items', () => {
     expect(cartItems({ items: [1, null, 'x', {}, { sku: 'A' }, { name: 'B', quantity: 3 }] }).map((item) => item.name)).toEqual(['A', 'B']);
     expect(cartItems({ items: 'x' })).toEqual([]);
-    expect([safeUrl('https://a.example/x'), safeUrl('ftp://a.example'), safeUrl('//a.example'), safeUrl(5)]).toEqual(['https://a.example/x', null, null, null]);
+    expect([safeUrl('https://a.example/x'), safeUrl('ftp://a.example'), safeUrl('//a.example'), safeUrl(5)]).toEqual([
+      'https://a.example/x',
+      null,
+      null,
+      null,
+    ]);
   });
 });

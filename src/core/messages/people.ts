@@ -3,7 +3,14 @@ import type { Message } from './message';
 import type { Personal } from './personalise';
 import { renderMessage } from './render';
 
-const item = (n: number): Value => ({ sku: `SKU-${n}`, name: `A product with quite a long name, number ${n}`, quantity: n, price: 19.99, url: 'https://shop.example/p', image: 'https://shop.example/p.png' });
+const item = (n: number): Value => ({
+  sku: `SKU-${n}`,
+  name: `A product with quite a long name, number ${n}`,
+  quantity: n,
+  price: 19.99,
+  url: 'https://shop.example/p',
+  image: 'https://shop.example/p.png',
+});
 const LONG = 'word '.repeat(400).trim();
 
 /** Every name that the texts of a message ask for, each with a value. */
@@ -16,13 +23,22 @@ function everything(message: Message, of: 'person' | 'event', value: (name: stri
 export function tellingPeople(message: Message): Personal[] {
   const store = { name: 'Store', address: 'Street 1' };
   const items = Array.from({ length: 300 }, (_, n) => item(n + 1));
-  const with_ = (value: (name: string) => Value): Personal => ({ person: everything(message, 'person', value), event: { ...everything(message, 'event', value), items, currency: 'EUR', value: 149 }, store });
+  const with_ = (value: (name: string) => Value): Personal => ({
+    person: everything(message, 'person', value),
+    event: { ...everything(message, 'event', value), items, currency: 'EUR', value: 149 },
+    store,
+  });
   return [{ person: {}, event: {}, store }, with_(() => LONG), with_(() => items.map((_, n) => `entry ${n}`)), with_(() => 1_000_000)];
 }
 
 /** Why a message cannot be put together for somebody, or null: found by doing it for people who show it. */
 export function renderProblem(message: Message): string | null {
-  const links = { unsubscribeUrl: 'https://store.example/leave', preferencesUrl: 'https://store.example/prefs', pixelUrl: null, track: (url: string) => url };
+  const links = {
+    unsubscribeUrl: 'https://store.example/leave',
+    preferencesUrl: 'https://store.example/prefs',
+    pixelUrl: null,
+    track: (url: string) => url,
+  };
   for (const personal of tellingPeople(message)) {
     try {
       renderMessage(message, personal, links);

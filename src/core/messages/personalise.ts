@@ -10,10 +10,20 @@ export interface Personal {
 }
 
 // a placeholder can only read what it is given: no files, no loops that never end, nothing inherited
-const reader = new Liquid({ templates: {}, ownPropertyOnly: true, strictFilters: true, strictVariables: false, parseLimit: 100_000, renderLimit: 200, memoryLimit: 1_000_000 });
+const reader = new Liquid({
+  templates: {},
+  ownPropertyOnly: true,
+  strictFilters: true,
+  strictVariables: false,
+  parseLimit: 100_000,
+  renderLimit: 200,
+  memoryLimit: 1_000_000,
+});
 // what would bring another file in is no word of ours: it is told where the message is written, not when it goes out
 for (const tag of ['include', 'render', 'layout', 'block']) delete reader.tags[tag];
-reader.registerFilter('fallback', (value: unknown, stand: unknown) => (value === undefined || value === null || String(value).trim() === '' ? stand : value));
+reader.registerFilter('fallback', (value: unknown, stand: unknown) =>
+  value === undefined || value === null || String(value).trim() === '' ? stand : value,
+);
 reader.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
   // adds a parameter to an address, whether it has some already or not
   if (typeof value !== 'string' || !URL.canParse(value)) return value ?? '';
@@ -22,7 +32,9 @@ reader.registerFilter('with', (value: unknown, name: unknown, content: unknown) 
   return url.href;
 });
 reader.registerFilter('money', (value: unknown, currency: unknown) =>
-  typeof value === 'number' && typeof currency === 'string' && isCurrency(currency) ? sayMoney({ currency, minor: toMinor(value, currency) }) : '',
+  typeof value === 'number' && typeof currency === 'string' && isCurrency(currency)
+    ? sayMoney({ currency, minor: toMinor(value, currency) })
+    : '',
 );
 
 const parsed = new Map<string, Template[]>();
@@ -56,6 +68,8 @@ const PLACEHOLDER = /\{\{-?\s*([\p{L}\p{N}_.[\]'"]+)\s*((?:\|[^}]*)?)-?\}\}/gu;
 
 /** Placeholders of the person that have no fallback: they print nothing when the value is missing ("Hi ,"). */
 export function withoutFallback(text: string): string[] {
-  const bare = [...text.matchAll(PLACEHOLDER)].filter(([, path, filters]) => path!.startsWith('person.') && !/\|\s*fallback\s*:/.test(filters!));
+  const bare = [...text.matchAll(PLACEHOLDER)].filter(
+    ([, path, filters]) => path!.startsWith('person.') && !/\|\s*fallback\s*:/.test(filters!),
+  );
   return [...new Set(bare.map(([, path]) => path!))];
 }

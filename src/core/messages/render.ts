@@ -52,13 +52,15 @@ export function cartItems(properties: { readonly [name: string]: Value }): CartI
     const one = item as { readonly [name: string]: Value };
     const name = typeof one.name === 'string' && one.name ? one.name : typeof one.sku === 'string' ? one.sku : null;
     if (!name) return [];
-    return [{
-      name,
-      quantity: typeof one.quantity === 'number' ? one.quantity : 1,
-      price: typeof one.price === 'number' ? one.price : null,
-      url: safeUrl(one.url),
-      image: safeUrl(one.image),
-    }];
+    return [
+      {
+        name,
+        quantity: typeof one.quantity === 'number' ? one.quantity : 1,
+        price: typeof one.price === 'number' ? one.price : null,
+        url: safeUrl(one.url),
+        image: safeUrl(one.image),
+      },
+    ];
   });
 }
 
@@ -81,14 +83,25 @@ export function renderMessage(message: Message, personal: Personal, links: Links
       case 'text': {
         const text = fill(block.text).trim();
         if (!text) return;
-        rows.push(row(text.split(/\n{2,}/).map((p) => `<p style="margin:0 0 14px;${FONT};font-size:15px;line-height:23px;color:${INK}">${escapeHtml(p).replace(/\n/g, '<br>')}</p>`).join('')));
+        rows.push(
+          row(
+            text
+              .split(/\n{2,}/)
+              .map(
+                (p) =>
+                  `<p style="margin:0 0 14px;${FONT};font-size:15px;line-height:23px;color:${INK}">${escapeHtml(p).replace(/\n/g, '<br>')}</p>`,
+              )
+              .join(''),
+          ),
+        );
         lines.push(text);
         return;
       }
       case 'offer': {
         const text = fill(block.text).trim();
         if (!text) return;
-        rows.push(row(`<p style="margin:0 0 18px;padding:12px 16px;border:1px dashed ${ACCENT};${FONT};font-size:15px;line-height:22px;color:${ACCENT}">${escapeHtml(text).replace(/\n/g, '<br>')}</p>`));
+        const look = `margin:0 0 18px;padding:12px 16px;border:1px dashed ${ACCENT};${FONT};font-size:15px;line-height:22px;color:${ACCENT}`;
+        rows.push(row(`<p style="${look}">${escapeHtml(text).replace(/\n/g, '<br>')}</p>`));
         lines.push(`* ${text}`);
         return;
       }
@@ -97,7 +110,10 @@ export function renderMessage(message: Message, personal: Personal, links: Links
         if (!url) return;
         const target = links.track(url);
         const label = fill(block.label);
-        rows.push(row(`<p style="margin:6px 0 20px"><a href="${escapeHtml(target)}" style="display:inline-block;background:${ACCENT};color:#ffffff;${FONT};font-size:15px;font-weight:bold;line-height:20px;padding:12px 22px;border-radius:6px;text-decoration:none">${escapeHtml(label)}</a></p>`));
+        const look =
+          `display:inline-block;background:${ACCENT};color:#ffffff;${FONT};font-size:15px;font-weight:bold;line-height:20px;` +
+          'padding:12px 22px;border-radius:6px;text-decoration:none';
+        rows.push(row(`<p style="margin:6px 0 20px"><a href="${escapeHtml(target)}" style="${look}">${escapeHtml(label)}</a></p>`));
         lines.push(`${label}: ${target}`);
         return;
       }
@@ -105,7 +121,14 @@ export function renderMessage(message: Message, personal: Personal, links: Links
         const items = cartItems(personal.event);
         if (!items.length) return;
         rows.push(row(cartTable(items, money, links.track)));
-        lines.push(items.map((item) => `- ${item.quantity} × ${item.name}${item.price !== null ? `, ${money(item.price)}${item.quantity === 1 ? '' : ' each'}` : ''}`).join('\n'));
+        lines.push(
+          items
+            .map(
+              (item) =>
+                `- ${item.quantity} × ${item.name}${item.price !== null ? `, ${money(item.price)}${item.quantity === 1 ? '' : ' each'}` : ''}`,
+            )
+            .join('\n'),
+        );
         return;
       }
     }
@@ -114,14 +137,16 @@ export function renderMessage(message: Message, personal: Personal, links: Links
 
   const subject = oneLine(fill(message.subject));
   const preview = oneLine(fill(message.preview));
-  const footerHtml = message.kind === 'marketing'
-    ? `You get this because you agreed to news from ${escapeHtml(personal.store.name)}. <a href="${escapeHtml(links.unsubscribeUrl)}" style="color:${MUTED}">Unsubscribe</a>${links.preferencesUrl ? ` · <a href="${escapeHtml(links.preferencesUrl)}" style="color:${MUTED}">Choose what you get</a>` : ''}<br>${escapeHtml(personal.store.address)}`
-    : escapeHtml(personal.store.address);
-  const footerText = message.kind === 'marketing'
-    ? `You get this because you agreed to news from ${personal.store.name}.\nUnsubscribe: ${links.unsubscribeUrl}${links.preferencesUrl ? `\nChoose what you get: ${links.preferencesUrl}` : ''}\n${personal.store.address}`
-    : personal.store.address;
+  const { store } = personal;
+  const why = `You get this because you agreed to news from ${store.name}.`;
+  const ways: (readonly [name: string, url: string])[] = message.kind === 'marketing' ? [['Unsubscribe', links.unsubscribeUrl]] : [];
+  if (ways.length && links.preferencesUrl) ways.push(['Choose what you get', links.preferencesUrl]);
+  const waysHtml = ways.map(([name, url]) => `<a href="${escapeHtml(url)}" style="color:${MUTED}">${name}</a>`).join(' · ');
+  const footerHtml = `${ways.length ? `${escapeHtml(why)} ${waysHtml}<br>` : ''}${escapeHtml(store.address)}`;
+  const footerText = [...(ways.length ? [why] : []), ...ways.map(([name, url]) => `${name}: ${url}`), store.address].join('\n');
 
-  const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escapeHtml(subject)}</title></head>
+  const html = `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
+<title>${escapeHtml(subject)}</title></head>
 <body style="margin:0;padding:0;background:#F7F5F0"><div style="display:none;max-height:0;overflow:hidden">${escapeHtml(preview)}</div>
 <table role="presentation" width="100%" cellpadding="0" cellspacing="0" style="background:#F7F5F0"><tr><td align="center" style="padding:24px 12px">
 <table role="presentation" width="560" cellpadding="0" cellspacing="0" style="width:100%;max-width:560px;background:#ffffff;border:1px solid #DDD8CC">
@@ -140,8 +165,12 @@ function cartTable(items: readonly CartItem[], money: (major: number) => string,
   const cell = `${FONT};font-size:14px;line-height:20px;color:${INK};padding:10px 0;border-bottom:1px solid #DDD8CC`;
   const body = items.map((item) => {
     const picture = item.image ? `<img src="${escapeHtml(item.image)}" width="64" height="64" alt="" style="display:block;border:0">` : '';
-    const name = item.url ? `<a href="${escapeHtml(track(item.url))}" style="color:${INK};text-decoration:underline">${escapeHtml(item.name)}</a>` : escapeHtml(item.name);
-    return `<tr><td width="76" style="${cell}">${picture}</td><td style="${cell}">${name}</td><td align="right" style="${cell};white-space:nowrap">${item.quantity} ×${item.price !== null ? ` ${escapeHtml(money(item.price))}` : ''}</td></tr>`;
+    const name = item.url
+      ? `<a href="${escapeHtml(track(item.url))}" style="color:${INK};text-decoration:underline">${escapeHtml(item.name)}</a>`
+      : escapeHtml(item.name);
+    const many = `${item.quantity} ×${item.price !== null ? ` ${escapeHtml(money(item.price))}` : ''}`;
+    return `<tr><td width="76" style="${cell}">${picture}</td><td style="${cell}">${name}</td>
+<td align="right" style="${cell};white-space:nowrap">${many}</td></tr>`;
   });
   return `<table role="presentation" width="100%" cellpadding="0" cellspacing="0" style="margin:0 0 18px">${body.join('')}</table>`;
 }

@@ -21,7 +21,13 @@ describe('money', () => {
   });
 
   it('goes there and back for every amount of whole minor units', () => {
-    fc.assert(fc.property(fc.integer({ min: -1e9, max: 1e9 }), fc.constantFrom('JPY', 'EUR', 'KWD'), (minor, currency) => toMinor(toMajor({ currency, minor }), currency) === minor));
+    fc.assert(
+      fc.property(
+        fc.integer({ min: -1e9, max: 1e9 }),
+        fc.constantFrom('JPY', 'EUR', 'KWD'),
+        (minor, currency) => toMinor(toMajor({ currency, minor }), currency) === minor,
+      ),
+    );
   });
 
   it('prints amounts with the digits of their currency', () => {
@@ -32,12 +38,25 @@ describe('money', () => {
   it('splits by largest remainder: the parts sum to the whole and none is off by a unit or more', () => {
     expect(allocate(100, [1, 1, 1])).toEqual([34, 33, 33]);
     expect(allocate(5, [0, 1])).toEqual([0, 5]);
-    fc.assert(fc.property(fc.integer({ min: -1e9, max: 1e9 }), fc.array(fc.integer({ min: 0, max: 1000 }), { minLength: 1, maxLength: 12 }), (total, weights) => {
-      fc.pre(weights.some((w) => w > 0));
-      const parts = allocate(total, weights);
-      const sum = weights.reduce((a, b) => a + b, 0);
-      expect(parts.reduce((a, b) => a + b, 0)).toBe(total);
-      parts.forEach((part, i) => expect(Math.abs(part - (total * weights[i]!) / sum)).toBeLessThan(1));
-    }));
+    // the greatest remainders get the rest, wherever they stand; of equal ones the earlier
+    expect(allocate(10, [1, 1, 5])).toEqual([2, 1, 7]);
+    expect(allocate(7, [0.1, 0.6, 0.3])).toEqual([1, 4, 2]);
+    expect(allocate(-100, [1, 1, 1])).toEqual([-34, -33, -33]);
+    expect(allocate(0, [3, 1])).toEqual([0, 0]);
+    for (const weights of [[0, 0], [], [-1, 2], [1, Infinity], [NaN, 1], [2, -1]]) expect(() => allocate(10, weights)).toThrow(RangeError);
+    expect(Object.is(toMinor(-0.001, 'EUR'), 0)).toBe(true);
+    fc.assert(
+      fc.property(
+        fc.integer({ min: -1e9, max: 1e9 }),
+        fc.array(fc.integer({ min: 0, max: 1000 }), { minLength: 1, maxLength: 12 }),
+        (total, weights) => {
+          fc.pre(weights.some((w) => w > 0));
+          const parts = allocate(total, weights);
+          const sum = weights.reduce((a, b) => a + b, 0);
+          expect(parts.reduce((a, b) => a + b, 0)).toBe(total);
+          parts.forEach((part, i) => expect(Math.abs(part - (total * weights[i]!) / sum)).toBeLessThan(1));
+        },
+      ),
+    );
   });
 });

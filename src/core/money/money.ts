@@ -53,7 +53,12 @@ function formatterOf(currency: string, locale: string): Intl.NumberFormat {
   let formatter = formatters.get(id);
   if (!formatter) {
     const digits = currencyDigits(currency) ?? 2;
-    formatter = new Intl.NumberFormat(locale, { style: 'currency', currency, minimumFractionDigits: digits, maximumFractionDigits: digits });
+    formatter = new Intl.NumberFormat(locale, {
+      style: 'currency',
+      currency,
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+    });
     formatters.set(id, formatter);
   }
   return formatter;

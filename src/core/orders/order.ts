@@ -1,6 +1,6 @@
 import type { Instant } from '../time';
 import { isCurrency, toMinor } from '../money';
-import type { FactEvent } from '../rules';
+import { inOrder, type FactEvent } from '../rules';
 import type { OrderTotals } from '../revenue';
 
 export const ORDER_EVENTS = ['order.placed', 'order.cancelled', 'order.refunded'] as const;
@@ -13,7 +13,8 @@ export interface Order extends Omit<OrderTotals, 'placedAt'> {
   readonly discountMinor: number;
 }
 
-const amount = (value: unknown, currency: string): number => (typeof value === 'number' && Number.isFinite(value) ? Math.max(0, toMinor(value, currency)) : 0);
+const amount = (value: unknown, currency: string): number =>
+  typeof value === 'number' && Number.isFinite(value) ? Math.max(0, toMinor(value, currency)) : 0;
 
 /**
  * Folds the events of one order into its state, whatever order they arrived in. The latest `order.placed` tells
@@ -21,20 +22,26 @@ const amount = (value: unknown, currency: string): number => (typeof value === '
  * a cancellation of a part and every refund count as paid back. A refund without a value pays all back.
  */
 export function foldOrder(orderId: string, events: readonly FactEvent[], storeCurrency: string): Order {
-  const placed = events.filter((event) => event.type === 'order.placed').sort((a, b) => a.time - b.time || (a.id < b.id ? -1 : 1));
+  const placed = events.filter((event) => event.type === 'order.placed').sort(inOrder);
   const latest = placed.at(-1)?.properties;
   const currency = typeof latest?.currency === 'string' && isCurrency(latest.currency) ? latest.currency : storeCurrency;
   const valueMinor = amount(latest?.value, currency);
   let refundedMinor = 0;
   let isCancelled = false;
+  let isPartCancelled = false;
   for (const event of events) {
     if (event.type !== 'order.cancelled' && event.type !== 'order.refunded') continue;
     const hasValue = typeof event.properties.value === 'number';
     if (!hasValue) {
       if (event.type === 'order.cancelled') isCancelled = true;
       else refundedMinor = Number.MAX_SAFE_INTEGER;
-    } else refundedMinor = Math.min(Number.MAX_SAFE_INTEGER, refundedMinor + amount(event.properties.value, currency));
+    } else {
+      refundedMinor = Math.min(Number.MAX_SAFE_INTEGER, refundedMinor + amount(event.properties.value, currency));
+      isPartCancelled ||= event.type === 'order.cancelled';
+    }
   }
+  // nothing is left of it, and a part of that was cancelled
+  if (placed.length && isPartCancelled && refundedMinor >= valueMinor) isCancelled = true;
   return {
     orderId,
     placedAt: placed[0]?.time ?? null,

@@ -7,7 +7,14 @@ export const ATTRIBUTE_TYPES = ['text', 'number', 'money', 'yesno', 'date', 'mom
 export type AttributeType = (typeof ATTRIBUTE_TYPES)[number];
 
 export const ATTRIBUTE_TYPE_WORDS: { readonly [type in AttributeType]: string } = {
-  text: 'text', number: 'number', money: 'money', yesno: 'yes or no', date: 'date', moment: 'date and time', place: 'place', texts: 'list of texts',
+  text: 'text',
+  number: 'number',
+  money: 'money',
+  yesno: 'yes or no',
+  date: 'date',
+  moment: 'date and time',
+  place: 'place',
+  texts: 'list of texts',
 };
 
 const YES = new Set(['yes', 'y', 'true', '1', 'on', 'ja', 'oui', 'si', 'sí']);
@@ -28,7 +35,10 @@ export function readDate(text: string, dayFirst = true): string | null {
 
 /** A number from the ways it is commonly written: `1234.5`, `1,234.50`, `1.234,50`, `1 234`; null when it is none. */
 export function readNumber(text: string): number | null {
-  let plain = text.trim().replace(/[\s\u00a0\u202f'’]/g, '').replace('\u2212', '-');
+  let plain = text
+    .trim()
+    .replace(/[\s\u00a0\u202f'’]/g, '')
+    .replace('\u2212', '-');
   if (!/^[+-]?[\d.,]+$/.test(plain) || !/\d/.test(plain)) return null;
   const comma = plain.lastIndexOf(',');
   const point = plain.lastIndexOf('.');
@@ -44,15 +54,18 @@ export function readNumber(text: string): number | null {
 /** Brings a value into the type that an attribute has, or answers undefined when it does not fit. */
 export function fitAttribute(type: AttributeType, value: Value): Value | undefined {
   switch (type) {
-    case 'text': return typeof value === 'string' ? value : typeof value === 'number' || typeof value === 'boolean' ? String(value) : undefined;
+    case 'text':
+      return typeof value === 'string' ? value : typeof value === 'number' || typeof value === 'boolean' ? String(value) : undefined;
     case 'number':
-    case 'money': return typeof value === 'number' ? value : typeof value === 'string' ? (readNumber(value) ?? undefined) : undefined;
+    case 'money':
+      return typeof value === 'number' ? value : typeof value === 'string' ? (readNumber(value) ?? undefined) : undefined;
     case 'yesno': {
       if (typeof value === 'boolean') return value;
       const word = String(value).trim().toLowerCase();
       return YES.has(word) ? true : NO.has(word) ? false : undefined;
     }
-    case 'date': return typeof value === 'string' ? (readDate(value) ?? undefined) : undefined;
+    case 'date':
+      return typeof value === 'string' ? (readDate(value) ?? undefined) : undefined;
     case 'moment': {
       if (typeof value !== 'string') return undefined;
       const at = parseInstant(value);
@@ -61,7 +74,9 @@ export function fitAttribute(type: AttributeType, value: Value): Value | undefin
     case 'place': {
       if (value !== null && typeof value === 'object' && !Array.isArray(value)) {
         const { latitude, longitude } = value as { latitude?: Value; longitude?: Value };
-        return typeof latitude === 'number' && typeof longitude === 'number' && Math.abs(latitude) <= 90 && Math.abs(longitude) <= 180 ? value : undefined;
+        return typeof latitude === 'number' && typeof longitude === 'number' && Math.abs(latitude) <= 90 && Math.abs(longitude) <= 180
+          ? value
+          : undefined;
       }
       const parts = typeof value === 'string' ? /^(-?\d+(?:\.\d+)?)\s*[,;]\s*(-?\d+(?:\.\d+)?)$/.exec(value.trim()) : null;
       if (!parts) return undefined;
@@ -69,7 +84,12 @@ export function fitAttribute(type: AttributeType, value: Value): Value | undefin
     }
     case 'texts': {
       if (Array.isArray(value)) return value.every((one) => typeof one === 'string') ? value : undefined;
-      return typeof value === 'string' ? value.split(/[,;|]/).map((one) => one.trim()).filter(Boolean) : undefined;
+      return typeof value === 'string'
+        ? value
+            .split(/[,;|]/)
+            .map((one) => one.trim())
+            .filter(Boolean)
+        : undefined;
     }
   }
 }
@@ -98,7 +118,12 @@ export const OWN_ATTRIBUTES: ReadonlySet<string> = new Set(['email', 'phone', 'f
  * Parts what is said of a person in what becomes an attribute and what stays with the event: names that are none, and
  * names beyond what a person or the store may have. `room` is how many names that nobody has met may still be taken.
  */
-export function attributesToKeep(said: { readonly [name: string]: Value }, onFile: { readonly [name: string]: Value }, isOnRecord: (name: string) => boolean, room: number): { kept: { readonly [name: string]: Value }; left: { readonly [name: string]: Value } } {
+export function attributesToKeep(
+  said: { readonly [name: string]: Value },
+  onFile: { readonly [name: string]: Value },
+  isOnRecord: (name: string) => boolean,
+  room: number,
+): { kept: { readonly [name: string]: Value }; left: { readonly [name: string]: Value } } {
   let kept: Record<string, Value> | null = null;
   const left: Record<string, Value> = {};
   let own = -1;
@@ -142,7 +167,10 @@ export interface AttributeRecord {
  * What an event says of a person, as it is kept: old names under their new ones, nothing retired, declared types
  * where the value fits. A value that does not fit is kept as it was said, so that nothing is lost.
  */
-export function keptAttributes(said: { readonly [name: string]: Value }, records: ReadonlyMap<string, AttributeRecord>): { readonly [name: string]: Value } {
+export function keptAttributes(
+  said: { readonly [name: string]: Value },
+  records: ReadonlyMap<string, AttributeRecord>,
+): { readonly [name: string]: Value } {
   if (!records.size) return said;
   let kept: Record<string, Value> | null = null;
   for (const [name, value] of Object.entries(said)) {

@@ -3,16 +3,20 @@ import { describe, expect, it } from 'vitest';
 import type { Value } from '../rules';
 import { attributesToKeep, externalIdProblem, joinProfiles, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, type Profile } from '.';
 
-const many = (count: number, prefix = 'a', value: Value = 1): Record<string, Value> => Object.fromEntries(Array.from({ length: count }, (_, n) => [`${prefix}${n}`, value]));
+const many = (count: number, prefix = 'a', value: Value = 1): Record<string, Value> =>
+  Object.fromEntries(Array.from({ length: count }, (_, n) => [`${prefix}${n}`, value]));
 const nobodyHas = () => false;
 
 describe('what is said of a person', () => {
-  it.each(['', ' ', '9lives', 'a b', 'x'.repeat(81), '__proto__', 'a\u0000', 'ß!', '{"a":1}'])('under the name %j becomes no attribute and is not lost', (name) => {
-    const said = JSON.parse(`{${JSON.stringify(name)}: "kept", "firstName": "Vera"}`) as Record<string, Value>;
-    const { kept, left } = attributesToKeep(said, {}, nobodyHas, MOST_NAMES);
-    expect(Object.keys(kept)).toEqual(['firstName']);
-    expect(Object.getOwnPropertyNames({ ...left }).concat(name === '__proto__' ? ['__proto__'] : [])).toContain(name);
-  });
+  it.each(['', ' ', '9lives', 'a b', 'x'.repeat(81), '__proto__', 'a\u0000', 'ß!', '{"a":1}'])(
+    'under the name %j becomes no attribute and is not lost',
+    (name) => {
+      const said = JSON.parse(`{${JSON.stringify(name)}: "kept", "firstName": "Vera"}`) as Record<string, Value>;
+      const { kept, left } = attributesToKeep(said, {}, nobodyHas, MOST_NAMES);
+      expect(Object.keys(kept)).toEqual(['firstName']);
+      expect(Object.getOwnPropertyNames({ ...left }).concat(name === '__proto__' ? ['__proto__'] : [])).toContain(name);
+    },
+  );
 
   it('beyond what a person may have stays with the event; what Viatic lives by is always taken in', () => {
     const { kept, left } = attributesToKeep({ ...many(3, 'new'), email: 'vera@example.com' }, many(MOST_ATTRIBUTES - 1), () => true, 0);
@@ -31,15 +35,25 @@ describe('what is said of a person', () => {
   });
 
   it('law: nothing is lost and nothing is there twice', () => {
-    fc.assert(fc.property(fc.dictionary(fc.string({ maxLength: 8 }), fc.integer()), fc.dictionary(fc.string({ maxLength: 4 }), fc.integer()), fc.nat(4), (said, onFile, room) => {
-      const { kept, left } = attributesToKeep(said, onFile, nobodyHas, room);
-      expect([...Object.entries(kept), ...Object.entries(left)].sort()).toEqual(Object.entries(said).sort());
-    }));
+    fc.assert(
+      fc.property(
+        fc.dictionary(fc.string({ maxLength: 8 }), fc.integer()),
+        fc.dictionary(fc.string({ maxLength: 4 }), fc.integer()),
+        fc.nat(4),
+        (said, onFile, room) => {
+          const { kept, left } = attributesToKeep(said, onFile, nobodyHas, room);
+          expect([...Object.entries(kept), ...Object.entries(left)].sort()).toEqual(Object.entries(said).sort());
+        },
+      ),
+    );
   });
 });
 
 describe('two profiles that become one', () => {
-  const profile = (attributes: Record<string, Value>, at: number): Profile => ({ attributes, stamped: Object.fromEntries(Object.keys(attributes).map((name, n) => [name, at + n])) });
+  const profile = (attributes: Record<string, Value>, at: number): Profile => ({
+    attributes,
+    stamped: Object.fromEntries(Object.keys(attributes).map((name, n) => [name, at + n])),
+  });
 
   it('keep at most what a person may have, the newest of the other’s first, and never lose an address', () => {
     const joined = joinProfiles(profile(many(MOST_ATTRIBUTES - 2), 0), profile({ ...many(10, 'b'), email: 'vera@example.com' }, 1000));
@@ -64,5 +78,7 @@ describe('two profiles that become one', () => {
 
 describe('an external id', () => {
   it.each(['.', '..', '~', '~12', '~x'])('%j is refused', (id) => expect(externalIdProblem(id)).not.toBeNull());
-  it.each(['12', 'cust-7', '100%', 'a/b', '...', 'a~12', ' ', 'é', '鱼'])('%j can be told', (id) => expect(externalIdProblem(id)).toBeNull());
+  it.each(['12', 'cust-7', '100%', 'a/b', '...', 'a~12', ' ', 'é', '鱼'])('%j can be told', (id) =>
+    expect(externalIdProblem(id)).toBeNull(),
+  );
 });

@@ -27,9 +27,14 @@ export interface ConsentWord {
 
 /** Consent as events carry it in `data.person.consent`: a yes or no for each channel, and what it rests on. */
 export const consentSchema = z.looseObject({
-  email: z.boolean().optional(), sms: z.boolean().optional(), push: z.boolean().optional(),
-  wording: z.string().max(2000).nullish(), place: z.string().max(500).nullish(), how: z.string().max(200).nullish(),
-  box: z.enum(['ticked', 'unticked']).nullish(), country: z.string().max(60).nullish(),
+  email: z.boolean().optional(),
+  sms: z.boolean().optional(),
+  push: z.boolean().optional(),
+  wording: z.string().max(2000).nullish(),
+  place: z.string().max(500).nullish(),
+  how: z.string().max(200).nullish(),
+  box: z.enum(['ticked', 'unticked']).nullish(),
+  country: z.string().max(60).nullish(),
 });
 
 /** The words on consent in such an object, in the order of channels. */
@@ -46,21 +51,30 @@ export function consentWords(consent: z.infer<typeof consentSchema> | null | und
  * 2019, and recital 32 of Regulation (EU) 2016/679), the rest of the EEA, the United Kingdom (retained law), and
  * Switzerland and Canada by their own acts (common practice; ask a lawyer).
  */
-const NO_TICKED_BOX = new Set('AT BE BG HR CY CZ DK EE FI FR DE GR HU IE IT LV LT LU MT NL PL PT RO SK SI ES SE IS LI NO GB CH CA'.split(' '));
+const NO_TICKED_BOX = new Set(
+  'AT BE BG HR CY CZ DK EE FI FR DE GR HU IE IT LV LT LU MT NL PL PT RO SK SI ES SE IS LI NO GB CH CA'.split(' '),
+);
 
 /** Whether the law of a country lets a checkout box stand ticked beforehand. */
 export const mayTickBeforehand = (country: string): boolean => !NO_TICKED_BOX.has(country);
 
 export const boxRuleSchema = z.strictObject({ ticked: z.boolean(), wording: z.string().trim().min(1).max(1000) });
 /** How the opt-in box of the checkout stands and reads: everywhere else, and by country (ISO 3166 alpha-2). */
-export const checkoutBoxSchema = z.strictObject({
-  everywhere: boxRuleSchema,
-  countries: z.record(z.string().regex(/^[A-Z]{2}$/, 'is not a country of ISO 3166'), boxRuleSchema),
-}).superRefine((box, ctx) => {
-  for (const [country, rule] of Object.entries(box.countries)) {
-    if (rule.ticked && !mayTickBeforehand(country)) ctx.addIssue({ code: 'custom', path: ['countries', country, 'ticked'], message: 'must not be ticked beforehand there: the law takes no such box for consent' });
-  }
-});
+export const checkoutBoxSchema = z
+  .strictObject({
+    everywhere: boxRuleSchema,
+    countries: z.record(z.string().regex(/^[A-Z]{2}$/, 'is not a country of ISO 3166'), boxRuleSchema),
+  })
+  .superRefine((box, ctx) => {
+    for (const [country, rule] of Object.entries(box.countries)) {
+      if (rule.ticked && !mayTickBeforehand(country))
+        ctx.addIssue({
+          code: 'custom',
+          path: ['countries', country, 'ticked'],
+          message: 'must not be ticked beforehand there: the law takes no such box for consent',
+        });
+    }
+  });
 export type CheckoutBox = z.infer<typeof checkoutBoxSchema>;
 
 /** How the box stands and reads for a shopper of a country. A default of "ticked" never counts where the law forbids it. */

@@ -1,12 +1,39 @@
 import { getCountries } from 'libphonenumber-js';
 
 const codes: readonly string[] = getCountries().filter((code) => /^[A-Z]{2}$/.test(code));
-const plain = (text: string): string => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^\p{L}\p{N}]+/gu, ' ').trim();
+const plain = (text: string): string =>
+  text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, ' ')
+    .trim();
 
 /** Everyday names that the standard's own do not cover. */
 const ALIASES: { readonly [name: string]: string } = {
-  usa: 'US', 'u s a': 'US', 'u s': 'US', america: 'US', 'united states of america': 'US', uk: 'GB', 'u k': 'GB', 'great britain': 'GB', britain: 'GB', england: 'GB', scotland: 'GB', wales: 'GB',
-  holland: 'NL', 'the netherlands': 'NL', nederland: 'NL', deutschland: 'DE', 'republic of ireland': 'IE', eire: 'IE', czechia: 'CZ', 'czech republic': 'CZ', 'south korea': 'KR', russia: 'RU', uae: 'AE',
+  usa: 'US',
+  'u s a': 'US',
+  'u s': 'US',
+  america: 'US',
+  'united states of america': 'US',
+  uk: 'GB',
+  'u k': 'GB',
+  'great britain': 'GB',
+  britain: 'GB',
+  england: 'GB',
+  scotland: 'GB',
+  wales: 'GB',
+  holland: 'NL',
+  'the netherlands': 'NL',
+  nederland: 'NL',
+  deutschland: 'DE',
+  'republic of ireland': 'IE',
+  eire: 'IE',
+  czechia: 'CZ',
+  'czech republic': 'CZ',
+  'south korea': 'KR',
+  russia: 'RU',
+  uae: 'AE',
 };
 
 let byName: Map<string, string> | null = null;
@@ -36,4 +63,5 @@ const english = new Intl.DisplayNames(['en'], { type: 'region', fallback: 'code'
 /** A country's English name, from its code. */
 export const sayCountry = (code: string): string => english.of(code) ?? code;
 /** All countries by code, in order of their English names. */
-export const countries = (): readonly { readonly code: string; readonly name: string }[] => codes.map((code) => ({ code, name: sayCountry(code) })).sort((a, b) => a.name.localeCompare(b.name));
+export const countries = (): readonly { readonly code: string; readonly name: string }[] =>
+  codes.map((code) => ({ code, name: sayCountry(code) })).sort((a, b) => a.name.localeCompare(b.name));

@@ -204,7 +204,8 @@ export function resolveIdentity(batch: readonly Claim[], onFile: OnFile): Resolu
   return {
     // a weak event goes to who holds the identifier when the batch is through
     owners: found.map((one, index) => (via[index] ? ownerOf(via[index])! : one && now(one))),
-    via, created: created.filter((one) => !joined.has(one)),
+    via,
+    created: created.filter((one) => !joined.has(one)),
     gained: new Map([...gained].map(([key, { owner, at }]) => [key, { owner: now(owner), at }])),
     earlier,
     merges: merges.map(({ winner, loser, because }) => ({ winner: now(winner), loser, because })),

@@ -3,8 +3,33 @@
  * see every day (common practice).
  */
 export const OFFICE_MAILBOXES: readonly string[] = [
-  'info', 'marketing', 'sales', 'support', 'abuse', 'noc', 'security', 'postmaster', 'hostmaster', 'usenet', 'news', 'webmaster', 'www', 'uucp', 'ftp',
-  'office', 'admin', 'contact', 'hello', 'mail', 'shop', 'service', 'team', 'billing', 'accounts', 'noreply', 'no-reply',
+  'info',
+  'marketing',
+  'sales',
+  'support',
+  'abuse',
+  'noc',
+  'security',
+  'postmaster',
+  'hostmaster',
+  'usenet',
+  'news',
+  'webmaster',
+  'www',
+  'uucp',
+  'ftp',
+  'office',
+  'admin',
+  'contact',
+  'hello',
+  'mail',
+  'shop',
+  'service',
+  'team',
+  'billing',
+  'accounts',
+  'noreply',
+  'no-reply',
 ];
 const OFFICES = new Set(OFFICE_MAILBOXES);
 

@@ -36,9 +36,11 @@ export function learn(profile: Profile, said: { readonly [name: string]: Value }
 }
 
 /** Whether a word is later than the one that is known. */
-const isLater = (value: Value, at: Instant, known: Value | undefined, knownAt: Instant | undefined): boolean => knownAt === undefined || knownAt < at || (knownAt === at && !(JSON.stringify(known) >= JSON.stringify(value)));
+const isLater = (value: Value, at: Instant, known: Value | undefined, knownAt: Instant | undefined): boolean =>
+  knownAt === undefined || knownAt < at || (knownAt === at && !(JSON.stringify(known) >= JSON.stringify(value)));
 
-const isSame = (a: Value | undefined, b: Value): boolean => Object.is(a, b) || (a !== null && typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
+const isSame = (a: Value | undefined, b: Value): boolean =>
+  Object.is(a, b) || (a !== null && typeof a === 'object' && JSON.stringify(a) === JSON.stringify(b));
 
 /** Joins two profiles of what turns out to be one person: the newest word wins for each attribute, by the rules of {@link learn}. */
 export function joinProfiles(a: Profile, b: Profile): Profile {
@@ -84,7 +86,10 @@ export function stricterConsent(a: ConsentState | null, b: ConsentState | null):
 }
 
 /** By channel, the consents that become stricter when another person's join one's own. */
-export function stricterConsents(own: ReadonlyMap<Channel, ConsentState>, theirs: ReadonlyMap<Channel, ConsentState>): Map<Channel, ConsentState> {
+export function stricterConsents(
+  own: ReadonlyMap<Channel, ConsentState>,
+  theirs: ReadonlyMap<Channel, ConsentState>,
+): Map<Channel, ConsentState> {
   const changed = new Map<Channel, ConsentState>();
   for (const [channel, state] of theirs) {
     const known = own.get(channel) ?? null;
@@ -98,7 +103,13 @@ export function stricterConsents(own: ReadonlyMap<Channel, ConsentState>, theirs
 export function normaliseEmail(text: string): string | null {
   const email = text.trim().toLowerCase();
   // RFC 5321 §4.5.3.1: 64 octets before the @, 254 in all; quoted local parts are not taken
-  if (email.length > 254 || !/^[a-z0-9.!#$%&'*+/=?^_`{|}~\u0080-\uffff-]{1,64}@[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?(?:\.[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?)+$/.test(email)) return null;
+  if (
+    email.length > 254 ||
+    !/^[a-z0-9.!#$%&'*+/=?^_`{|}~\u0080-\uffff-]{1,64}@[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?(?:\.[a-z0-9\u0080-\uffff](?:[a-z0-9\u0080-\uffff-]*[a-z0-9\u0080-\uffff])?)+$/.test(
+      email,
+    )
+  )
+    return null;
   const local = email.slice(0, email.indexOf('@'));
   return local.startsWith('.') || local.endsWith('.') || local.includes('..') ? null : email;
 }

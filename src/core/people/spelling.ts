@@ -9,19 +9,43 @@ export interface SpellingGroup {
   readonly variants: readonly { readonly value: string; readonly count: number }[];
 }
 
-const folded = (text: string): string => text.normalize('NFD').replace(/\p{M}/gu, '').toLowerCase().replace(/[\s._-]+/g, ' ').trim();
+const folded = (text: string): string =>
+  text
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[\s._-]+/g, ' ')
+    .trim();
 
 /**
  * Finds values that mean the same: countries by name or code, dates and phone numbers by their standard form, and
  * anything else that differs by letter case, accents or spaces alone. The most frequent spelling is kept where there
  * is no standard form.
  */
-export function spellingGroups(values: readonly { readonly value: string; readonly count: number }[], hint: 'country' | 'phone' | 'date' | null, country: string | null): SpellingGroup[] {
+export function spellingGroups(
+  values: readonly { readonly value: string; readonly count: number }[],
+  hint: 'country' | 'phone' | 'date' | null,
+  country: string | null,
+): SpellingGroup[] {
   const groups = new Map<string, { keep: string | null; because: string; variants: { value: string; count: number }[] }>();
   for (const one of values) {
-    const standard = hint === 'country' ? countryCode(one.value) : hint === 'phone' ? normalisePhone(one.value, country) : hint === 'date' ? readDate(one.value) : null;
+    const standard =
+      hint === 'country'
+        ? countryCode(one.value)
+        : hint === 'phone'
+          ? normalisePhone(one.value, country)
+          : hint === 'date'
+            ? readDate(one.value)
+            : null;
     const key = standard ? `standard:${standard}` : `folded:${folded(one.value)}`;
-    const because = standard === null ? 'the same but for capitals, accents or spaces' : hint === 'country' ? `all mean ${sayCountry(standard)} (ISO 3166)` : hint === 'phone' ? 'the same number (E.164)' : 'the same day (ISO 8601)';
+    const because =
+      standard === null
+        ? 'the same but for capitals, accents or spaces'
+        : hint === 'country'
+          ? `all mean ${sayCountry(standard)} (ISO 3166)`
+          : hint === 'phone'
+            ? 'the same number (E.164)'
+            : 'the same day (ISO 8601)';
     const group = groups.get(key) ?? { keep: standard, because, variants: [] };
     group.variants.push(one);
     groups.set(key, group);

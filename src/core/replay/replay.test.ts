@@ -1,39 +1,53 @@
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind } from '../../demo/flows';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
-import type { FactEvent, Reach } from '../rules';
+import { factsOf, type FactEvent, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
 import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
 
 const START = Date.parse('2026-11-01T08:00:00Z');
 const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
-const flow: ReplayFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', currency: 'EUR', from: START - DAY };
-const cart = (id: string, time: number, cartId = 'c1', value = 60): FactEvent => ({ id, type: 'cart.updated', time, properties: { cartId, value, currency: 'EUR' } });
+const flow: ReplayFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', from: START - DAY };
+const cart = (id: string, time: number, cartId = 'c1', value = 60): FactEvent => ({
+  id,
+  type: 'cart.updated',
+  time,
+  properties: { cartId, value, currency: 'EUR' },
+});
+const { personId: _, events: __, ...known } = factsOf('1', { reach: { email: OPEN } });
+const person = { id: '1', known, changes: [] };
 const counter = () => {
   let n = 100;
   return () => String(++n);
 };
-const replay = (events: FactEvent[], until = START + 20 * DAY, react?: Parameters<typeof replayPerson>[5]) => replayPerson([flow], { id: '1', attributes: {}, reach: OPEN }, events, until, counter(), react);
+const replay = (events: FactEvent[], until = START + 20 * DAY, react?: Parameters<typeof replayPerson>[5]) =>
+  replayPerson([flow], person, events, until, counter(), react);
 
 describe('replay on a virtual clock', () => {
   it('five additions to one cart are one run; a second cart is a second run', () => {
     const five = [0, 5, 10, 15, 20].map((m) => cart(`e${m}`, START + m * MINUTE));
     const { runs, sends } = replay([...five, cart('f', START + 3 * HOUR, 'c2')]);
-    expect(runs.map((one) => one.run.key)).toEqual(['c1', 'c2']);
+    expect(runs.map((one) => one.run.about.key)).toEqual(['c1', 'c2']);
     expect(sends.map((one) => one.at - START)).toEqual([80 * MINUTE, 4 * HOUR, 80 * MINUTE + 23 * HOUR, 27 * HOUR]);
   });
 
   it('what the world does in answer to a message takes part: an order after the first mail stops the second', () => {
-    const { sends, runs, events } = replay([cart('a', START)], undefined, (send) => [{ id: `o${send.id}`, type: 'order.placed', time: send.at + 10 * MINUTE, properties: { orderId: 'x', cartId: 'c1', value: 60 } }]);
+    const { sends, runs, events } = replay([cart('a', START)], undefined, (send) => ({
+      events: [
+        { id: `9${send.id}`, type: 'order.placed', time: send.at + 10 * MINUTE, properties: { orderId: 'x', cartId: 'c1', value: 60 } },
+      ],
+    }));
     expect(sends).toHaveLength(1);
     expect(runs[0]!.run).toMatchObject({ outcome: 'goal' });
     expect(events.map((event) => event.type)).toEqual(['cart.updated', 'order.placed']);
   });
 
   it('leaving for good on the way is heard: the next message is skipped', () => {
-    const { sends, reach } = replay([cart('a', START)], undefined, (send) => [{ id: `u${send.id}`, type: 'consent.changed', time: send.at + MINUTE, properties: { channel: 'email', state: 'withdrawn' } }]);
+    const { sends, known: after } = replay([cart('a', START)], undefined, (send) => ({
+      changes: [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn', at: send.at + MINUTE }],
+    }));
     expect(sends).toHaveLength(1);
-    expect(reach.state).toBe('withdrawn');
+    expect(after.reach.email.state).toBe('withdrawn');
   });
 
   it('stops at its horizon with the run waiting where it is', () => {
@@ -45,10 +59,14 @@ describe('replay on a virtual clock', () => {
 
 describe('Quillfin’s history', () => {
   const end = Date.parse('2026-11-24T09:00:00Z');
-  const made = [...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] })];
+  const made = [
+    ...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] }),
+  ];
 
   it('is the same each time it is made', () => {
-    const again = [...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] })];
+    const again = [
+      ...makeHistory({ people: 400, end, zone: 'Europe/Amsterdam', baseUrl: 'http://x', flows: [{ ...flow, from: end - 177 * DAY }] }),
+    ];
     expect(JSON.stringify(again)).toBe(JSON.stringify(made));
   });
 
@@ -61,7 +79,9 @@ describe('Quillfin’s history', () => {
   });
 
   it('has a weekly rhythm: more visits on a Sunday than on a Tuesday', () => {
-    const visits = made.flatMap(({ replayed }) => replayed.events.filter((event) => event.type === 'product.viewed').map((event) => new Date(event.time).getUTCDay()));
+    const visits = made.flatMap(({ replayed }) =>
+      replayed.events.filter((event) => event.type === 'product.viewed').map((event) => new Date(event.time).getUTCDay()),
+    );
     expect(visits.filter((day) => day === 0).length).toBeGreaterThan(visits.filter((day) => day === 2).length);
   });
 

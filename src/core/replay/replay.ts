@@ -1,6 +1,20 @@
 import type { Instant } from '../time';
-import { CONSENT_CHANGED, factsOf, type FactEvent, type Facts, type Reach, type Value } from '../rules';
-import { advance, armedRun, mayNotStartBecause, planOf, startsOn, type Effect, type Run, type RunningFlow, type TraceEntry } from '../flows';
+import { inOrder, signalsOf, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
+import {
+  advance,
+  armedRun,
+  beginsOn,
+  canNeverStart,
+  needsOf,
+  planOf,
+  type Beginning,
+  type EarlierRun,
+  type Effect,
+  type Run,
+  type RunningFlow,
+  type TraceEntry,
+} from '../flows';
+import { Heap } from './heap';
 
 /** A flow under the virtual clock, on from `from`. */
 export interface ReplayFlow extends RunningFlow {
@@ -8,11 +22,12 @@ export interface ReplayFlow extends RunningFlow {
   readonly from: Instant;
 }
 
-/** A person as they were before the first event. */
+/** A person as they were before the first event, and how what is known of them has changed since. */
 export interface ReplayPerson {
   readonly id: string;
-  readonly attributes: { readonly [name: string]: Value };
-  readonly reach: Reach;
+  readonly known: KnownFacts;
+  /** ascending */
+  readonly changes: readonly FactChange[];
 }
 
 export interface ReplayedSend {
@@ -37,84 +52,176 @@ export interface Replayed {
   readonly sends: readonly ReplayedSend[];
   /** what was put in and what the world did in answer, ascending */
   readonly events: readonly FactEvent[];
-  readonly reach: Reach;
+  readonly changes: readonly FactChange[];
+  readonly known: KnownFacts;
 }
 
-/** What the world does when a message goes out: events at or after that moment. */
-export type Reaction = (send: ReplayedSend, facts: Facts) => readonly FactEvent[];
+/** What the world does when a message goes out: events and changes at or after that moment. */
+export interface Answered {
+  readonly events?: readonly FactEvent[];
+  readonly changes?: readonly FactChange[];
+}
+export type Reaction = (send: ReplayedSend, facts: Facts) => Answered;
+
+/** One flow's runs of the person, as arming and re-entry ask for them. */
+interface Desk {
+  readonly flow: ReplayFlow;
+  readonly armed: Map<string, ReplayedRun>;
+  /** runs that have entered, by key */
+  readonly entered: Map<string, ReplayedRun[]>;
+}
 
 /**
- * Runs flows over one person's events on a virtual clock, by the very code that runs them for real.
- * People do not touch each other, so a population is replayed person by person.
+ * Runs flows over one person's events and changes on a virtual clock, by the very code that runs them for real. Events are
+ * ascending by time and id. People do not touch each other, so a population is replayed person by person.
  */
-export function replayPerson(flows: readonly ReplayFlow[], person: ReplayPerson, events: readonly FactEvent[], until: Instant, nextId: () => string, react?: Reaction): Replayed {
-  const queue = [...events].sort(inOrder);
+export function replayPerson(
+  flows: readonly ReplayFlow[],
+  person: ReplayPerson,
+  events: readonly FactEvent[],
+  until: Instant,
+  nextId: () => string,
+  react?: Reaction,
+): Replayed {
   const past: FactEvent[] = [];
+  const changes: FactChange[] = [];
   const runs: ReplayedRun[] = [];
   const sends: ReplayedSend[] = [];
-  let reach = person.reach;
+  const desks = new Map(flows.map((flow): [string, Desk] => [flow.key, { flow, armed: new Map(), entered: new Map() }]));
+  /** runs that may still move */
+  const open = new Set<ReplayedRun>();
+  const answers = new Heap<FactEvent>((a, b) => inOrder(a, b) < 0);
+  const answeredChanges = new Heap<FactChange>((a, b) => a.at < b.at);
+  // a run that has been given another moment stands here twice: the older entry is passed over
+  const due = new Heap<{ at: Instant; order: number; entry: ReplayedRun }>((a, b) => a.at < b.at || (a.at === b.at && a.order < b.order));
+  let known = person.known;
+  let facts: Facts = { personId: person.id, ...known, events: past };
   let head = 0;
+  let changeHead = 0;
+  let order = 0;
 
-  const facts = (): Facts => factsOf(person.id, { attributes: person.attributes, reach: { email: reach }, events: past });
-
-  const move = (flow: ReplayFlow, entry: ReplayedRun, now: Instant): void => {
-    const earlier = runs.filter((other) => other !== entry && other.flowKey === flow.key).map((other) => other.run);
-    const known = facts();
-    const result = advance(flow, entry.run, known, now, earlier);
-    entry.run = result.run;
-    entry.wakeAt = result.wake.at;
-    entry.wakesOn = result.wake.on;
-    entry.trace.push(...result.trace);
-    for (const effect of result.effects) {
-      const send: ReplayedSend = { id: nextId(), flowKey: flow.key, run: entry.run, effect, at: now };
-      sends.push(send);
-      for (const event of react?.(send, known) ?? []) insert(queue, head, event);
+  const wakeAt = (entry: ReplayedRun, at: Instant | null): void => {
+    entry.wakeAt = at;
+    if (at !== null) due.push({ at, order: (order += 1), entry });
+  };
+  const arm = (desk: Desk, { trigger, key, at }: Beginning, now: Instant): void => {
+    const id = `${trigger} ${key}`;
+    const armed = desk.armed.get(id);
+    if (armed) {
+      if (armed.wakeAt === null || at < armed.wakeAt) wakeAt(armed, at);
+      return;
     }
+    if (canNeverStart(desk.flow.document.reentry, earlierOf(desk, key), key)) return;
+    const entry: ReplayedRun = {
+      flowKey: desk.flow.key,
+      armedAt: now,
+      run: armedRun(nextId(), person.id, { trigger, key }),
+      wakeAt: null,
+      wakesOn: planOf(desk.flow.document).wakesArmed,
+      trace: [],
+    };
+    desk.armed.set(id, entry);
+    runs.push(entry);
+    open.add(entry);
+    wakeAt(entry, at);
+  };
+  const move = (entry: ReplayedRun, now: Instant): void => {
+    const desk = desks.get(entry.flowKey)!;
+    const before = entry.run;
+    const result = advance(
+      desk.flow,
+      before,
+      facts,
+      { now, dueAt: now },
+      before.phase === 'armed' ? earlierOf(desk, before.about.key) : [],
+    );
+    entry.run = result.run;
+    entry.wakesOn = result.wake.on;
+    wakeAt(entry, result.wake.at);
+    entry.trace.push(...result.trace);
+    const { key, trigger } = before.about;
+    if (before.phase === 'armed' && result.run.phase !== 'armed') {
+      desk.armed.delete(`${trigger} ${key}`);
+      if (result.run.enteredAt !== null) {
+        const own = desk.entered.get(key);
+        if (own) own.push(entry);
+        else desk.entered.set(key, [entry]);
+      }
+    }
+    if (result.run.phase === 'ended') open.delete(entry);
+    for (const effect of result.effects) {
+      const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
+      sends.push(send);
+      const answered = react?.(send, facts);
+      for (const event of answered?.events ?? []) answers.push(event);
+      for (const change of answered?.changes ?? []) answeredChanges.push(change);
+    }
+    if (result.begins) arm(desk, result.begins, now);
+  };
+  const hear = (signals: readonly string[], now: Instant, isEvent: boolean): void => {
+    for (const entry of [...open]) {
+      if (!signals.some((signal) => entry.wakesOn.includes(signal))) continue;
+      if (isEvent) entry.run = { ...entry.run, isDoubtful: true };
+      move(entry, now);
+    }
+  };
+  const learn = (change: FactChange): void => {
+    changes.push(change);
+    known = withChange(known, change);
+    facts = { personId: person.id, ...known, events: past };
+    hear(signalsOf(change), change.at, false);
+  };
+  const happen = (event: FactEvent): void => {
+    past.push(event);
+    for (const desk of desks.values()) {
+      if (event.time < desk.flow.from) continue;
+      for (const beginning of beginsOn(desk.flow.document, event, event.time, desk.flow.zone)) arm(desk, beginning, event.time);
+    }
+    hear([event.type], event.time, true);
   };
 
   for (;;) {
-    const event = queue[head];
-    let waking: ReplayedRun | null = null;
-    for (const entry of runs) {
-      if (entry.wakeAt !== null && (waking === null || entry.wakeAt < waking.wakeAt!)) waking = entry;
-    }
-    if (event && event.time <= until && (!waking || event.time <= waking.wakeAt!)) {
-      head += 1;
-      past.push(event);
-      if (event.type === CONSENT_CHANGED) reach = { ...reach, state: event.properties.state === 'given' ? 'given' : 'withdrawn' };
-      for (const flow of flows) {
-        if (event.time < flow.from) continue;
-        const start = startsOn(flow.document, event, flow.zone);
-        if (!start) continue;
-        const own = runs.filter((entry) => entry.flowKey === flow.key);
-        if (own.some((entry) => entry.run.phase === 'armed' && entry.run.key === start.key)) continue;
-        if (mayNotStartBecause(flow.document.reentry, own.map((entry) => entry.run), start.key)) continue;
-        runs.push({ flowKey: flow.key, armedAt: event.time, run: armedRun(nextId(), person.id, start.key), wakeAt: start.at, wakesOn: [], trace: [] });
-      }
-      for (const entry of runs) {
-        if (!entry.wakesOn.includes(event.type)) continue;
-        const flow = flows.find((one) => one.key === entry.flowKey)!;
-        move(flow, entry, event.time);
-      }
-      continue;
-    }
-    if (!waking || waking.wakeAt! > until) break;
-    move(flows.find((one) => one.key === waking.flowKey)!, waking, waking.wakeAt!);
+    while (due.first && due.first.entry.wakeAt !== due.first.at) due.pop();
+    const told = events[head];
+    const answer = answers.first;
+    const event = answer && (!told || inOrder(answer, told) < 0) ? answer : told;
+    const toldChange = person.changes[changeHead];
+    const answeredChange = answeredChanges.first;
+    const change = answeredChange && (!toldChange || answeredChange.at < toldChange.at) ? answeredChange : toldChange;
+    const waking = due.first?.at ?? Infinity;
+    // at one moment: first what became known, then what happened, then who was due
+    if (change && change.at <= until && change.at <= waking && change.at <= (event?.time ?? Infinity)) {
+      if (change === answeredChange) answeredChanges.pop();
+      else changeHead += 1;
+      learn(change);
+    } else if (event && event.time <= until && event.time <= waking) {
+      if (event === answer) answers.pop();
+      else head += 1;
+      happen(event);
+    } else if (waking <= until) {
+      const { entry } = due.pop()!;
+      entry.wakeAt = null;
+      move(entry, waking);
+    } else break;
   }
-  return { runs, sends, events: past, reach };
+  return { runs, sends, events: past, changes, known };
 }
 
-function inOrder(a: FactEvent, b: FactEvent): number {
-  return a.time - b.time || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
-}
-
-function insert(queue: FactEvent[], from: number, event: FactEvent): void {
-  let at = queue.length;
-  while (at > from && queue[at - 1]!.time > event.time) at -= 1;
-  queue.splice(at, 0, event);
+/** The runs that re-entry asks for: those under a key, or all where it is once a person. */
+function earlierOf(desk: Desk, key: string): EarlierRun[] {
+  const asked = desk.flow.document.reentry === 'once' ? [...desk.entered.values()].flat() : (desk.entered.get(key) ?? []);
+  return asked.map(({ run }) => ({ id: run.id, key: run.about.key, phase: run.phase, outcome: run.outcome, effects: run.effects }));
 }
 
 /** The event types that a set of flows looks at: what a caller has to load for a replay. */
-export function replayNeeds(flows: readonly ReplayFlow[]): string[] {
-  return [...new Set(flows.flatMap((flow) => planOf(flow.document).needs))].sort();
+export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document'>[]): string[] {
+  const types = new Set<string>();
+  for (const { document } of flows) {
+    const { entry, inside } = needsOf(document);
+    for (const need of [...entry, ...inside]) if (need.kind === 'event') types.add(need.name);
+    for (const trigger of document.triggers) types.add(trigger.event);
+    for (const type of planOf(document).wakesArmed) types.add(type);
+    if (document.goal) types.add(document.goal.event);
+  }
+  return [...types].sort();
 }

@@ -1,3 +1,4 @@
+import { compareIds } from '../rules';
 import { DAY, type Instant } from '../time';
 
 /** An order as the ledger sees it. Amounts in minor units of its currency. */
@@ -31,6 +32,9 @@ export type CreditModel = (typeof CREDIT_MODELS)[number];
 
 export const CLICK_WINDOW = 7 * DAY;
 export const OPEN_WINDOW = 2 * DAY;
+/** For how long after an event about a message an order's credit can depend on it: on its delivery at any time after. */
+export const windowOf = (type: string): number =>
+  type === 'message.clicked' ? CLICK_WINDOW : type === 'message.opened' ? OPEN_WINDOW : Number.POSITIVE_INFINITY;
 
 /** What is left of an order after refunds and cancellation, never below zero. */
 export function netMinor(order: OrderTotals): number {
@@ -49,17 +53,22 @@ export function creditOrder(order: OrderTotals, touches: readonly Touch[]): Cred
   const clicked = latest(touches, order.placedAt, CLICK_WINDOW, (touch) => touch.clickedAt);
   if (clicked) return [{ sendId: clicked, minor: net, because: 'click' }];
   const opened = latest(touches, order.placedAt, OPEN_WINDOW, (touch) =>
-    touch.openedAt !== null && touch.deliveredAt !== null ? [touch.openedAt] : [],
+    touch.openedAt !== null && touch.deliveredAt !== null && touch.deliveredAt <= order.placedAt ? [touch.openedAt] : [],
   );
   return opened ? [{ sendId: opened, minor: net, because: 'open' }] : [];
 }
 
-function latest(touches: readonly Touch[], placedAt: Instant, window: number, momentsOf: (touch: Touch) => readonly Instant[]): string | null {
+function latest(
+  touches: readonly Touch[],
+  placedAt: Instant,
+  window: number,
+  momentsOf: (touch: Touch) => readonly Instant[],
+): string | null {
   let best: { at: Instant; sendId: string } | null = null;
   for (const touch of touches) {
     for (const at of momentsOf(touch)) {
       if (at > placedAt || at < placedAt - window) continue;
-      if (!best || at > best.at || (at === best.at && touch.sendId > best.sendId)) best = { at, sendId: touch.sendId };
+      if (!best || at > best.at || (at === best.at && compareIds(touch.sendId, best.sendId) > 0)) best = { at, sendId: touch.sendId };
     }
   }
   return best?.sendId ?? null;

@@ -11,15 +11,25 @@ export function isKnown(value: Value | undefined): value is Exclude<Value, null>
  */
 export function compare(value: Value | undefined, test: Comparison): boolean {
   switch (test.op) {
-    case 'known': return isKnown(value);
-    case 'unknown': return !isKnown(value);
-    case 'is': return isKnown(value) && value === test.value;
-    case 'isNot': return !isKnown(value) || value !== test.value;
-    case 'oneOf': return isKnown(value) && Array.isArray(test.value) && test.value.some((one) => one === value);
-    case 'contains': return typeof value === 'string' && value.includes(test.value as string);
-    case 'atLeast': return typeof value === 'number' && value >= (test.value as number);
-    case 'above': return typeof value === 'number' && value > (test.value as number);
-    case 'atMost': return typeof value === 'number' && value <= (test.value as number);
-    case 'below': return typeof value === 'number' && value < (test.value as number);
+    case 'known':
+      return isKnown(value);
+    case 'unknown':
+      return !isKnown(value);
+    case 'is':
+      return isKnown(value) && value === test.value;
+    case 'isNot':
+      return !isKnown(value) || value !== test.value;
+    case 'oneOf':
+      return isKnown(value) && Array.isArray(test.value) && test.value.some((one) => one === value);
+    case 'contains':
+      return typeof value === 'string' && value.includes(test.value as string);
+    case 'atLeast':
+      return typeof value === 'number' && value >= (test.value as number);
+    case 'above':
+      return typeof value === 'number' && value > (test.value as number);
+    case 'atMost':
+      return typeof value === 'number' && value <= (test.value as number);
+    case 'below':
+      return typeof value === 'number' && value < (test.value as number);
   }
 }

@@ -2,7 +2,6 @@ import type { Instant } from '../time';
 import { CHANNEL_WORDS, type Channel } from './channel';
 import type { Value } from './rule';
 
-
 /** What stands between us and one channel of a person. */
 export interface Reach {
   readonly hasAddress: boolean;
@@ -14,9 +13,28 @@ export interface Reach {
   readonly pausedUntil: Instant | null;
 }
 
+/** The attribute that holds the address of a channel. */
+export const ADDRESS_ATTRIBUTE: { readonly [channel in Channel]: string } = { email: 'email', sms: 'phone', push: 'pushToken' };
+
+/** The address of a person on a channel, or null. */
+export function addressOf(channel: Channel, attributes: { readonly [name: string]: Value }): string | null {
+  const address = attributes[ADDRESS_ATTRIBUTE[channel]];
+  return typeof address === 'string' && address !== '' ? address : null;
+}
+
 /** Something that happened, as rules see it. `id` is ours and orders events of the same moment. */
 export interface FactEvent extends Happening {
   readonly id: string;
+}
+
+/** Orders ids of ours, which are whole numbers written as text: 999 comes before 1000. */
+export function compareIds(a: string, b: string): number {
+  return a.length - b.length || (a < b ? -1 : a > b ? 1 : 0);
+}
+
+/** Orders events by their moment, and those of the same moment by their id. */
+export function inOrder(a: { readonly time: Instant; readonly id: string }, b: { readonly time: Instant; readonly id: string }): number {
+  return a.time - b.time || compareIds(a.id, b.id);
 }
 
 /** What an event tells, whether or not it is on file yet. */
@@ -41,7 +59,16 @@ export interface Facts {
 
 /** Facts of somebody, with what is left out as of one of whom nothing more is known. */
 export function factsOf(personId: string, known: Partial<Omit<Facts, 'reach'>> & { reach?: Partial<Facts['reach']> } = {}): Facts {
-  return { personId, attributes: {}, events: [], lists: [], tags: [], declined: [], ...known, reach: { email: NO_REACH, sms: NO_REACH, push: NO_REACH, ...known.reach } };
+  return {
+    personId,
+    attributes: {},
+    events: [],
+    lists: [],
+    tags: [],
+    declined: [],
+    ...known,
+    reach: { email: NO_REACH, sms: NO_REACH, push: NO_REACH, ...known.reach },
+  };
 }
 
 /** The moment and place from which a rule is looked at. */
@@ -50,22 +77,57 @@ export interface Viewpoint {
   readonly zone: string;
   /** when the person entered the flow; absent outside of flows */
   readonly enteredAt?: Instant;
-  /** the event that started the run; absent outside of flows */
-  readonly trigger?: FactEvent;
+  /** what the run is about: the event that started it, where it was one, and its data; absent outside of flows */
+  readonly about?: { readonly eventId: string | null; readonly data: { readonly [name: string]: Value } };
 }
 
 /** Reach of somebody of whom nothing is known. */
 export const NO_REACH: Reach = { hasAddress: false, state: 'unknown', suppressed: null, pausedUntil: null };
 
+/** What stands between us and a channel of a person: data, said by {@link sayBarrier}. */
+export type Barrier =
+  { readonly kind: 'no-address' | 'withdrawn' | 'not-asked' | 'paused' } | { readonly kind: 'suppressed'; readonly reason: string };
+
+/** What keeps a marketing message from going out on a channel at this moment, or null when nothing does. */
+export function barrierOf(reach: Reach, now: Instant): Barrier | null {
+  if (!reach.hasAddress) return { kind: 'no-address' };
+  if (reach.suppressed) return { kind: 'suppressed', reason: reach.suppressed };
+  if (reach.state === 'withdrawn') return { kind: 'withdrawn' };
+  if (reach.state === 'unknown') return { kind: 'not-asked' };
+  if (reach.pausedUntil !== null && reach.pausedUntil > now) return { kind: 'paused' };
+  return null;
+}
+
+/** Says a barrier: "consent to email was withdrawn". */
+export function sayBarrier(barrier: Barrier, channel: Channel = 'email'): string {
+  const words = CHANNEL_WORDS[channel];
+  switch (barrier.kind) {
+    case 'no-address':
+      return `no ${words.address} on file`;
+    case 'suppressed':
+      return `address is suppressed (${barrier.reason})`;
+    case 'withdrawn':
+      return `consent to ${words.noun} was withdrawn`;
+    case 'not-asked':
+      return `no consent to ${words.noun} on file`;
+    case 'paused':
+      return 'asked for a pause that still lasts';
+  }
+}
+
+/** The same in two words, for a table. */
+export const BARRIER_WORDS: { readonly [kind in Barrier['kind']]: string } = {
+  'no-address': 'no address',
+  'not-asked': 'no consent',
+  withdrawn: 'withdrawn',
+  suppressed: 'suppressed',
+  paused: 'paused',
+};
+
 /** Why a marketing message cannot go out on the channel at this moment, in words, or null when it can. */
 export function unreachableBecause(reach: Reach, now: Instant, channel: Channel = 'email'): string | null {
-  const words = CHANNEL_WORDS[channel];
-  if (!reach.hasAddress) return `no ${words.address} on file`;
-  if (reach.suppressed) return `address is suppressed (${reach.suppressed})`;
-  if (reach.state === 'withdrawn') return `consent to ${words.noun} was withdrawn`;
-  if (reach.state === 'unknown') return `no consent to ${words.noun} on file`;
-  if (reach.pausedUntil !== null && reach.pausedUntil > now) return 'asked for a pause that still lasts';
-  return null;
+  const barrier = barrierOf(reach, now);
+  return barrier && sayBarrier(barrier, channel);
 }
 
 /** The value at a dotted path of an object, or undefined. */

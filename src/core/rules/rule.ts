@@ -8,16 +8,19 @@ export type Value = string | number | boolean | null | readonly Value[] | { read
 
 const scalar = z.union([z.string().max(500), z.number(), z.boolean()]);
 
-export const durationSchema = z.string().max(40).superRefine((text, ctx) => {
-  const problem = durationProblem(text);
-  if (problem) ctx.addIssue({ code: 'custom', message: problem });
-});
+export const durationSchema = z
+  .string()
+  .max(40)
+  .superRefine((text, ctx) => {
+    const problem = durationProblem(text);
+    if (problem) ctx.addIssue({ code: 'custom', message: problem });
+  });
 
 const propertyName = z.string().regex(NAME, 'is not a property name; use letters, digits, _ . and -');
-export const eventTypeSchema = z.string().max(80).regex(
-  /^[a-z][a-z0-9_]*(\.[a-z0-9_]+)+$/,
-  'is not an event type; write subject.verb in lower case, for example cart.updated',
-);
+export const eventTypeSchema = z
+  .string()
+  .max(80)
+  .regex(/^[a-z][a-z0-9_]*(\.[a-z0-9_]+)+$/, 'is not an event type; write subject.verb in lower case, for example cart.updated');
 
 /** One comparison of a value with what the rule asks for. `known` and `unknown` take no value. */
 const comparisonShape = {

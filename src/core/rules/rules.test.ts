@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { DAY, HOUR } from '../time';
-import { dependsOn, wakesOn } from './depends';
+import { addDuration, DAY, HOUR, MINUTE, subtractDuration } from '../time';
+import { dependsOn, wakesOn } from './needs';
 import { evaluate } from './evaluate';
 import { factsOf, type FactEvent, type Facts, type Reach } from './facts';
 import { ruleSchema, type Rule } from './rule';
@@ -11,12 +11,22 @@ const NOW = Date.parse('2026-11-24T12:00:00Z');
 const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 const view = { now: NOW, zone: 'Europe/Amsterdam' };
 let ids = 0;
-const event = (type: string, time: number, properties: FactEvent['properties'] = {}): FactEvent => ({ id: String(++ids), type, time, properties });
+const event = (type: string, time: number, properties: FactEvent['properties'] = {}): FactEvent => ({
+  id: String(++ids),
+  type,
+  time,
+  properties,
+});
 const facts = (more: Partial<Facts> & { email?: Reach } = {}): Facts => factsOf('1', { ...more, reach: { email: more.email ?? OPEN } });
-const holds = (rule: Rule, known: Facts, at: Partial<typeof view> & { enteredAt?: number; trigger?: FactEvent } = {}) => evaluate(rule, known, { ...view, ...at }).holds;
+const holds = (
+  rule: Rule,
+  known: Facts,
+  at: Partial<typeof view> & { enteredAt?: number; about?: { eventId: string; data: FactEvent['properties'] } } = {},
+) => evaluate(rule, known, { ...view, ...at }).holds;
 
 describe('tests on a person', () => {
-  const is = (op: string, value?: unknown): Rule => ruleSchema.parse({ test: 'attribute', name: 'country', op, ...(value !== undefined && { value }) });
+  const is = (op: string, value?: unknown): Rule =>
+    ruleSchema.parse({ test: 'attribute', name: 'country', op, ...(value !== undefined && { value }) });
 
   it('compares attributes as written; what is not known fails all but "is not" and "is not known"', () => {
     const dutch = facts({ attributes: { country: 'NL' } });
@@ -24,7 +34,13 @@ describe('tests on a person', () => {
     expect(holds(is('is', 'nl'), dutch)).toBe(false);
     expect(holds(is('oneOf', ['DE', 'NL']), dutch)).toBe(true);
     expect(holds(is('contains', 'N'), dutch)).toBe(true);
-    for (const [op, value, answer] of [['is', 'NL', false], ['isNot', 'NL', true], ['known', undefined, false], ['unknown', undefined, true], ['oneOf', ['NL'], false]] as const) {
+    for (const [op, value, answer] of [
+      ['is', 'NL', false],
+      ['isNot', 'NL', true],
+      ['known', undefined, false],
+      ['unknown', undefined, true],
+      ['oneOf', ['NL'], false],
+    ] as const) {
       expect(holds(is(op, value), facts()), op).toBe(answer);
     }
   });
@@ -38,7 +54,12 @@ describe('tests on a person', () => {
   it('somebody can be emailed who has an address, agreed, and is not suppressed; otherwise it says what is missing', () => {
     const rule: Rule = { test: 'consent', channel: 'email', reachable: true };
     expect(holds(rule, facts())).toBe(true);
-    for (const [reach, why] of [[{ hasAddress: false }, 'no email address'], [{ state: 'unknown' }, 'no consent'], [{ state: 'withdrawn' }, 'withdrawn'], [{ suppressed: 'bounced' }, 'bounced']] as const) {
+    for (const [reach, why] of [
+      [{ hasAddress: false }, 'no email address'],
+      [{ state: 'unknown' }, 'no consent'],
+      [{ state: 'withdrawn' }, 'withdrawn'],
+      [{ suppressed: 'bounced' }, 'bounced'],
+    ] as const) {
       const answer = evaluate(rule, facts({ email: { ...OPEN, ...reach } }), view);
       expect(answer.holds).toBe(false);
       expect(answer.because.saw).toContain(why);
@@ -54,7 +75,9 @@ describe('tests on what happened', () => {
     expect(holds(ordered, two)).toBe(true);
     expect(holds({ ...ordered, times: 2 } as Rule, two)).toBe(false);
     expect(holds({ test: 'did', event: 'order.placed', times: 2, since: 'ever' }, two)).toBe(true);
-    expect(holds({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'value', op: 'atLeast', value: 200 }] }, two)).toBe(false);
+    expect(
+      holds({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'value', op: 'atLeast', value: 200 }] }, two),
+    ).toBe(false);
     expect(holds({ test: 'didNot', event: 'order.cancelled', since: 'ever' }, two)).toBe(true);
   });
 
@@ -69,8 +92,10 @@ describe('tests on what happened', () => {
   it('"since entering" takes in the moment of entry, but not the event that started the run', () => {
     const start = event('order.placed', NOW);
     const rule: Rule = { test: 'didNot', event: 'order.placed', since: 'entry' };
-    expect(holds(rule, facts({ events: [start] }), { enteredAt: NOW, trigger: start })).toBe(true);
-    expect(holds(rule, facts({ events: [start, event('order.placed', NOW)] }), { enteredAt: NOW, trigger: start })).toBe(false);
+    expect(holds(rule, facts({ events: [start] }), { enteredAt: NOW, about: { eventId: start.id, data: {} } })).toBe(true);
+    expect(
+      holds(rule, facts({ events: [start, event('order.placed', NOW)] }), { enteredAt: NOW, about: { eventId: start.id, data: {} } }),
+    ).toBe(false);
     expect(holds(rule, facts({ events: [event('order.placed', NOW - 1)] }), { enteredAt: NOW })).toBe(true);
   });
 
@@ -95,34 +120,135 @@ describe('groups', () => {
 describe('until', () => {
   it('no answer changes before the moment that was given, and every fact is as it was', () => {
     const moment = fc.integer({ min: NOW - 60 * DAY, max: NOW + 2 * DAY });
-    const leaf = fc.record({ test: fc.constantFrom('did' as const, 'didNot' as const), event: fc.constantFrom('a.a', 'b.b'), times: fc.integer({ min: 1, max: 3 }), since: fc.constantFrom({ last: 'P1D' }, { last: 'PT36H' }, { last: 'P1M' }, 'ever' as const) });
-    const { rule } = fc.letrec<{ rule: Rule }>((tie) => ({ rule: fc.oneof({ depthSize: 'small' }, leaf as fc.Arbitrary<Rule>, fc.record({ all: fc.array(tie('rule'), { maxLength: 3 }) }), fc.record({ any: fc.array(tie('rule'), { maxLength: 3 }) }), fc.record({ none: fc.array(tie('rule'), { maxLength: 3 }) })) as fc.Arbitrary<Rule> }));
-    fc.assert(fc.property(rule, fc.array(fc.tuple(fc.constantFrom('a.a', 'b.b'), moment), { maxLength: 8 }), fc.double({ min: 0, max: 1, noNaN: true }), (one, past, share) => {
-      const known = facts({ events: past.map(([type, time]) => event(type, time)).sort((a, b) => a.time - b.time) });
-      const { holds: before, until } = evaluate(one, known, view);
-      const horizon = until ?? NOW + 400 * DAY;
-      const between = NOW + Math.floor((horizon - 1 - NOW) * share);
-      expect(evaluate(one, known, { ...view, now: between }).holds).toBe(before);
-    }), { numRuns: 400 });
+    const leaf = fc.record({
+      test: fc.constantFrom('did' as const, 'didNot' as const),
+      event: fc.constantFrom('a.a', 'b.b'),
+      times: fc.integer({ min: 1, max: 3 }),
+      since: fc.constantFrom({ last: 'P1D' }, { last: 'PT36H' }, { last: 'P1M' }, 'ever' as const),
+    });
+    const { rule } = fc.letrec<{ rule: Rule }>((tie) => ({
+      rule: fc.oneof(
+        { depthSize: 'small' },
+        leaf as fc.Arbitrary<Rule>,
+        fc.record({ all: fc.array(tie('rule'), { maxLength: 3 }) }),
+        fc.record({ any: fc.array(tie('rule'), { maxLength: 3 }) }),
+        fc.record({ none: fc.array(tie('rule'), { maxLength: 3 }) }),
+      ) as fc.Arbitrary<Rule>,
+    }));
+    fc.assert(
+      fc.property(
+        rule,
+        fc.array(fc.tuple(fc.constantFrom('a.a', 'b.b'), moment), { maxLength: 8 }),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (one, past, share) => {
+          const known = facts({ events: past.map(([type, time]) => event(type, time)).sort((a, b) => a.time - b.time) });
+          const { holds: before, until } = evaluate(one, known, view);
+          const horizon = until ?? NOW + 400 * DAY;
+          const between = NOW + Math.floor((horizon - 1 - NOW) * share);
+          expect(evaluate(one, known, { ...view, now: between }).holds).toBe(before);
+        },
+      ),
+      { numRuns: 400 },
+    );
+  });
+
+  it('over changes of the clocks, in zones of every kind: it lies ahead, the answer holds until then, and what has left a window stays out', () => {
+    // Amsterdam: 29 March and 25 October 2026; New York: 8 March and 1 November; Lord Howe moves by half an hour on 5 April
+    // and 4 October; Casablanca on 15 February and 22 March (IANA database); and the ends of months of unequal length
+    const changes = [
+      '2026-03-29T01:00Z',
+      '2026-10-25T01:00Z',
+      '2026-03-08T07:00Z',
+      '2026-11-01T06:00Z',
+      '2026-04-04T15:00Z',
+      '2026-10-03T15:30Z',
+      '2026-02-15T02:00Z',
+      '2026-03-22T02:00Z',
+      '2026-02-28T12:00Z',
+      '2026-03-31T12:00Z',
+    ].map((text) => Date.parse(text));
+    const zones = fc.constantFrom('Europe/Amsterdam', 'America/New_York', 'Australia/Lord_Howe', 'Africa/Casablanca', 'Asia/Kathmandu');
+    const near = fc
+      .tuple(fc.constantFrom(...changes), fc.integer({ min: -30 * HOUR, max: 30 * HOUR }))
+      .map(([change, off]) => change + off);
+    const length = fc.constantFrom('P1D', 'P2D', 'P30D', 'P1M', 'P1Y', 'P1DT6H', 'PT36H', 'P1M1D', 'P1W');
+    fc.assert(
+      fc.property(
+        zones,
+        near,
+        fc.boolean(),
+        length,
+        fc.integer({ min: -3 * HOUR, max: 3 * HOUR }),
+        fc.double({ min: 0, max: 1, noNaN: true }),
+        (zone, moment, isFarEdge, last, off, share) => {
+          // the change lies at the moment that is looked from, or at the far edge of the window
+          const time = isFarEdge ? moment : subtractDuration(moment, last, zone) + off;
+          const rule: Rule = { test: 'did', event: 'a.a', since: { last } };
+          const known = facts({ events: [event('a.a', time)] });
+          const at = (now: number) => evaluate(rule, known, { now, zone });
+          const now = Math.max(time, isFarEdge ? addDuration(moment, last, zone) + off : moment);
+          const { holds: before, until } = at(now);
+          if (!before) {
+            expect(until).toBeNull();
+            for (const later of [now + MINUTE, now + HOUR - 1, now + HOUR, now + 2 * HOUR, now + DAY]) expect(at(later).holds).toBe(false);
+            return;
+          }
+          expect(until!).toBeGreaterThan(now);
+          expect(at(now + Math.floor((until! - 1 - now) * share)).holds).toBe(true);
+          expect(at(until! - 1).holds).toBe(true);
+          expect(at(until!).holds).toBe(false);
+        },
+      ),
+      { numRuns: 1200 },
+    );
   });
 });
 
 describe('words', () => {
   it('says a rule as a sentence', () => {
-    const rule: Rule = { all: [{ test: 'consent', channel: 'email', reachable: true }, { test: 'didNot', event: 'order.placed', since: 'entry' }, { any: [{ test: 'trigger', property: 'value', op: 'atLeast', value: 100 }, { test: 'did', event: 'cart.updated', times: 2, since: { last: 'P7D' } }] }] };
-    expect(sayRule(rule, { triggerType: 'cart.updated', currency: 'EUR' })).toBe('can be emailed and has not placed an order since entering and (cart value is at least €100.00 or has updated a cart at least twice in the last 7 days)');
+    const rule: Rule = {
+      all: [
+        { test: 'consent', channel: 'email', reachable: true },
+        { test: 'didNot', event: 'order.placed', since: 'entry' },
+        {
+          any: [
+            { test: 'trigger', property: 'value', op: 'atLeast', value: 100 },
+            { test: 'did', event: 'cart.updated', times: 2, since: { last: 'P7D' } },
+          ],
+        },
+      ],
+    };
+    expect(sayRule(rule, { triggerType: 'cart.updated', currency: 'EUR' })).toBe(
+      'can be emailed and has not placed an order since entering and (cart value is at least €100.00 or has updated a cart at least twice in the last 7 days)',
+    );
   });
 
   it('explains each part with what was seen', () => {
     const trigger = event('cart.updated', NOW, { value: 59.9 });
-    const answer = evaluate({ all: [{ test: 'trigger', property: 'value', op: 'atLeast', value: 100 }] }, facts({ events: [trigger] }), { ...view, trigger }, { triggerType: 'cart.updated', currency: 'EUR' });
-    expect(answer.because).toMatchObject({ holds: false, parts: [{ holds: false, says: 'cart value is at least €100.00', saw: 'cart value was €59.90' }] });
+    const answer = evaluate(
+      { all: [{ test: 'trigger', property: 'value', op: 'atLeast', value: 100 }] },
+      facts({ events: [trigger] }),
+      { ...view, about: { eventId: trigger.id, data: trigger.properties } },
+      { triggerType: 'cart.updated', currency: 'EUR' },
+    );
+    expect(answer.because).toMatchObject({
+      holds: false,
+      parts: [{ holds: false, says: 'cart value is at least €100.00', saw: 'cart value was €59.90' }],
+    });
   });
 
   it('knows what it depends on', () => {
-    const rule: Rule = { any: [{ test: 'attribute', name: 'country', op: 'is', value: 'NL' }, { none: [{ test: 'did', event: 'order.placed', since: 'ever' }] }] };
-    expect([...dependsOn([rule]).eventTypes]).toEqual(['order.placed']);
-    expect(wakesOn([rule])).toEqual(['order.placed', 'person.changed']);
+    const rule: Rule = {
+      any: [
+        { test: 'attribute', name: 'country', op: 'is', value: 'NL' },
+        { none: [{ test: 'did', event: 'order.placed', since: 'ever' }] },
+      ],
+    };
+    expect(dependsOn([rule, rule])).toEqual([
+      { kind: 'attribute', name: 'country' },
+      { kind: 'event', name: 'order.placed', where: [], since: 'ever', times: 1 },
+    ]);
+    expect(wakesOn([rule])).toEqual(['attribute/country', 'order.placed']);
   });
 });
 

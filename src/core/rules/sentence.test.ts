@@ -8,18 +8,41 @@ const say = (rule: unknown, wording = {}) => sayRule(ruleSchema.parse(rule), wor
 
 describe('a value', () => {
   it.each([
-    [undefined, 'not known'], [null, 'not known'], [true, 'yes'], [false, 'no'], ['NL', '“NL”'], ['', '“”'], [12, '12'], [0.1, '0.1'], [-4.5, '-4.5'], [1234567.5, '1,234,567.5'],
-    [['a'], '1 entry'], [['a', 'b'], '2 entries'], [[], '0 entries'], [{ a: 1 }, 'a group of values'],
+    [undefined, 'not known'],
+    [null, 'not known'],
+    [true, 'yes'],
+    [false, 'no'],
+    ['NL', '“NL”'],
+    ['', '“”'],
+    [12, '12'],
+    [0.1, '0.1'],
+    [-4.5, '-4.5'],
+    [1234567.5, '1,234,567.5'],
+    [['a'], '1 entry'],
+    [['a', 'b'], '2 entries'],
+    [[], '0 entries'],
+    [{ a: 1 }, 'a group of values'],
   ])('%j is said as %s', (value, words) => expect(sayValue(value as never)).toBe(words));
 
-  it.each([[100, 'EUR', '€100.00'], [100, 'JPY', '¥100'], [0.5, 'EUR', '€0.50'], [1.005, 'EUR', '€1.01'], [12.3456, 'KWD', /12\.346/]])('%d in %s has as many digits as ISO 4217 gives the currency', (value, currency, words) => {
+  it.each([
+    [100, 'EUR', '€100.00'],
+    [100, 'JPY', '¥100'],
+    [0.5, 'EUR', '€0.50'],
+    [1.005, 'EUR', '€1.01'],
+    [12.3456, 'KWD', /12\.346/],
+  ])('%d in %s has as many digits as ISO 4217 gives the currency', (value, currency, words) => {
     if (typeof words === 'string') expect(sayValue(value, currency).replace('JP¥', '¥')).toBe(words);
     else expect(sayValue(value, currency)).toMatch(words);
   });
 });
 
 describe('names', () => {
-  it.each([['firstName', 'first name'], ['plan.renewal_date', 'plan renewal date'], ['country', 'country'], ['tankLitres', 'tank litres']])('%s is read as %s', (name, words) => expect(sayName(name)).toBe(words));
+  it.each([
+    ['firstName', 'first name'],
+    ['plan.renewal_date', 'plan renewal date'],
+    ['country', 'country'],
+    ['tankLitres', 'tank litres'],
+  ])('%s is read as %s', (name, words) => expect(sayName(name)).toBe(words));
 
   it('an event that everybody has is a phrase, one of the app’s own is named as it is', () => {
     expect(sayEvent('order.placed')).toBe('placed an order');
@@ -54,7 +77,18 @@ describe('a test', () => {
     [{ test: 'did', event: 'flow.called', since: 'ever' }, 'has been put into a flow by hand'],
     [{ test: 'did', event: 'order.placed', since: { last: 'P1D' } }, 'has placed an order in the last day'],
     [{ test: 'did', event: 'order.placed', since: { last: 'PT36H' } }, /in the last (36 hours|1 day 12 hours)$/],
-    [{ test: 'did', event: 'lesson.finished', since: 'ever', where: [{ property: 'score', op: 'atLeast', value: 8 }, { property: 'courseName', op: 'is', value: 'Plants' }] }, 'has done lesson.finished whose score is at least 8 and course name is “Plants”'],
+    [
+      {
+        test: 'did',
+        event: 'lesson.finished',
+        since: 'ever',
+        where: [
+          { property: 'score', op: 'atLeast', value: 8 },
+          { property: 'courseName', op: 'is', value: 'Plants' },
+        ],
+      },
+      'has done lesson.finished whose score is at least 8 and course name is “Plants”',
+    ],
   ] as [unknown, string | RegExp][])('%j', (rule, words) => {
     if (typeof words === 'string') expect(say(rule)).toBe(words);
     else expect(say(rule)).toMatch(words);
@@ -64,7 +98,9 @@ describe('a test', () => {
     const wording = { triggerType: 'cart.updated', currency: 'EUR' };
     expect(say({ test: 'trigger', property: 'value', op: 'atLeast', value: 100 }, wording)).toBe('cart value is at least €100.00');
     expect(say({ test: 'trigger', property: 'itemCount', op: 'above', value: 3 }, wording)).toBe('cart item count is above 3');
-    expect(say({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'value', op: 'above', value: 1000 }] }, wording)).toBe('has placed an order whose value is above €1,000.00');
+    expect(
+      say({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'value', op: 'above', value: 1000 }] }, wording),
+    ).toBe('has placed an order whose value is above €1,000.00');
   });
 });
 
@@ -72,8 +108,13 @@ describe('a group', () => {
   const a = { test: 'tag', tag: 'a', has: true };
   const b = { test: 'tag', tag: 'b', has: true };
   it.each([
-    [{ all: [] }, 'anyone'], [{ any: [] }, 'no one'], [{ none: [] }, 'anyone'], [{ all: [a] }, 'has the tag a'],
-    [{ all: [a, b] }, 'has the tag a and has the tag b'], [{ any: [a, b] }, 'has the tag a or has the tag b'], [{ none: [a, b] }, 'none of: has the tag a; has the tag b'],
+    [{ all: [] }, 'anyone'],
+    [{ any: [] }, 'no one'],
+    [{ none: [] }, 'anyone'],
+    [{ all: [a] }, 'has the tag a'],
+    [{ all: [a, b] }, 'has the tag a and has the tag b'],
+    [{ any: [a, b] }, 'has the tag a or has the tag b'],
+    [{ none: [a, b] }, 'none of: has the tag a; has the tag b'],
     [{ all: [a, { any: [a, b] }] }, 'has the tag a and (has the tag a or has the tag b)'],
     [{ any: [{ all: [a, b] }, b] }, '(has the tag a and has the tag b) or has the tag b'],
     [{ all: [{ any: [a] }, b] }, 'has the tag a and has the tag b'],
@@ -87,8 +128,14 @@ describe('a group', () => {
 });
 
 const comparison = fc.oneof(
-  fc.record({ op: fc.constantFrom('is', 'isNot'), value: fc.oneof(fc.string({ maxLength: 20 }), fc.double({ noNaN: true, noDefaultInfinity: true }), fc.boolean()) }),
-  fc.record({ op: fc.constantFrom('atLeast', 'above', 'atMost', 'below'), value: fc.double({ noNaN: true, noDefaultInfinity: true, min: -1e9, max: 1e9 }) }),
+  fc.record({
+    op: fc.constantFrom('is', 'isNot'),
+    value: fc.oneof(fc.string({ maxLength: 20 }), fc.double({ noNaN: true, noDefaultInfinity: true }), fc.boolean()),
+  }),
+  fc.record({
+    op: fc.constantFrom('atLeast', 'above', 'atMost', 'below'),
+    value: fc.double({ noNaN: true, noDefaultInfinity: true, min: -1e9, max: 1e9 }),
+  }),
   fc.record({ op: fc.constant('contains'), value: fc.string({ maxLength: 20 }) }),
   fc.record({ op: fc.constant('oneOf'), value: fc.array(fc.string({ maxLength: 8 }), { minLength: 1, maxLength: 4 }) }),
   fc.record({ op: fc.constantFrom('known', 'unknown') }),
@@ -98,35 +145,57 @@ const leaf = fc.oneof(
   fc.tuple(name, comparison).map(([n, c]) => ({ test: 'attribute', name: n, ...c })),
   fc.tuple(name, comparison).map(([n, c]) => ({ test: 'trigger', property: n, ...c })),
   fc.record({ test: fc.constant('consent'), channel: fc.constantFrom(...CHANNELS), reachable: fc.boolean() }),
-  fc.record({ test: fc.constantFrom('did', 'didNot'), event: fc.constantFrom('order.placed', 'a.b'), times: fc.integer({ min: 1, max: 9 }), since: fc.constantFrom('ever', 'entry', { last: 'P1W' }, { last: 'PT90M' }), where: fc.array(fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })), { maxLength: 2 }) }),
+  fc.record({
+    test: fc.constantFrom('did', 'didNot'),
+    event: fc.constantFrom('order.placed', 'a.b'),
+    times: fc.integer({ min: 1, max: 9 }),
+    since: fc.constantFrom('ever', 'entry', { last: 'P1W' }, { last: 'PT90M' }),
+    where: fc.array(
+      fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })),
+      { maxLength: 2 },
+    ),
+  }),
 );
 const { rule } = fc.letrec<{ rule: unknown }>((tie) => ({
-  rule: fc.oneof({ depthSize: 'small' }, leaf as fc.Arbitrary<unknown>, fc.record({ all: fc.array(tie('rule'), { maxLength: 3 }) }), fc.record({ any: fc.array(tie('rule'), { maxLength: 3 }) }), fc.record({ none: fc.array(tie('rule'), { maxLength: 3 }) })),
+  rule: fc.oneof(
+    { depthSize: 'small' },
+    leaf as fc.Arbitrary<unknown>,
+    fc.record({ all: fc.array(tie('rule'), { maxLength: 3 }) }),
+    fc.record({ any: fc.array(tie('rule'), { maxLength: 3 }) }),
+    fc.record({ none: fc.array(tie('rule'), { maxLength: 3 }) }),
+  ),
 }));
 
 describe('laws', () => {
   it('every rule there can be is a sentence of one line, with its brackets closed and nothing of ours in it', () => {
-    fc.assert(fc.property(rule, (input) => {
-      const parsed = ruleSchema.safeParse(input);
-      if (!parsed.success) return;
-      const bare = sayRule(parsed.data, { triggerType: 'cart.updated', currency: 'EUR' }).replaceAll(/“[^”]*”/gs, '“”');
-      expect(bare.trim()).not.toBe('');
-      expect(bare).not.toMatch(/undefined|\[object|NaN|Infinity/);
-      let open = 0;
-      for (const character of bare) {
-        if (character === '(') open += 1;
-        if (character === ')') open -= 1;
-        expect(open).toBeGreaterThanOrEqual(0);
-      }
-      expect(open).toBe(0);
-    }), { numRuns: 500 });
+    fc.assert(
+      fc.property(rule, (input) => {
+        const parsed = ruleSchema.safeParse(input);
+        if (!parsed.success) return;
+        const bare = sayRule(parsed.data, { triggerType: 'cart.updated', currency: 'EUR' }).replaceAll(/“[^”]*”/gs, '“”');
+        expect(bare.trim()).not.toBe('');
+        expect(bare).not.toMatch(/undefined|\[object|NaN|Infinity/);
+        let open = 0;
+        for (const character of bare) {
+          if (character === '(') open += 1;
+          if (character === ')') open -= 1;
+          expect(open).toBeGreaterThanOrEqual(0);
+        }
+        expect(open).toBe(0);
+      }),
+      { numRuns: 500 },
+    );
   });
 
   it('two rules that ask for different numbers, tags or channels are told apart', () => {
-    fc.assert(fc.property(fc.integer({ min: -1e6, max: 1e6 }), fc.integer({ min: -1e6, max: 1e6 }), (a, b) => {
-      const of = (value: number) => say({ test: 'attribute', name: 'points', op: 'above', value });
-      expect(of(a) === of(b)).toBe(a === b);
-    }));
-    expect(new Set(CHANNELS.flatMap((channel) => [true, false].map((reachable) => say({ test: 'consent', channel, reachable })))).size).toBe(CHANNELS.length * 2);
+    fc.assert(
+      fc.property(fc.integer({ min: -1e6, max: 1e6 }), fc.integer({ min: -1e6, max: 1e6 }), (a, b) => {
+        const of = (value: number) => say({ test: 'attribute', name: 'points', op: 'above', value });
+        expect(of(a) === of(b)).toBe(a === b);
+      }),
+    );
+    expect(
+      new Set(CHANNELS.flatMap((channel) => [true, false].map((reachable) => say({ test: 'consent', channel, reachable })))).size,
+    ).toBe(CHANNELS.length * 2);
   });
 });

@@ -51,18 +51,30 @@ export function sayValue(value: Value | undefined, currency?: string): string {
 }
 
 function sayComparison(test: Comparison, currency?: string): string {
-  const value = Array.isArray(test.value) ? test.value.map((one) => sayValue(one, currency)).join(' or ') : sayValue(test.value as Value | undefined, currency);
+  const value = Array.isArray(test.value)
+    ? test.value.map((one) => sayValue(one, currency)).join(' or ')
+    : sayValue(test.value as Value | undefined, currency);
   switch (test.op) {
-    case 'known': return 'is known';
-    case 'unknown': return 'is not known';
-    case 'is': return `is ${value}`;
-    case 'isNot': return `is not ${value}`;
-    case 'oneOf': return `is ${value}`;
-    case 'contains': return `contains ${value}`;
-    case 'atLeast': return `is at least ${value}`;
-    case 'above': return `is above ${value}`;
-    case 'atMost': return `is at most ${value}`;
-    case 'below': return `is below ${value}`;
+    case 'known':
+      return 'is known';
+    case 'unknown':
+      return 'is not known';
+    case 'is':
+      return `is ${value}`;
+    case 'isNot':
+      return `is not ${value}`;
+    case 'oneOf':
+      return `is ${value}`;
+    case 'contains':
+      return `contains ${value}`;
+    case 'atLeast':
+      return `is at least ${value}`;
+    case 'above':
+      return `is above ${value}`;
+    case 'atMost':
+      return `is at most ${value}`;
+    case 'below':
+      return `is below ${value}`;
   }
 }
 
@@ -70,7 +82,10 @@ const isAmount = (property: string) => property === 'value';
 
 /** Turns `firstName` into "first name". */
 export function sayName(name: string): string {
-  return name.replace(/([a-z])([A-Z])/g, '$1 $2').replace(/[_.]/g, ' ').toLowerCase();
+  return name
+    .replace(/([a-z])([A-Z])/g, '$1 $2')
+    .replace(/[_.]/g, ' ')
+    .toLowerCase();
 }
 
 function sayWhere(where: readonly PropertyTest[] | undefined, currency?: string): string {
@@ -99,7 +114,11 @@ function sayTest(test: Test, wording: Wording): string {
     case 'didNot': {
       const times = sayTimes(test.times ?? 1);
       const since =
-        test.since === 'ever' ? '' : test.since === 'entry' ? ' since entering' : ` in the last ${sayDuration(test.since.last).replace(/^1 (\w+)$/, '$1')}`;
+        test.since === 'ever'
+          ? ''
+          : test.since === 'entry'
+            ? ' since entering'
+            : ` in the last ${sayDuration(test.since.last).replace(/^1 (\w+)$/, '$1')}`;
       const phrase = `${test.test === 'did' ? 'has' : 'has not'} ${sayDone(test.event)}`;
       return `${phrase}${sayWhere(test.where, wording.currency)}${times}${since}`;
     }

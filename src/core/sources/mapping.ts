@@ -5,7 +5,12 @@ import { cut } from '../text';
 import { parseInstant } from '../time';
 import { pathSteps, valueAtPath } from './path';
 
-const path = z.string().trim().min(1).max(300).refine((where) => /^\$\.?$/.test(where) || pathSteps(where).length > 0, 'is not a path; write for example order.lines[0].title');
+const path = z
+  .string()
+  .trim()
+  .min(1)
+  .max(300)
+  .refine((where) => /^\$\.?$/.test(where) || pathSteps(where).length > 0, 'is not a path; write for example order.lines[0].title');
 const typeFrom = z.union([
   z.strictObject({ fixed: eventTypeSchema }),
   /** the value at a path, and which of our types each of its values means; others are left out */
@@ -23,14 +28,32 @@ export const mappingSchema = z.strictObject({
   id: path.nullish(),
   time: path.nullish(),
   person: z.strictObject({
-    externalId: path.nullish(), email: path.nullish(), phone: path.nullish(), firstName: path.nullish(), lastName: path.nullish(), country: path.nullish(), consent: path.nullish(),
+    externalId: path.nullish(),
+    email: path.nullish(),
+    phone: path.nullish(),
+    firstName: path.nullish(),
+    lastName: path.nullish(),
+    country: path.nullish(),
+    consent: path.nullish(),
   }),
   amount: z.strictObject({ path, unit: z.enum(['major', 'minor']) }).nullish(),
-  currency: z.union([z.strictObject({ path }), z.strictObject({ fixed: z.string().refine(isCurrency, 'is not a currency of ISO 4217') })]).nullish(),
+  currency: z
+    .union([z.strictObject({ path }), z.strictObject({ fixed: z.string().refine(isCurrency, 'is not a currency of ISO 4217') })])
+    .nullish(),
   /** the key of a cart or an order, for the types that need one */
   cartId: path.nullish(),
   orderId: path.nullish(),
-  items: z.strictObject({ path, name: path.nullish(), sku: path.nullish(), quantity: path.nullish(), price: path.nullish(), url: path.nullish(), image: path.nullish() }).nullish(),
+  items: z
+    .strictObject({
+      path,
+      name: path.nullish(),
+      sku: path.nullish(),
+      quantity: path.nullish(),
+      price: path.nullish(),
+      url: path.nullish(),
+      image: path.nullish(),
+    })
+    .nullish(),
   /** further properties of the event, by name */
   properties: z.record(z.string().regex(/^[\p{L}_][\p{L}\p{N}_]{0,59}$/u, 'is not a property name'), path).default({}),
 });
@@ -39,8 +62,10 @@ export type Mapping = z.infer<typeof mappingSchema>;
 /** An event made from a body, in the shape of the public interface; `skipped` says why an entry is no event of ours. */
 export type Mapped = { readonly event: Record<string, Value> } | { readonly skipped: string };
 
-const text = (value: Value | undefined): string | null => (typeof value === 'string' && value.trim() ? value.trim() : typeof value === 'number' ? String(value) : null);
-const number = (value: Value | undefined): number | null => (typeof value === 'number' ? value : typeof value === 'string' && value.trim() && Number.isFinite(Number(value)) ? Number(value) : null);
+const text = (value: Value | undefined): string | null =>
+  typeof value === 'string' && value.trim() ? value.trim() : typeof value === 'number' ? String(value) : null;
+const number = (value: Value | undefined): number | null =>
+  typeof value === 'number' ? value : typeof value === 'string' && value.trim() && Number.isFinite(Number(value)) ? Number(value) : null;
 
 /** A moment as senders write it: RFC 3339, or seconds or milliseconds since 1970. */
 function moment(value: Value | undefined): string | null {
@@ -58,7 +83,9 @@ function moment(value: Value | undefined): string | null {
 export function applyMapping(mapping: Mapping, body: Value, context: { source: string; id: string; storeCurrency: string }): Mapped[] {
   const entries = mapping.each ? valueAtPath(body, mapping.each) : body;
   if (mapping.each && !Array.isArray(entries)) return [{ skipped: `there is no list at ${mapping.each}` }];
-  return (mapping.each ? (entries as readonly Value[]) : [body]).map((entry, index) => mapOne(mapping, entry, { ...context, id: mapping.each ? `${context.id}/${index}` : context.id }));
+  return (mapping.each ? (entries as readonly Value[]) : [body]).map((entry, index) =>
+    mapOne(mapping, entry, { ...context, id: mapping.each ? `${context.id}/${index}` : context.id }),
+  );
 }
 
 function mapOne(mapping: Mapping, entry: Value, context: { source: string; id: string; storeCurrency: string }): Mapped {
@@ -72,7 +99,11 @@ function mapOne(mapping: Mapping, entry: Value, context: { source: string; id: s
     if (!means) return { skipped: `the type “${said.slice(0, 60)}” is not mapped` };
     type = means;
   }
-  const currency = mapping.currency ? ('fixed' in mapping.currency ? mapping.currency.fixed : (text(at(mapping.currency.path))?.toUpperCase() ?? null)) : context.storeCurrency;
+  const currency = mapping.currency
+    ? 'fixed' in mapping.currency
+      ? mapping.currency.fixed
+      : (text(at(mapping.currency.path))?.toUpperCase() ?? null)
+    : context.storeCurrency;
   const toMajor = (value: Value | undefined): number | null => {
     const amount = number(value);
     if (amount === null || !mapping.amount) return amount;
@@ -99,7 +130,14 @@ function mapOne(mapping: Mapping, entry: Value, context: { source: string; id: s
       const of = (where: string | null | undefined) => (where ? valueAtPath(item, where) : undefined);
       const [name, sku, url, image] = [text(of(items.name)), text(of(items.sku)), text(of(items.url)), text(of(items.image))];
       const [quantity, price] = [number(of(items.quantity)), toMajor(of(items.price))];
-      return { ...(name !== null && { name }), ...(sku !== null && { sku }), ...(quantity !== null && { quantity }), ...(price !== null && { price }), ...(url !== null && { url }), ...(image !== null && { image }) };
+      return {
+        ...(name !== null && { name }),
+        ...(sku !== null && { sku }),
+        ...(quantity !== null && { quantity }),
+        ...(price !== null && { price }),
+        ...(url !== null && { url }),
+        ...(image !== null && { image }),
+      };
     });
   }
   const person: Record<string, Value> = {};
@@ -111,22 +149,46 @@ function mapOne(mapping: Mapping, entry: Value, context: { source: string; id: s
   if (typeof consent === 'boolean') person.consent = { email: consent, how: `webhook ${context.source}` };
   if (Object.keys(person).length) data.person = person;
   const [subject, time, id] = [text(at(mapping.person.externalId)), moment(at(mapping.time)), text(at(mapping.id))];
-  return { event: { id: cut(id ?? context.id, 255), source: context.source, type, ...(subject !== null && { subject }), ...(time !== null && { time }), data } };
+  return {
+    event: {
+      id: cut(id ?? context.id, 255),
+      source: context.source,
+      type,
+      ...(subject !== null && { subject }),
+      ...(time !== null && { time }),
+      data,
+    },
+  };
 }
 
-const HINTS: readonly (readonly [keyof Mapping['person'] | 'time' | 'id' | 'amount' | 'currency' | 'cartId' | 'orderId' | 'type' | 'items', RegExp])[] = [
-  ['type', /(^|\.)(event|topic|event_?type|action|kind|type)$/i], ['time', /(^|\.)((created|updated|placed|occurred)_?at|time(stamp)?|date|when)$/i],
-  ['email', /(^|\.|_)e?-?mail(_?address)?$/i], ['phone', /(^|\.|_)(phone|mobile|tel)(_?number)?$/i], ['firstName', /(^|\.)(first_?name|given_?name)$/i], ['lastName', /(^|\.)(last_?name|family_?name|surname)$/i],
-  ['country', /(^|\.)country(_?code)?$/i], ['externalId', /(^|\.)(customer|user|buyer|client|person)(\.id|_?id)$/i],
-  ['amount', /(^|\.)(total|grand_?total|amount|total_?price|value|sum)(_?cents|_?minor)?$/i], ['currency', /(^|\.)currency(_?code)?$/i],
-  ['orderId', /(^|\.)(order(\.id|_?id|_?number)|order_?ref)$/i], ['cartId', /(^|\.)((cart|basket)(\.id|_?id|_?token))$/i], ['items', /(^|\.)(items|lines|line_?items|products|positions)$/i], ['id', /^(id|event_?id|uuid)$/i],
+const HINTS: readonly (readonly [
+  keyof Mapping['person'] | 'time' | 'id' | 'amount' | 'currency' | 'cartId' | 'orderId' | 'type' | 'items',
+  RegExp,
+])[] = [
+  ['type', /(^|\.)(event|topic|event_?type|action|kind|type)$/i],
+  ['time', /(^|\.)((created|updated|placed|occurred)_?at|time(stamp)?|date|when)$/i],
+  ['email', /(^|\.|_)e?-?mail(_?address)?$/i],
+  ['phone', /(^|\.|_)(phone|mobile|tel)(_?number)?$/i],
+  ['firstName', /(^|\.)(first_?name|given_?name)$/i],
+  ['lastName', /(^|\.)(last_?name|family_?name|surname)$/i],
+  ['country', /(^|\.)country(_?code)?$/i],
+  ['externalId', /(^|\.)(customer|user|buyer|client|person)(\.id|_?id)$/i],
+  ['amount', /(^|\.)(total|grand_?total|amount|total_?price|value|sum)(_?cents|_?minor)?$/i],
+  ['currency', /(^|\.)currency(_?code)?$/i],
+  ['orderId', /(^|\.)(order(\.id|_?id|_?number)|order_?ref)$/i],
+  ['cartId', /(^|\.)((cart|basket)(\.id|_?id|_?token))$/i],
+  ['items', /(^|\.)(items|lines|line_?items|products|positions)$/i],
+  ['id', /^(id|event_?id|uuid)$/i],
 ];
 
 /** Guesses which place in a body means what, from the names of its fields. Only a proposal: somebody looks at it. */
 export function guessPlaces(places: readonly { readonly path: string; readonly value: Value }[]): { readonly [role: string]: string } {
   const guess: Record<string, string> = {};
   for (const [role, pattern] of HINTS) {
-    const found = places.find(({ path: where, value }) => pattern.test(where) && (role === 'items' ? Array.isArray(value) : value === null || typeof value !== 'object'));
+    const found = places.find(
+      ({ path: where, value }) =>
+        pattern.test(where) && (role === 'items' ? Array.isArray(value) : value === null || typeof value !== 'object'),
+    );
     if (found) guess[role] = found.path;
   }
   return guess;

@@ -18,7 +18,17 @@ function unquoted(text: string): string {
 
 /** Writes steps as a path; names that are not plain, or begin like the root, are quoted. */
 export function pathOf(steps: readonly (string | number)[]): string {
-  return steps.reduce<string>((path, step) => (typeof step === 'number' ? `${path}[${step}]` : /^(?!\$)[^.[\]"\s]+$/.test(step) ? (path ? `${path}.${step}` : step) : `${path}[${JSON.stringify(step)}]`), '');
+  return steps.reduce<string>(
+    (path, step) =>
+      typeof step === 'number'
+        ? `${path}[${step}]`
+        : /^(?!\$)[^.[\]"\s]+$/.test(step)
+          ? path
+            ? `${path}.${step}`
+            : step
+          : `${path}[${JSON.stringify(step)}]`,
+    '',
+  );
 }
 
 /** The value at a path, or undefined. Nothing inherited is ever read. */

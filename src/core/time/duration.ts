@@ -26,8 +26,7 @@ function parse(text: string): Parsed {
   const parsed: Parsed = {
     duration,
     hasCalendarPart: duration.years !== 0 || duration.months !== 0 || duration.weeks !== 0 || duration.days !== 0,
-    exactMs:
-      duration.hours * HOUR + duration.minutes * MINUTE + duration.seconds * SECOND + duration.milliseconds,
+    exactMs: duration.hours * HOUR + duration.minutes * MINUTE + duration.seconds * SECOND + duration.milliseconds,
   };
   if (cache.size > 1000) cache.clear();
   cache.set(text, parsed);
@@ -67,13 +66,71 @@ function shift(at: Instant, parsed: Parsed, zone: string, sign: 1 | -1): Instant
   if (!parsed.hasCalendarPart) return at + sign * parsed.exactMs;
   const { duration } = parsed;
   if (duration.years === 0 && duration.months === 0) {
-    // where the clocks do not change between here and a day either side of there, days are 24 hours
-    const there = at + sign * ((duration.weeks * 7 + duration.days) * DAY + parsed.exactMs);
-    const offset = offsetAt(at, zone);
-    if (offset === offsetAt(there - DAY, zone) && offset === offsetAt(there, zone) && offset === offsetAt(there + DAY, zone)) return there;
+    const there = sameLocalTime(at, sign * (duration.weeks * 7 + duration.days), zone);
+    if (there !== null) return there + sign * parsed.exactMs;
   }
   const zoned = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone);
   return (sign > 0 ? zoned.add(duration) : zoned.subtract(duration)).epochMilliseconds;
+}
+
+/**
+ * The moment at which a window that reaches back from `at` begins: "the last 30 days". Unlike {@link subtractDuration} it
+ * never steps back as `at` goes on, so what has left a window never comes back into it: an hour that the clocks repeat
+ * counts as one moment, a local time that did not exist is the moment of the change, and a day that its month does not
+ * have is the end of that month.
+ */
+export function windowStart(at: Instant, duration: string, zone: string): Instant {
+  const parsed = parse(duration);
+  if (!parsed.hasCalendarPart) return at - parsed.exactMs;
+  const { years, months, weeks, days } = parsed.duration;
+  if (years === 0 && months === 0) {
+    // an hour that the clocks have just repeated is another matter
+    const there = offsetAt(at, zone) === offsetAt(at - DAY, zone) ? sameLocalTime(at, -(weeks * 7 + days), zone) : null;
+    if (there !== null) return there - parsed.exactMs;
+  }
+  const local = localGoingOn(at, zone);
+  let from = local.subtract({ years, months });
+  if (from.day !== local.day) from = from.toPlainDate().add({ days: 1 }).toPlainDateTime();
+  return firstInstantAt(from.subtract({ weeks, days }), zone) - parsed.exactMs;
+}
+
+/** The first moment at which something of `time` is no longer within a window that is looked at from `now` on. */
+export function leavesWindow(time: Instant, duration: string, zone: string, now: Instant): Instant {
+  const isOut = (moment: Instant) => windowStart(moment, duration, zone) >= time;
+  const guess = addDuration(time, duration, zone);
+  if (guess > now && isOut(guess) && !isOut(guess - 1)) return guess;
+  let low = now;
+  let high = Math.max(guess, now) + 5 * DAY;
+  while (high - low > 1) {
+    const middle = Math.floor((low + high) / 2);
+    if (isOut(middle)) high = middle;
+    else low = middle;
+  }
+  return high;
+}
+
+/** The same local time so many days on or, below 0, back; null where the clocks change within a day of it, so that it needs a look. */
+function sameLocalTime(at: Instant, days: number, zone: string): Instant | null {
+  const plain = at + days * DAY;
+  const there = plain + offsetAt(at, zone) - offsetAt(plain, zone);
+  const offset = offsetAt(plain, zone);
+  return [there - DAY, there, there + DAY].every((moment) => offsetAt(moment, zone) === offset) ? there : null;
+}
+
+/** The local time of an instant; in an hour that the clocks repeat, the end of it, so that it never goes back. */
+function localGoingOn(at: Instant, zone: string): Temporal.PlainDateTime {
+  const zoned = Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone);
+  const change = offsetAt(at, zone) < offsetAt(at - DAY, zone) ? zoned.getTimeZoneTransition('previous') : null;
+  if (!change) return zoned.toPlainDateTime();
+  const before = change.subtract({ milliseconds: 1 }).toPlainDateTime().add({ milliseconds: 1 });
+  return Temporal.PlainDateTime.compare(before, zoned.toPlainDateTime()) > 0 ? before : zoned.toPlainDateTime();
+}
+
+/** The instant of a local time: the first of two, or the change of the clocks that leapt over it. */
+function firstInstantAt(local: Temporal.PlainDateTime, zone: string): Instant {
+  const zoned = local.toZonedDateTime(zone, { disambiguation: 'earlier' });
+  if (zoned.toPlainDateTime().equals(local)) return zoned.epochMilliseconds;
+  return zoned.getTimeZoneTransition('next')!.epochMilliseconds;
 }
 
 // all changes of clocks since 1970 in the IANA database fall on a quarter of an hour, so one look serves a quarter
@@ -121,7 +178,12 @@ export function sayDuration(text: string): string {
 export function sayElapsed(ms: number): string {
   const sign = ms < 0 ? '−' : '';
   const rest = Math.abs(ms);
-  const units: [number, string][] = [[DAY, 'd'], [HOUR, 'h'], [MINUTE, 'min'], [SECOND, 's']];
+  const units: [number, string][] = [
+    [DAY, 'd'],
+    [HOUR, 'h'],
+    [MINUTE, 'min'],
+    [SECOND, 's'],
+  ];
   const said: string[] = [];
   let left = rest;
   for (const [size, unit] of units) {
@@ -151,9 +213,13 @@ export type DurationUnit = (typeof DURATION_UNITS)[number];
 /** Writes an amount and unit as an ISO 8601 duration: (23, 'hours') is `PT23H`. */
 export function joinDuration(amount: number, unit: DurationUnit): string {
   switch (unit) {
-    case 'minutes': return `PT${amount}M`;
-    case 'hours': return `PT${amount}H`;
-    case 'days': return `P${amount}D`;
-    case 'weeks': return `P${amount}W`;
+    case 'minutes':
+      return `PT${amount}M`;
+    case 'hours':
+      return `PT${amount}H`;
+    case 'days':
+      return `P${amount}D`;
+    case 'weeks':
+      return `P${amount}W`;
   }
 }

@@ -1,6 +1,19 @@
 import { describe, expect, it } from 'vitest';
-import { addDuration, approximateMs, DAY, durationProblem, HOUR, joinDuration, MINUTE, sayDuration, sayElapsed, splitDuration, subtractDuration } from './duration';
-import { isZone, localDate, parseInstant, startOfDay } from './zone';
+import {
+  addDuration,
+  approximateMs,
+  DAY,
+  durationProblem,
+  HOUR,
+  joinDuration,
+  MINUTE,
+  sayDuration,
+  sayElapsed,
+  splitDuration,
+  subtractDuration,
+  windowStart,
+} from './duration';
+import { isZone, localDate, parseInstant, startOfDate, startOfDay } from './zone';
 
 const at = (text: string) => Date.parse(text);
 
@@ -59,8 +72,26 @@ describe('instants (RFC 3339)', () => {
     expect(parseInstant('2026-11-24T09:30:00.5+01:00')).toBe(at('2026-11-24T08:30:00.500Z'));
   });
 
-  it.each(['2026-11-24', '2026-11-24T09:30:00', '2026-02-31T00:00:00Z', '2026-13-01T00:00:00Z', '20000-01-01T00:00:00Z', '1999-12-31T23:59:59Z', 'yesterday', ''])('refuses %j', (text) => {
+  it.each([
+    '2026-11-24',
+    '2026-11-24T09:30:00',
+    '2026-02-31T00:00:00Z',
+    '2026-13-01T00:00:00Z',
+    '20000-01-01T00:00:00Z',
+    '1999-12-31T23:59:59Z',
+    'yesterday',
+    '',
+  ])('refuses %j', (text) => {
     expect(parseInstant(text)).toBeNull();
+  });
+
+  it('a calendar date begins where its zone says', () => {
+    expect(startOfDate('2026-11-24', 'Pacific/Auckland')).toBe(at('2026-11-23T11:00:00Z'));
+    expect(startOfDate('2026-11-24', 'America/New_York')).toBe(at('2026-11-24T05:00:00Z'));
+    // no midnight on 6 September 2026 in Santiago: the clocks go from 00:00 to 01:00 (IANA database)
+    expect(startOfDate('2026-09-06', 'America/Santiago')).toBe(at('2026-09-06T04:00:00Z'));
+    expect(startOfDate('2026-02-31', 'UTC')).toBeNull();
+    expect(startOfDate('24 November', 'UTC')).toBeNull();
   });
 
   it('knows the zones of the IANA database', () => {
@@ -70,14 +101,60 @@ describe('instants (RFC 3339)', () => {
   });
 });
 
+describe('the start of a window', () => {
+  it('is what a calendar says where no clock changes, and never steps back where one does', () => {
+    expect(windowStart(at('2026-11-24T12:00:00Z'), 'P30D', 'Europe/Amsterdam')).toBe(at('2026-10-25T12:00:00Z'));
+    expect(windowStart(at('2026-11-24T12:00:00Z'), 'P3M', 'Europe/Amsterdam')).toBe(at('2026-08-24T11:00:00Z'));
+    // 02:30 of 29 March 2026 does not exist in Amsterdam: a day after 02:30 of the 28th is the change itself, at 01:00 UTC (IANA database)
+    expect(windowStart(at('2026-03-30T00:30:00Z'), 'P1D', 'Europe/Amsterdam')).toBe(at('2026-03-29T01:00:00Z'));
+    expect(windowStart(at('2026-03-30T01:10:00Z'), 'P1D', 'Europe/Amsterdam')).toBe(at('2026-03-29T01:10:00Z'));
+    // 02:00 to 03:00 of 25 October happens twice: while it does so again, a day before stands still
+    expect(windowStart(at('2026-10-25T01:30:00Z'), 'P1D', 'Europe/Amsterdam')).toBe(at('2026-10-24T01:00:00Z'));
+    // February has no 30th: the month before the 30th of March began with March
+    expect(windowStart(at('2026-03-30T10:00:00Z'), 'P1M', 'Asia/Kathmandu')).toBe(at('2026-02-28T18:15:00Z'));
+  });
+
+  it('goes forward only, however one steps through a year', async () => {
+    const fc = (await import('fast-check')).default;
+    fc.assert(
+      fc.property(
+        fc.constantFrom('Europe/Amsterdam', 'America/New_York', 'Australia/Lord_Howe', 'Africa/Casablanca', 'Pacific/Apia'),
+        fc.constantFrom('P1D', 'P30D', 'P1M', 'P1Y', 'P1M1DT3H'),
+        fc.integer({ min: Date.UTC(2025, 0, 1), max: Date.UTC(2027, 0, 1) }),
+        fc.integer({ min: 1, max: 2 * DAY }),
+        (zone, last, from, step) => {
+          expect(windowStart(from + step, last, zone)).toBeGreaterThanOrEqual(windowStart(from, last, zone));
+        },
+      ),
+      { numRuns: 4000 },
+    );
+  });
+});
+
 describe('the short way over days', () => {
   it('comes to the same as the calendar, in zones of every kind and over every change of the clocks (checked against Temporal)', async () => {
     const { Temporal } = await import('temporal-polyfill');
     const fc = (await import('fast-check')).default;
-    fc.assert(fc.property(fc.integer({ min: Date.UTC(2020, 0, 1), max: Date.UTC(2030, 0, 1) }), fc.constantFrom('Europe/Amsterdam', 'America/New_York', 'Australia/Lord_Howe', 'Asia/Kathmandu', 'Africa/Casablanca', 'Pacific/Apia'), fc.constantFrom('P1D', 'P7D', 'P2W', 'P1DT5H', 'P180D'), fc.boolean(), (from, zone, duration, isForward) => {
-      const zoned = Temporal.Instant.fromEpochMilliseconds(from).toZonedDateTimeISO(zone);
-      const expected = (isForward ? zoned.add(duration) : zoned.subtract(duration)).epochMilliseconds;
-      expect((isForward ? addDuration : subtractDuration)(from, duration, zone)).toBe(expected);
-    }), { numRuns: 3000 });
+    fc.assert(
+      fc.property(
+        fc.integer({ min: Date.UTC(2020, 0, 1), max: Date.UTC(2030, 0, 1) }),
+        fc.constantFrom(
+          'Europe/Amsterdam',
+          'America/New_York',
+          'Australia/Lord_Howe',
+          'Asia/Kathmandu',
+          'Africa/Casablanca',
+          'Pacific/Apia',
+        ),
+        fc.constantFrom('P1D', 'P7D', 'P2W', 'P1DT5H', 'P180D'),
+        fc.boolean(),
+        (from, zone, duration, isForward) => {
+          const zoned = Temporal.Instant.fromEpochMilliseconds(from).toZonedDateTimeISO(zone);
+          const expected = (isForward ? zoned.add(duration) : zoned.subtract(duration)).epochMilliseconds;
+          expect((isForward ? addDuration : subtractDuration)(from, duration, zone)).toBe(expected);
+        },
+      ),
+      { numRuns: 3000 },
+    );
   });
 });

@@ -29,6 +29,12 @@ export function localDate(at: Instant, zone: string): string {
   return Temporal.Instant.fromEpochMilliseconds(at).toZonedDateTimeISO(zone).toPlainDate().toString();
 }
 
+/** The instant at which a calendar date (YYYY-MM-DD) begins in the zone, or null when there is no such date. */
+export function startOfDate(date: string, zone: string): Instant | null {
+  if (!/^\d{4}-\d{2}-\d{2}$/.test(date) || parseInstant(`${date}T12:00:00Z`) === null) return null;
+  return Temporal.PlainDate.from(date).toZonedDateTime(zone).epochMilliseconds;
+}
+
 const EARLIEST = Date.UTC(2000, 0, 1);
 const LATEST = Date.UTC(2100, 0, 1);
 const RFC3339 = /^\d{4}-\d{2}-\d{2}[Tt]\d{2}:\d{2}:\d{2}(\.\d+)?([Zz]|[+-]\d{2}:\d{2})$/;

@@ -17,7 +17,8 @@ afterAll(() => lab.close());
 
 describe('signing in', () => {
   const begun: string[] = [];
-  const signIn = (password: string, email = 'marla@quillfin.example', from = '203.0.113.1') => signInAs(lab.db, { email, password }, from, async (id) => void begun.push(id));
+  const signIn = (password: string, email = 'marla@quillfin.example', from = '203.0.113.1') =>
+    signInAs(lab.db, { email, password }, from, async (id) => void begun.push(id));
 
   it('150 guesses at once are ten: the others are told to wait, and so is the right password for that time', async () => {
     const answers = await Promise.all(Array.from({ length: 60 }, () => signIn('guess')));
@@ -38,7 +39,10 @@ describe('signing in', () => {
 
   it('a right password gives back what was taken: who mistypes now and then is never braked', async () => {
     await query(lab.db, 'delete from brakes');
-    for (let i = 0; i < 25; i++) expect(await signIn(i % 5 ? 'tanks-and-trains' : 'typo')).toBe(i % 5 ? null : 'That address and password do not belong together. Check both and try again.');
+    for (let i = 0; i < 25; i++)
+      expect(await signIn(i % 5 ? 'tanks-and-trains' : 'typo')).toBe(
+        i % 5 ? null : 'That address and password do not belong together. Check both and try again.',
+      );
     expect(begun).toHaveLength(20);
   }, 60_000);
 
@@ -69,7 +73,17 @@ describe('a session', () => {
 
 it('a brake for strangers says how long to wait, in words and as a header (RFC 9110 §10.2.3)', async () => {
   await brake('test', 'x', { times: 1, seconds: 60 }, 'That was too often.');
-  await expect(brake('test', 'x', { times: 1, seconds: 60 }, 'That was too often.')).rejects.toMatchObject({ status: 429, detail: expect.stringMatching(/^That was too often\. Wait \d+ seconds, then try again\.$/), headers: { 'retry-after': expect.stringMatching(/^\d+$/) } });
+  await expect(brake('test', 'x', { times: 1, seconds: 60 }, 'That was too often.')).rejects.toMatchObject({
+    status: 429,
+    detail: expect.stringMatching(/^That was too often\. Wait \d+ seconds, then try again\.$/),
+    headers: { 'retry-after': expect.stringMatching(/^\d+$/) },
+  });
   await brake('test', 'y', { times: 1, seconds: 60 }, '');
-  expect([sayWait(1), sayWait(1001), sayWait(89_000), sayWait(91_000), sayWait(15 * 60_000)]).toEqual(['1 second', '2 seconds', '89 seconds', '2 minutes', '15 minutes']);
+  expect([sayWait(1), sayWait(1001), sayWait(89_000), sayWait(91_000), sayWait(15 * 60_000)]).toEqual([
+    '1 second',
+    '2 seconds',
+    '89 seconds',
+    '2 minutes',
+    '15 minutes',
+  ]);
 });

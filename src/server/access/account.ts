@@ -3,8 +3,8 @@ import type { AccountView } from '@/core/api';
 import { endSessions, findUser, setPassword } from '@/data/access';
 import { inTransaction, type Db } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
-import { Problem, problemsOf } from '../http/problem';
-import { sayWait, signInBrake } from './brake';
+import { Problem, problemsOf } from '../http';
+import { sayWait, signInBrake, tooOften } from './brake';
 import { checkPassword, hashPassword } from './passwords';
 import { beginSession, endOthers, sessionsOf, type SignedIn } from './session';
 
@@ -12,7 +12,12 @@ import { beginSession, endOthers, sessionsOf, type SignedIn } from './session';
 const nobody = hashPassword('nobody has this password');
 
 /** Signs somebody in; answers with null, or says why not. */
-export async function signInAs(db: Db, given: { email: string; password: string }, from: string, begin = beginSession): Promise<string | null> {
+export async function signInAs(
+  db: Db,
+  given: { email: string; password: string },
+  from: string,
+  begin = beginSession,
+): Promise<string | null> {
   const email = given.email.trim().slice(0, 254);
   const isReadable = !email.includes('\u0000');
   const limits = signInBrake(db);
@@ -39,9 +44,12 @@ export async function changePassword(db: Db, user: SignedIn, body: unknown, from
   if (!parsed.success) throw new Problem(422, 'Not a password', 'Nothing was changed.', problemsOf(parsed.error));
   const limits = signInBrake(db);
   const waitMs = await limits.take(user.email, from);
-  if (waitMs !== null) throw new Problem(429, 'Too often', `That was tried too often. Wait ${sayWait(waitMs)}, then try again.`, [], { 'retry-after': String(Math.ceil(waitMs / 1000)) });
+  if (waitMs !== null) throw tooOften('That was tried too often.', waitMs);
   const row = await findUser(db, user.email);
-  if (!row || !(await checkPassword(parsed.data.present, row.password_hash))) throw new Problem(422, 'Not your password', 'Nothing was changed.', [{ field: 'present', wrong: 'is not your present password', right: 'the one you sign in with' }]);
+  if (!row || !(await checkPassword(parsed.data.present, row.password_hash)))
+    throw new Problem(422, 'Not your password', 'Nothing was changed.', [
+      { field: 'present', wrong: 'is not your present password', right: 'the one you sign in with' },
+    ]);
   await limits.giveBack(user.email, from);
   const passwordHash = await hashPassword(parsed.data.wanted);
   await inTransaction(db, async (trx) => {

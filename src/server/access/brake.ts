@@ -1,9 +1,12 @@
 import { RateLimiterMemory, RateLimiterPostgres, RateLimiterRes, type RateLimiterAbstract } from 'rate-limiter-flexible';
 import type { Db } from '@/data/db';
-import { Problem } from '../http/problem';
+import { Problem } from '../http';
 
 /** How often something may be tried within some seconds. */
-interface Pace { readonly times: number; readonly seconds: number }
+interface Pace {
+  readonly times: number;
+  readonly seconds: number;
+}
 
 /** Takes one of the tries; answers with how long to wait when there are none left, in milliseconds, else null. */
 async function take(limiter: RateLimiterAbstract, key: string): Promise<number | null> {
@@ -24,7 +27,14 @@ export async function brake(what: string, who: string, { times, seconds }: Pace,
   let limiter = byProcess.get(what);
   if (!limiter) byProcess.set(what, (limiter = new RateLimiterMemory({ keyPrefix: what, points: times, duration: seconds })));
   const waitMs = await take(limiter, who);
-  if (waitMs !== null) throw new Problem(429, 'Too often', `${detail} Wait ${sayWait(waitMs)}, then try again.`, [], { 'retry-after': String(Math.ceil(waitMs / 1000)) });
+  if (waitMs !== null) throw tooOften(detail, waitMs);
+}
+
+/** The refusal of what was tried too often: why in words, and the time to wait in milliseconds, said and in `Retry-After`. */
+export function tooOften(detail: string, waitMs: number): Problem {
+  return new Problem(429, 'Too often', `${detail} Wait ${sayWait(waitMs)}, then try again.`, [], {
+    'retry-after': String(Math.ceil(waitMs / 1000)),
+  });
 }
 
 const PACES = { account: { times: 10, seconds: 15 * 60 }, address: { times: 40, seconds: 15 * 60 } } as const;
@@ -42,9 +52,17 @@ export function signInBrake(db: Db): SignInBrake {
 
 /** The same with a pace of its own. */
 export function makeSignInBrake(db: Db, pace: { readonly [by in keyof typeof PACES]: Pace } = PACES) {
-  const by = (name: keyof typeof PACES) => new RateLimiterPostgres({
-    storeClient: db, storeType: 'knex', tableName: 'brakes', tableCreated: true, clearExpiredByTimeout: true, keyPrefix: `sign-in ${name}`, points: pace[name].times, duration: pace[name].seconds,
-  });
+  const by = (name: keyof typeof PACES) =>
+    new RateLimiterPostgres({
+      storeClient: db,
+      storeType: 'knex',
+      tableName: 'brakes',
+      tableCreated: true,
+      clearExpiredByTimeout: true,
+      keyPrefix: `sign-in ${name}`,
+      points: pace[name].times,
+      duration: pace[name].seconds,
+    });
   const [account, address] = [by('account'), by('address')];
   return {
     /** Takes a try before the password is looked at, so that many at once count as many; answers with the time to wait, or null. */

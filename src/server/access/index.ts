@@ -1,5 +1,5 @@
-export * from './account';
-export * from './brake';
-export * from './passwords';
-export * from './screen';
-export * from './session';
+export { accountOf, changePassword, signInAs, signOutElsewhere } from './account';
+export { brake } from './brake';
+export { checkPassword, hashKey, hashPassword } from './passwords';
+export { partOf, screen, screenTitle } from './screen';
+export { leaveSession, type SignedIn, signedIn } from './session';

@@ -16,7 +16,12 @@ export async function checkPassword(password: string, stored: string): Promise<b
   const [kind, n, r, p, salt, key] = stored.split(':');
   if (kind !== 'scrypt' || !salt || !key) return false;
   const expected = Buffer.from(key, 'base64');
-  const given = await derive(password.normalize('NFKC'), Buffer.from(salt, 'base64'), expected.length, { N: Number(n), r: Number(r), p: Number(p), maxmem: COST.maxmem });
+  const given = await derive(password.normalize('NFKC'), Buffer.from(salt, 'base64'), expected.length, {
+    N: Number(n),
+    r: Number(r),
+    p: Number(p),
+    maxmem: COST.maxmem,
+  });
   return timingSafeEqual(given, expected);
 }
 

@@ -2,8 +2,7 @@ import type { Metadata } from 'next';
 import { notFound, redirect } from 'next/navigation';
 import type { ReactNode } from 'react';
 import { isOutage } from '@/data/db';
-import { noteOutage } from '../http/asked';
-import { Problem } from '../http/problem';
+import { noteOutage, Problem } from '../http';
 import { signedIn, type SignedIn } from './session';
 
 /** Who is signed in; whoever is not is led to the sign-in page before anything is read. */
@@ -15,16 +14,19 @@ export async function signedInOrLeave(): Promise<SignedIn> {
  * Wraps a page for people who are signed in. A page and its frame are made at the same time, so each looks for itself
  * who is asking, and nothing is read for a stranger. What is not on file is shown as not found.
  */
-export function screen<Props>(render: (props: Props, user: SignedIn) => ReactNode | Promise<ReactNode>): (props: Props) => Promise<ReactNode> {
+export function screen<Props>(
+  render: (props: Props, user: SignedIn) => ReactNode | Promise<ReactNode>,
+): (props: Props) => Promise<ReactNode> {
   return async (props) => orNotFound(async () => render(props, await signedInOrLeave()));
 }
 
 /** The same for what stands in a page's head. */
 export function screenTitle<Props>(titleOf: (props: Props) => Promise<string>): (props: Props) => Promise<Metadata> {
-  return async (props) => orNotFound(async () => {
-    await signedInOrLeave();
-    return { title: await titleOf(props) };
-  });
+  return async (props) =>
+    orNotFound(async () => {
+      await signedInOrLeave();
+      return { title: await titleOf(props) };
+    });
 }
 
 async function orNotFound<T>(work: () => Promise<T>): Promise<T> {

@@ -4,9 +4,8 @@ import { cookies, headers } from 'next/headers';
 import { cache } from 'react';
 import { DAY } from '@/core/time';
 import { endSession, endSessions, findSession, listSessions, startSession } from '@/data/access';
-import { database } from '../database';
-import { env } from '../env';
-import { callerAddress } from '../http/caller';
+import { database, env } from '../base';
+import { callerAddress } from '../http';
 
 /** Somebody who is signed in, and the session by which they are. */
 export interface SignedIn {
@@ -17,7 +16,9 @@ export interface SignedIn {
   readonly session: string;
 }
 
-interface Sealed { token?: string }
+interface Sealed {
+  token?: string;
+}
 
 const LASTS_MS = 14 * DAY;
 
@@ -46,7 +47,13 @@ export async function beginSession(userId: string): Promise<void> {
   if (cookie.token) await endSession(database(), digestOf(cookie.token));
   const token = randomBytes(32).toString('base64url');
   const asked = await headers();
-  await startSession(database(), { digest: digestOf(token), userId, lastsMs: LASTS_MS, address: callerAddress(asked), agent: (asked.get('user-agent') ?? '').slice(0, 200) });
+  await startSession(database(), {
+    digest: digestOf(token),
+    userId,
+    lastsMs: LASTS_MS,
+    address: callerAddress(asked),
+    agent: (asked.get('user-agent') ?? '').slice(0, 200),
+  });
   cookie.token = token;
   await cookie.save();
 }

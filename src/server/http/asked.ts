@@ -1,7 +1,9 @@
 import { AsyncLocalStorage } from 'node:async_hooks';
 
 /** What is known of a request beside its answer, while it is worked on. */
-export interface Asked { isOutage: boolean }
+export interface Asked {
+  isOutage: boolean;
+}
 
 // one for the process: the front door and the built application are loaded apart
 const kept = globalThis as { viaticAsked?: AsyncLocalStorage<Asked> };

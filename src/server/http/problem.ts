@@ -22,17 +22,37 @@ export class Problem extends Error {
 
   /** The answer to send. */
   response(): Response {
-    const body = { type: `about:blank#${this.title.toLowerCase().replace(/[^a-z]+/g, '-')}`, title: this.title, status: this.status, detail: this.detail, ...(this.errors.length && { errors: this.errors }) };
-    return new Response(JSON.stringify(body), { status: this.status, headers: { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...this.headers } });
+    const body = {
+      type: `about:blank#${this.title.toLowerCase().replace(/[^a-z]+/g, '-')}`,
+      title: this.title,
+      status: this.status,
+      detail: this.detail,
+      ...(this.errors.length && { errors: this.errors }),
+    };
+    return new Response(JSON.stringify(body), {
+      status: this.status,
+      headers: { 'content-type': 'application/problem+json', 'cache-control': 'no-store', ...this.headers },
+    });
   }
 }
 
 export const notFound = (what: string) => new Problem(404, 'Not found', `There is no ${what}.`);
 
-const A: Record<string, string> = { string: 'a text', number: 'a number', boolean: 'true or false', array: 'a list', object: 'an object', int: 'a whole number', record: 'an object' };
+const A: Record<string, string> = {
+  string: 'a text',
+  number: 'a number',
+  boolean: 'true or false',
+  array: 'a list',
+  object: 'an object',
+  int: 'a whole number',
+  record: 'an object',
+};
 
 function pathOf(path: readonly PropertyKey[], prefix: string): string {
-  return path.reduce<string>((text, part) => (typeof part === 'number' ? `${text}[${part}]` : text ? `${text}.${String(part)}` : String(part)), prefix);
+  return path.reduce<string>(
+    (text, part) => (typeof part === 'number' ? `${text}[${part}]` : text ? `${text}.${String(part)}` : String(part)),
+    prefix,
+  );
 }
 
 /** Turns what Zod found into problems that name the field, what was wrong and what is right. */
@@ -42,20 +62,46 @@ export function problemsOf(error: z.ZodError, prefix = ''): FieldProblem[] {
     switch (issue.code) {
       case 'invalid_type': {
         const isMissing = issue.message.includes('received undefined');
-        const right = issue.expected === 'number' && issue.message.includes('NaN') ? 'a finite number' : (A[issue.expected] ?? `${issue.expected}`);
+        const right =
+          issue.expected === 'number' && issue.message.includes('NaN') ? 'a finite number' : (A[issue.expected] ?? `${issue.expected}`);
         return [{ field, wrong: isMissing ? 'is missing' : 'is of the wrong type', right }];
       }
-      case 'too_big': return [{ field, wrong: 'is too large or too long', right: `at most ${issue.maximum}${issue.origin === 'string' ? ' characters' : issue.origin === 'array' ? ' entries' : ''}` }];
-      case 'too_small': return [{ field, wrong: issue.origin === 'string' ? 'is empty or too short' : 'is too small', right: `at least ${issue.minimum}${issue.origin === 'string' ? (issue.minimum === 1 ? ' character' : ' characters') : issue.origin === 'array' ? (issue.minimum === 1 ? ' entry' : ' entries') : ''}` }];
-      case 'unrecognized_keys': return issue.keys.map((key) => ({ field: pathOf([...issue.path, key], prefix), wrong: 'is not a field here', right: 'leave it out' }));
-      case 'invalid_value': return [{ field, wrong: 'is none of the possible values', right: issue.values.map(String).join(', ') }];
+      case 'too_big':
+        return [
+          {
+            field,
+            wrong: 'is too large or too long',
+            right: `at most ${issue.maximum}${issue.origin === 'string' ? ' characters' : issue.origin === 'array' ? ' entries' : ''}`,
+          },
+        ];
+      case 'too_small':
+        return [
+          {
+            field,
+            wrong: issue.origin === 'string' ? 'is empty or too short' : 'is too small',
+            right: `at least ${issue.minimum}${issue.origin === 'string' ? (issue.minimum === 1 ? ' character' : ' characters') : issue.origin === 'array' ? (issue.minimum === 1 ? ' entry' : ' entries') : ''}`,
+          },
+        ];
+      case 'unrecognized_keys':
+        return issue.keys.map((key) => ({
+          field: pathOf([...issue.path, key], prefix),
+          wrong: 'is not a field here',
+          right: 'leave it out',
+        }));
+      case 'invalid_value':
+        return [{ field, wrong: 'is none of the possible values', right: issue.values.map(String).join(', ') }];
       case 'invalid_union': {
         // the variant that came furthest tells most
-        const best = [...issue.errors].sort((a, b) => Math.max(0, ...b.map((i) => i.path.length)) - Math.max(0, ...a.map((i) => i.path.length)) || a.length - b.length)[0];
+        const best = [...issue.errors].sort(
+          (a, b) => Math.max(0, ...b.map((i) => i.path.length)) - Math.max(0, ...a.map((i) => i.path.length)) || a.length - b.length,
+        )[0];
         if (!best?.length) return [{ field, wrong: 'fits none of the possible forms', right: issue.message }];
         return problemsOf({ issues: best } as unknown as z.ZodError, field === 'body' ? '' : field);
       }
-      default: return [{ field, wrong: issue.message, right: RIGHT[issue.message] ?? 'see the description of this field in /api/v1/openapi.json' }];
+      default:
+        return [
+          { field, wrong: issue.message, right: RIGHT[issue.message] ?? 'see the description of this field in /api/v1/openapi.json' },
+        ];
     }
   });
 }

@@ -41,7 +41,11 @@ export async function readAnyJson(request: Request, limit = LARGEST_BODY): Promi
   try {
     return JSON.parse(text);
   } catch (error) {
-    throw new Problem(400, 'Malformed JSON', text.trim() === '' ? 'The body is empty; send JSON.' : `The body is not JSON: ${(error as Error).message.slice(0, 200)}`);
+    throw new Problem(
+      400,
+      'Malformed JSON',
+      text.trim() === '' ? 'The body is empty; send JSON.' : `The body is not JSON: ${(error as Error).message.slice(0, 200)}`,
+    );
   }
 }
 
@@ -59,16 +63,26 @@ export function readRaw(request: Request, limit = LARGEST_BODY): Promise<string>
 }
 
 /** How long a value may at most be as JSON: a bound that costs nothing beside looking through it. */
-export interface Tally { characters: number }
+export interface Tally {
+  characters: number;
+}
 
-interface Flaw { readonly at: string; readonly wrong: string; readonly right: string }
+interface Flaw {
+  readonly at: string;
+  readonly wrong: string;
+  readonly right: string;
+}
 
 /**
  * Finds what JSON can carry but the database cannot keep: the character U+0000, halves of a surrogate pair, numbers
  * beyond the range of a double, nesting without end. Answers with the field and what is wrong, or null; where a tally
  * is given, it is added to.
  */
-export function unstorable(value: unknown, path: string, tally: Tally = { characters: 0 }): { field: string; wrong: string; right: string } | null {
+export function unstorable(
+  value: unknown,
+  path: string,
+  tally: Tally = { characters: 0 },
+): { field: string; wrong: string; right: string } | null {
   const flaw = flawIn(value, 0, tally);
   return flaw && { field: within(path, flaw.at), wrong: flaw.wrong, right: flaw.right };
 }
@@ -83,7 +97,8 @@ function flawIn(value: unknown, depth: number, tally: Tally): Flaw | null {
     return isWellFormed(value) ? null : { at: '', wrong: 'holds half of a surrogate pair', right: 'well-formed Unicode text' };
   }
   tally.characters += 26;
-  if (typeof value === 'number') return Number.isFinite(value) ? null : { at: '', wrong: 'is not a finite number', right: 'a number between -1.8e308 and 1.8e308' };
+  if (typeof value === 'number')
+    return Number.isFinite(value) ? null : { at: '', wrong: 'is not a finite number', right: 'a number between -1.8e308 and 1.8e308' };
   if (value === null || typeof value !== 'object') return null;
   if (depth >= DEEPEST) return { at: '', wrong: `is nested deeper than ${DEEPEST} levels`, right: 'flatter data' };
   if (Array.isArray(value)) {
@@ -95,7 +110,8 @@ function flawIn(value: unknown, depth: number, tally: Tally): Flaw | null {
   }
   for (const key of Object.keys(value)) {
     tally.characters += 6 * key.length + 4;
-    if (key.includes('\u0000') || !isWellFormed(key)) return { at: '', wrong: 'has a name that is not well-formed text', right: 'names without control characters' };
+    if (key.includes('\u0000') || !isWellFormed(key))
+      return { at: '', wrong: 'has a name that is not well-formed text', right: 'names without control characters' };
     const flaw = flawIn((value as Record<string, unknown>)[key], depth + 1, tally);
     if (flaw) return { ...flaw, at: within(key, flaw.at) };
   }

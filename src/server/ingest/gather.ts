@@ -26,7 +26,10 @@ export class TooMuch extends Error {}
  * at once; what comes meanwhile goes together, in its order, as soon as one of them is done. A group that fails by one of
  * its pieces is done again piece by piece, so that none pays for another.
  */
-export function gather<In, Out>(work: (group: readonly In[]) => Promise<readonly Out[]>, { sizeOf, most, atOnce, mostWaiting, isOneBad }: Gathering<In>): (one: In) => Promise<Out> {
+export function gather<In, Out>(
+  work: (group: readonly In[]) => Promise<readonly Out[]>,
+  { sizeOf, most, atOnce, mostWaiting, isOneBad }: Gathering<In>,
+): (one: In) => Promise<Out> {
   const waiting: Waiting<In, Out>[] = [];
   let sizeWaiting = 0;
   let busy = 0;
@@ -51,10 +54,11 @@ export function gather<In, Out>(work: (group: readonly In[]) => Promise<readonly
       next();
     });
   };
-  return (one) => new Promise<Out>((done, fail) => {
-    if (sizeWaiting + sizeOf(one) > mostWaiting) return fail(new TooMuch('too much waits already'));
-    waiting.push({ one, done, fail });
-    sizeWaiting += sizeOf(one);
-    next();
-  });
+  return (one) =>
+    new Promise<Out>((done, fail) => {
+      if (sizeWaiting + sizeOf(one) > mostWaiting) return fail(new TooMuch('too much waits already'));
+      waiting.push({ one, done, fail });
+      sizeWaiting += sizeOf(one);
+      next();
+    });
 }

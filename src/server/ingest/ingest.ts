@@ -1,23 +1,34 @@
 import { HOUR, type Instant } from '@/core/time';
-import { LEDGER_EVENTS } from '@/core/orders';
+import { isOrderEvent, LEDGER_EVENTS } from '@/core/orders';
 import { attributesToKeep, guessType, keptAttributes, laterConsent, learn, MOST_NAMES, PLAIN_DETAIL, type Profile } from '@/core/people';
-import { CONSENT_CHANGED, PERSON_CHANGED, type Value } from '@/core/rules';
-import { discoverAttributes, noteUnkept } from '@/data/attributes';
-import { noteArrivals, type Arrival } from '@/data/catalogue';
+import { windowOf } from '@/core/revenue';
+import type { Happening, Value } from '@/core/rules';
+import { discoverAttributes, lockPeople, noteUnkept, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
+import {
+  claimEventKeys,
+  eventKey,
+  HAND_SOURCE,
+  insertEvents,
+  noteArrivals,
+  OWN_SOURCE,
+  saveRejections,
+  type Arrival,
+  type NewEvent,
+  type Rejection,
+} from '@/data/sources';
+import { wakePeople } from '@/data/rules';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
-import { claimEventKeys, eventKey, insertEvents, type NewEvent, type Wake } from '@/data/events';
-import { lockPeople, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
-import { ownersOf } from '@/data/revenue';
-import { noteMessageEvents } from '@/data/sends';
-import { HAND_SOURCE, OWN_SOURCE, saveRejections, type Rejection } from '@/data/sources';
+import { ownersOf, withOrdersAfter } from '@/data/revenue';
+import { noteMessageEvents } from '@/data/messages';
 import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
+import { joinRuns } from './join';
 import { attributeRecords, forgetAttributes } from './attributes';
 import { gather, TooMuch } from './gather';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';
 import { armStarts, settleAnew, settleLedger, startsOf } from './settle';
-import { Problem, type FieldProblem } from '../http/problem';
+import { Problem, type FieldProblem } from '../http';
 
 export interface IngestAnswer {
   readonly accepted: number;
@@ -42,13 +53,21 @@ interface Batch {
 }
 
 /** Takes one event or a batch in. Bad ones are answered with their problems and kept, the good ones are stored together. */
-export async function ingest(db: Db, scope: string, body: unknown, door: Door = { sourceId: HAND_SOURCE }): Promise<IngestAnswer> {
+export async function ingest(db: Db, body: unknown, door: Door = { sourceId: HAND_SOURCE }): Promise<IngestAnswer> {
   const inputs = Array.isArray(body) ? body : [body];
-  if (!Array.isArray(body) && (body === null || typeof body !== 'object')) throw new Problem(400, 'Not an event', 'Send an event as a JSON object, or a list of events.');
-  if (inputs.length > MOST_EVENTS) throw new Problem(413, 'Too many events', `A batch holds at most ${MOST_EVENTS} events; this one has ${inputs.length}.`);
-  if (door.trx) return (await takeIn(door.trx, (work) => work(door.trx!), scope, [{ inputs, door }]))[0]!;
-  return gathererOf(db, scope)({ inputs, door }).catch((error: unknown) => {
-    throw error instanceof TooMuch ? new Problem(503, 'Too much at once', 'More events arrive than can be stored at the moment; nothing of these was stored. Send them again in a few seconds.') : error;
+  if (!Array.isArray(body) && (body === null || typeof body !== 'object'))
+    throw new Problem(400, 'Not an event', 'Send an event as a JSON object, or a list of events.');
+  if (inputs.length > MOST_EVENTS)
+    throw new Problem(413, 'Too many events', `A batch holds at most ${MOST_EVENTS} events; this one has ${inputs.length}.`);
+  if (door.trx) return (await takeIn(door.trx, (work) => work(door.trx!), [{ inputs, door }]))[0]!;
+  return gathererOf(db)({ inputs, door }).catch((error: unknown) => {
+    throw error instanceof TooMuch
+      ? new Problem(
+          503,
+          'Too much at once',
+          'More events arrive than can be stored at the moment; nothing of these was stored. Send them again in a few seconds.',
+        )
+      : error;
   });
 }
 
@@ -58,10 +77,16 @@ const MOST_WAITING = 50 * MOST_EVENTS;
 // what shops send at the same moment goes into one transaction
 const gatherers = new WeakMap<Db, (batch: Batch) => Promise<IngestAnswer>>();
 
-function gathererOf(db: Db, scope: string): (batch: Batch) => Promise<IngestAnswer> {
+function gathererOf(db: Db): (batch: Batch) => Promise<IngestAnswer> {
   let known = gatherers.get(db);
   if (!known) {
-    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), scope, group), { sizeOf: ({ inputs }) => inputs.length, most: MOST_EVENTS, atOnce: 4, mostWaiting: MOST_WAITING, isOneBad: (error) => !isOutage(error) });
+    known = gather<Batch, IngestAnswer>((group) => takeIn(db, (work) => inTransaction(db, work), group), {
+      sizeOf: ({ inputs }) => inputs.length,
+      most: MOST_EVENTS,
+      atOnce: 4,
+      mostWaiting: MOST_WAITING,
+      isOneBad: (error) => !isOutage(error),
+    });
     gatherers.set(db, known);
   }
   return known;
@@ -75,36 +100,65 @@ interface Read {
 }
 
 /** Reads batches and stores what can be stored of them, in one transaction; answers for each. */
-async function takeIn(sql: Sql, inOne: <T>(work: (trx: Sql) => Promise<T>) => Promise<T>, scope: string, batches: readonly Batch[]): Promise<IngestAnswer[]> {
+async function takeIn(
+  sql: Sql,
+  inOne: <T>(work: (trx: Sql) => Promise<T>) => Promise<T>,
+  batches: readonly Batch[],
+): Promise<IngestAnswer[]> {
   const store = await readStoreAndFlows(sql);
   const rejected: { index: number; problems: readonly FieldProblem[] }[][] = batches.map(() => []);
   const events: Read[] = [];
-  batches.forEach(({ inputs }, batch) => inputs.forEach((input, index) => {
-    const parsed = parseEvent(input, store.now);
-    if ('event' in parsed) events.push({ batch, index, event: parsed.event });
-    else rejected[batch]!.push({ index, problems: parsed.problems });
-  }));
+  batches.forEach(({ inputs }, batch) =>
+    inputs.forEach((input, index) => {
+      const parsed = parseEvent(input, store.now);
+      if ('event' in parsed) events.push({ batch, index, event: parsed.event });
+      else rejected[batch]!.push({ index, problems: parsed.problems });
+    }),
+  );
 
-  const { accepted, ownerless } = events.length ? await inOne((trx) => write(trx, scope, events, batches.map(({ door }) => door), store)) : { accepted: [], ownerless: [] };
+  const { accepted, ownerless } = events.length
+    ? await inOne((trx) =>
+        write(
+          trx,
+          events,
+          batches.map(({ door }) => door),
+          store,
+        ),
+      )
+    : { accepted: [], ownerless: [] };
   for (const { batch, index } of ownerless) rejected[batch]!.push({ index, problems: [OWNERLESS] });
   const answers: IngestAnswer[] = [];
   for (const [batch, { inputs, door }] of batches.entries()) {
     const own = rejected[batch]!.sort((a, b) => a.index - b.index);
-    if (own.length) await saveRejections(sql, door.sourceId, store.now, own.slice(0, 200).map(({ index, problems }) => rejectionOf(inputs[index], problems)), own.length);
+    if (own.length)
+      await saveRejections(
+        sql,
+        door.sourceId,
+        store.now,
+        own.slice(0, 200).map(({ index, problems }) => rejectionOf(inputs[index], problems)),
+        own.length,
+      );
     const taken = accepted[batch] ?? 0;
     answers.push({ accepted: taken, duplicates: inputs.length - taken - own.length, rejected: own });
   }
   return answers;
 }
 
-const OWNERLESS: FieldProblem = { field: 'data.orderId', wrong: 'is not an order on file, and the event does not say whose it is', right: 'a subject or data.person.email, or the id of a known order' };
+const OWNERLESS: FieldProblem = {
+  field: 'data.orderId',
+  wrong: 'is not an order on file, and the event does not say whose it is',
+  right: 'a subject or data.person.email, or the id of a known order',
+};
 
 const LARGEST_RAW = 16 * 1024;
 
 /** What was refused, as it is kept: not without end. */
 function rejectionOf(input: unknown, problems: readonly FieldProblem[]): Rejection {
   const text = rawOf(input).slice(0, LARGEST_RAW);
-  const type = input !== null && typeof input === 'object' && typeof (input as { type?: unknown }).type === 'string' ? (input as { type: string }).type : null;
+  const type =
+    input !== null && typeof input === 'object' && typeof (input as { type?: unknown }).type === 'string'
+      ? (input as { type: string }).type
+      : null;
   return { type: type && type.slice(0, 80), problems, raw: text };
 }
 
@@ -118,8 +172,16 @@ function rawOf(input: unknown): string {
 }
 
 /** Stores events of several batches; answers with how many of each were new, and which of them are nobody's. */
-async function write(trx: Sql, scope: string, told: readonly Read[], doors: readonly Door[], store: StoreNow): Promise<{ accepted: number[]; ownerless: Read[] }> {
-  const orderOwners = await ownersOfOrders(trx, told.map(({ event }) => event));
+async function write(
+  trx: Sql,
+  told: readonly Read[],
+  doors: readonly Door[],
+  store: StoreNow,
+): Promise<{ accepted: number[]; ownerless: Read[] }> {
+  const orderOwners = await ownersOfOrders(
+    trx,
+    told.map(({ event }) => event),
+  );
   const events = withOrders(told, orderOwners);
   const isOwned = ({ event }: Read) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
   const ownerless = events.filter((one) => !isOwned(one));
@@ -131,22 +193,34 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
     if (!byKey.has(key)) byKey.set(key, one);
   }
   if (!byKey.size) return { accepted: [], ownerless };
-  const standing = await lookUp(trx, [...byKey.values()].map(({ event }) => event), orderOwners, [...byKey.keys()]);
+  const standing = await lookUp(
+    trx,
+    [...byKey.values()].map(({ event }) => event),
+    orderOwners,
+    [...byKey.keys()],
+  );
   const fresh = [...byKey].filter(([key]) => standing.fresh.has(key)).map(([, one]) => one);
   const accepted = fresh.map(({ event }) => event);
   const own = doors.map((): ParsedEvent[] => []);
   for (const { batch, event } of fresh) own[batch]!.push(event);
   const all = doors.map(() => 0);
   for (const { batch } of owned) all[batch]! += 1;
-  const arrivals = doors.map(({ sourceId }, batch): Arrival => ({ sourceId, at: store.now, accepted: own[batch]!.length, duplicates: all[batch]! - own[batch]!.length, rejected: 0, seen: seenIn(own[batch]!) }));
+  const arrivals = doors.map(({ sourceId }, batch): Arrival => ({
+    sourceId,
+    at: store.now,
+    accepted: own[batch]!.length,
+    duplicates: all[batch]! - own[batch]!.length,
+    rejected: 0,
+    seen: seenIn(own[batch]!),
+  }));
   const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {
     await noteArrivals(trx, arrivals);
     return { accepted: counts, ownerless };
   }
 
-  const records = await attributeRecords(trx, scope);
-  const { people, owners, via, store: storePeople } = await identify(trx, accepted, standing, orderOwners, store.now);
+  const records = await attributeRecords(trx);
+  const { people, owners, via, store: storePeople, moved } = await identify(trx, accepted, standing, orderOwners, store.now);
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
   const consents = new Map<string, ConsentChange>();
   const seen = new Map<KnownPerson, { first: Instant; last: Instant }>();
@@ -190,53 +264,80 @@ async function write(trx: Sql, scope: string, told: readonly Read[], doors: read
     changes.push(changeOf(person, { first: span.first, last }));
   }
   await storePeople(changes);
-  if (learned.size) await discover(trx, scope, learned, changes);
+  if (learned.size) await discover(trx, learned, changes);
   if (unkept.size) await noteUnkept(trx, unkept, store.now);
   for (const person of people.values()) {
     for (const channel of person.stricter) {
       const id = `${person.id}/${channel}`;
-      if (!consents.has(id)) consents.set(id, { personId: person.id, channel, state: person.consents.get(channel)!, detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent' } });
+      if (!consents.has(id))
+        consents.set(id, {
+          personId: person.id,
+          channel,
+          state: person.consents.get(channel)!,
+          detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent' },
+        });
     }
   }
-  await saveConsents(trx, [...consents.values()].map((change) => ({ ...change, state: people.get(change.personId)?.consents.get(change.channel) ?? change.state })));
+  await saveConsents(
+    trx,
+    [...consents.values()].map((change) => ({
+      ...change,
+      state: people.get(change.personId)?.consents.get(change.channel) ?? change.state,
+    })),
+  );
 
   const rows = fresh.map(({ event, batch }, index): StoredEvent => ({
-    personId: owners[index]!.id, type: event.type, time: event.time, source: event.source, eventId: event.id, properties: leftBy.has(index) ? { ...event.properties, person: leftBy.get(index)! } : event.properties, via: via[index] ?? null,
-    sourceId: doors[batch]!.sourceId, startsNothing: doors[batch]!.startsNothing ?? false,
+    personId: owners[index]!.id,
+    type: event.type,
+    time: event.time,
+    source: event.source,
+    eventId: event.id,
+    properties: leftBy.has(index) ? { ...event.properties, person: leftBy.get(index)! } : event.properties,
+    via: via[index] ?? null,
+    sourceId: doors[batch]!.sourceId,
+    startsNothing: doors[batch]!.startsNothing ?? false,
   }));
-  const wakes: Wake[] = [
-    ...changes.filter((change) => change.profile.attributes !== before.get(change.id)?.attributes).map(({ id }) => ({ personId: id, type: PERSON_CHANGED })),
-    ...[...consents.values()].map(({ personId }) => ({ personId, type: CONSENT_CHANGED })),
-  ];
-  await afterwards(trx, scope, rows, [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id), wakes, store, arrivals);
+  await afterwards(
+    trx,
+    rows,
+    [...people.values()].filter((p) => p.isUnsettled).map((p) => p.id),
+    moved,
+    store,
+    arrivals,
+  );
   return { accepted: counts, ownerless };
 }
 
 /** What is said that is not known yet. */
-const unknownOf = (said: { readonly [name: string]: Value }, { attributes }: Profile): { readonly [name: string]: Value } => Object.fromEntries(Object.entries(said).filter(([name]) => attributes[name] === undefined));
+const unknownOf = (said: { readonly [name: string]: Value }, { attributes }: Profile): { readonly [name: string]: Value } =>
+  Object.fromEntries(Object.entries(said).filter(([name]) => attributes[name] === undefined));
 
 /** What is told about an order together with the order itself is about who placed it there. */
 function withOrders(events: readonly Read[], orderOwners: ReadonlyMap<string, string>): readonly Read[] {
   const isOpen = ({ event }: Read) => !isSomebodys(event) && !orderOwners.has(String(event.properties.orderId));
   if (!events.some(isOpen)) return events;
-  const placed = new Map(events.filter(({ event }) => event.type === 'order.placed').map(({ event }) => [String(event.properties.orderId), event]));
+  const placed = new Map(
+    events.filter(({ event }) => event.type === 'order.placed').map(({ event }) => [String(event.properties.orderId), event]),
+  );
   return events.map((one) => {
     const order = isOpen(one) ? placed.get(String(one.event.properties.orderId)) : undefined;
-    return order ? { ...one, event: { ...one.event, externalId: order.externalId, email: order.email, phone: order.phone, device: order.device } } : one;
+    return order
+      ? { ...one, event: { ...one.event, externalId: order.externalId, email: order.email, phone: order.phone, device: order.device } }
+      : one;
   });
 }
 
 const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
 
 /** Notes attributes that nobody has met before, with the type that their values look like. */
-async function discover(trx: Sql, scope: string, names: ReadonlySet<string>, changes: readonly PersonChange[]): Promise<void> {
+async function discover(trx: Sql, names: ReadonlySet<string>, changes: readonly PersonChange[]): Promise<void> {
   const rows = [...names].flatMap((name) => {
     const value = changes.find((change) => change.profile.attributes[name] !== undefined)?.profile.attributes[name];
     const type = value === undefined ? null : guessType(value);
     return type ? [{ name, type }] : [];
   });
   await discoverAttributes(trx, rows);
-  forgetAttributes(scope);
+  forgetAttributes(trx);
 }
 
 interface StoredEvent extends NewEvent {
@@ -251,15 +352,39 @@ interface StoreNow {
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
-async function afterwards(trx: Sql, scope: string, rows: readonly StoredEvent[], mergedIds: readonly string[], wakes: readonly Wake[], store: StoreNow, arrivals: readonly Arrival[]): Promise<void> {
-  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }) => (startsNothing ? [] : [{ personId, event: { type, time, properties } }]));
-  const starts = await startsOf(trx, scope, starting, store.flows, store.zone, store.now);
-  const earlier = await insertEvents(trx, rows, store.now, { arrivals, wakes, beginnings: starts.beginnings });
+async function afterwards(
+  trx: Sql,
+  rows: readonly StoredEvent[],
+  mergedIds: readonly string[],
+  moved: readonly { personId: string; event: Happening }[],
+  store: StoreNow,
+  arrivals: readonly Arrival[],
+): Promise<void> {
+  const starting = rows.flatMap(({ personId, startsNothing, type, time, properties }) =>
+    startsNothing ? [] : [{ personId, event: { type, time, properties } }],
+  );
+  const starts = await startsOf(trx, [...starting, ...moved], store.flows, store.zone, store.now);
+  const earlier = await insertEvents(trx, rows, store.now, { arrivals, beginnings: starts.beginnings });
   const dirty = new Set<string>();
-  for (const row of rows) if (LEDGER_EVENTS.includes(row.type)) dirty.add(row.personId);
+  const touches: { personId: string; at: Instant; windowMs: number }[] = [];
+  for (const { personId, type, time } of rows) {
+    if (isOrderEvent(type)) dirty.add(personId);
+    else if (LEDGER_EVENTS.includes(type)) touches.push({ personId, at: time, windowMs: windowOf(type) });
+  }
+  // an opening or a click can only change the credit of orders that followed it
+  for (const id of await withOrdersAfter(trx, touches)) dirty.add(id);
   for (const id of mergedIds) dirty.delete(id);
-  await noteMessageEvents(trx, rows.flatMap((row) => (row.type.startsWith('message.') && typeof row.properties.sendId === 'string' ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }] : [])));
+  await noteMessageEvents(
+    trx,
+    rows.flatMap((row) =>
+      row.type.startsWith('message.') && typeof row.properties.sendId === 'string'
+        ? [{ personId: row.personId, sendId: row.properties.sendId, type: row.type, time: row.time }]
+        : [],
+    ),
+  );
   await settleAnew(trx, mergedIds, store.currency);
+  for (const id of mergedIds) await joinRuns(trx, id, store.now);
+  await wakePeople(trx, mergedIds, store.now);
   await settleLedger(trx, [...dirty], store.currency);
   await armStarts(trx, starts, earlier);
 }
@@ -272,15 +397,20 @@ async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise
 }
 
 /** Records an event of our own (a message opened, say) for a person who is known. One with a known id is left out. */
-export async function recordOwn(db: Db, scope: string, event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value }; wakes?: readonly string[] }, given?: Sql): Promise<void> {
+export async function recordOwn(
+  db: Db,
+  event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value } },
+  given?: Sql,
+): Promise<void> {
   const store = await readStoreAndFlows(given ?? db);
   const work = async (trx: Sql): Promise<void> => {
     if (!(await lockPeople(trx, [event.personId])).size) return;
     const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);
     if (!fresh.size) return;
     const stored = { ...event, time: store.now, source: 'viatic', sourceId: OWN_SOURCE, startsNothing: false };
-    const wakes = (event.wakes ?? []).map((type) => ({ personId: event.personId, type }));
-    await afterwards(trx, scope, [stored], [], wakes, store, [{ sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([stored]) }]);
+    await afterwards(trx, [stored], [], [], store, [
+      { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([stored]) },
+    ]);
   };
   await (given ? work(given) : inTransaction(db, work));
 }

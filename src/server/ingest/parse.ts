@@ -1,10 +1,19 @@
 import { z } from 'zod';
 import { DAY, isZone, parseInstant, type Instant } from '@/core/time';
 import { currencyDigits, isCurrency, LARGEST_MINOR } from '@/core/money';
-import { consentSchema, consentWords, countryCode, externalIdProblem, normaliseEmail, normalisePhone, PLAIN_DETAIL, type ConsentDetail, type ConsentWord } from '@/core/people';
+import {
+  consentSchema,
+  consentWords,
+  countryCode,
+  externalIdProblem,
+  normaliseEmail,
+  normalisePhone,
+  PLAIN_DETAIL,
+  type ConsentDetail,
+  type ConsentWord,
+} from '@/core/people';
 import { CHANNELS, eventTypeSchema, type Channel, type Value } from '@/core/rules';
-import { problemsOf, type FieldProblem } from '../http/problem';
-import { unstorable } from '../http/read';
+import { problemsOf, unstorable, type FieldProblem } from '../http';
 
 /** An event as it stands after the door: typed, checked, its person's words apart from its properties. */
 export interface ParsedEvent {
@@ -27,11 +36,14 @@ export interface ParsedEvent {
 const LARGEST_EVENT = 64 * 1024;
 export const MOST_EVENTS = 1000;
 
-const email = z.string().max(320).transform((text, ctx) => {
-  const normal = normaliseEmail(text);
-  if (normal === null) ctx.addIssue({ code: 'custom', message: 'is not an email address' });
-  return normal ?? '';
-});
+const email = z
+  .string()
+  .max(320)
+  .transform((text, ctx) => {
+    const normal = normaliseEmail(text);
+    if (normal === null) ctx.addIssue({ code: 'custom', message: 'is not an email address' });
+    return normal ?? '';
+  });
 /** An external id that can stand in an address and is not mistaken for a number of ours. */
 function externalId(id: string, ctx: z.RefinementCtx): void {
   const wrong = externalIdProblem(id);
@@ -65,10 +77,23 @@ const items = z.array(item).max(500);
 
 /** What the data of each known type must hold; a type that is not here may hold anything. */
 const DATA: Record<string, z.ZodType<Record<string, unknown>>> = {
-  'cart.updated': z.looseObject({ ...base, cartId: z.string().min(1).max(200), currency, value: amount, items: items.optional(), checkoutUrl: z.string().max(2000).nullish() }),
+  'cart.updated': z.looseObject({
+    ...base,
+    cartId: z.string().min(1).max(200),
+    currency,
+    value: amount,
+    items: items.optional(),
+    checkoutUrl: z.string().max(2000).nullish(),
+  }),
   'order.placed': z.looseObject({
-    ...base, orderId: z.string().min(1).max(200), cartId: z.string().max(200).nullish(), currency, value: amount,
-    discount: amount.nullish(), codes: z.array(z.string().max(100)).max(50).nullish(), items: items.optional(),
+    ...base,
+    orderId: z.string().min(1).max(200),
+    cartId: z.string().max(200).nullish(),
+    currency,
+    value: amount,
+    discount: amount.nullish(),
+    codes: z.array(z.string().max(100)).max(50).nullish(),
+    items: items.optional(),
   }),
   'order.cancelled': z.looseObject({ ...base, orderId: z.string().min(1).max(200), value: amount.optional() }),
   'order.refunded': z.looseObject({ ...base, orderId: z.string().min(1).max(200), value: amount.optional() }),
@@ -90,7 +115,8 @@ export const envelopeSchema = z.looseObject({
 
 /** Reads one event, or says what is wrong with it. `now` is store time: what carries no time happened now. */
 export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent } | { problems: FieldProblem[] } {
-  if (input === null || typeof input !== 'object' || Array.isArray(input)) return { problems: [{ field: 'body', wrong: 'is not an object', right: 'an event with id, source, type and data' }] };
+  if (input === null || typeof input !== 'object' || Array.isArray(input))
+    return { problems: [{ field: 'body', wrong: 'is not an object', right: 'an event with id, source, type and data' }] };
   const tally = { characters: 0 };
   const bad = unstorable(input, '', tally);
   if (bad) return { problems: [bad] };
@@ -99,7 +125,12 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
   const { id, source, type, subject, data: raw } = envelope.data;
   const problems: FieldProblem[] = [];
   const at = envelope.data.time ? parseInstant(envelope.data.time) : now;
-  if (at === null || at > now + DAY) problems.push({ field: 'time', wrong: 'is not a time', right: 'RFC 3339 with its offset, between 2000 and tomorrow, such as 2026-11-24T09:30:00Z' });
+  if (at === null || at > now + DAY)
+    problems.push({
+      field: 'time',
+      wrong: 'is not a time',
+      right: 'RFC 3339 with its offset, between 2000 and tomorrow, such as 2026-11-24T09:30:00Z',
+    });
 
   const data = (DATA[type] ?? anyData).safeParse(raw ?? {});
   if (!data.success) problems.push(...problemsOf(data.error, 'data'));
@@ -107,25 +138,55 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
 
   const { person, ...properties } = data.data as { person?: z.infer<typeof personSchema> | null } & Record<string, Value>;
   const { consent, device, ...said } = person ?? {};
-  if (type.startsWith('message.')) return { problems: [{ field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' }] };
+  if (type.startsWith('message.'))
+    return {
+      problems: [
+        { field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' },
+      ],
+    };
   const beyond = tooMuch(properties);
   if (beyond) return { problems: [beyond] };
   if (tally.characters > LARGEST_EVENT && JSON.stringify(properties).length + JSON.stringify(said).length > LARGEST_EVENT) {
     return { problems: [{ field: 'data', wrong: 'is larger than 64 kB', right: 'the facts of one event' }] };
   }
   const words = said as Record<string, Value>;
-  const own: ConsentWord[] = type === 'consent.changed' ? [{ channel: properties.channel as Channel, state: properties.state as 'given' | 'withdrawn' }] : [];
+  const own: ConsentWord[] =
+    type === 'consent.changed' ? [{ channel: properties.channel as Channel, state: properties.state as 'given' | 'withdrawn' }] : [];
   const country = typeof words.country === 'string' ? countryCode(words.country) : null;
   const phone = typeof words.phone === 'string' && words.phone ? normalisePhone(words.phone, country) : null;
   if (phone) words.phone = phone;
   if (!subject && !words.email && !phone && !device && !(type.startsWith('order.') && type !== 'order.placed')) {
-    return { problems: [{ field: 'subject', wrong: 'is missing, and so is data.person.email', right: 'whose event it is: an external id as subject, an email address, a phone number with its country code, or a device' }] };
+    return {
+      problems: [
+        {
+          field: 'subject',
+          wrong: 'is missing, and so is data.person.email',
+          right: 'whose event it is: an external id as subject, an email address, a phone number with its country code, or a device',
+        },
+      ],
+    };
   }
   return {
     event: {
-      id, source, type, time: at!, externalId: subject ?? null, email: (words.email as string) || null,
-      phone, device: device ?? null, said: words, properties, consents: [...own, ...consentWords(consent)],
-      detail: { ...PLAIN_DETAIL, how: consent?.how ?? '', place: consent?.place ?? null, wording: consent?.wording ?? null, box: consent?.box ?? null, country: consent?.country ? countryCode(consent.country) : country },
+      id,
+      source,
+      type,
+      time: at!,
+      externalId: subject ?? null,
+      email: (words.email as string) || null,
+      phone,
+      device: device ?? null,
+      said: words,
+      properties,
+      consents: [...own, ...consentWords(consent)],
+      detail: {
+        ...PLAIN_DETAIL,
+        how: consent?.how ?? '',
+        place: consent?.place ?? null,
+        wording: consent?.wording ?? null,
+        box: consent?.box ?? null,
+        country: consent?.country ? countryCode(consent.country) : country,
+      },
     },
   };
 }
@@ -135,7 +196,8 @@ function tooMuch(properties: Record<string, Value>): FieldProblem | null {
   const digits = typeof properties.currency === 'string' ? (currencyDigits(properties.currency) ?? 2) : 2;
   for (const field of ['value', 'discount']) {
     const value = properties[field];
-    if (typeof value === 'number' && value * 10 ** digits > LARGEST_MINOR) return { field: `data.${field}`, wrong: 'is more than an order can be worth', right: `at most ${LARGEST_MINOR / 10 ** digits}` };
+    if (typeof value === 'number' && value * 10 ** digits > LARGEST_MINOR)
+      return { field: `data.${field}`, wrong: 'is more than an order can be worth', right: `at most ${LARGEST_MINOR / 10 ** digits}` };
   }
   return null;
 }

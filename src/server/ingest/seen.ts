@@ -1,13 +1,22 @@
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
-import { LONGEST_VALUE, MOST_VALUES, type SeenType } from '@/data/catalogue';
+import { LONGEST_VALUE, MOST_VALUES, type SeenType } from '@/data/sources';
 
 const kindOf = (value: Value): string => (Array.isArray(value) ? 'array' : typeof value);
 
 /** What a batch shows of each event type, for the catalogue. */
-export function seenIn(events: readonly { readonly type: string; readonly time: Instant; readonly properties: { readonly [name: string]: Value } }[]): { [type: string]: SeenType } {
-  interface Seen { count: number; kinds: Record<string, number>; values: Record<string, number>; distinct: number }
-  const types: Record<string, { count: number; first: Instant; last: Instant; properties: Record<string, Seen> }> = Object.create(null) as Record<string, never>;
+export function seenIn(
+  events: readonly { readonly type: string; readonly time: Instant; readonly properties: { readonly [name: string]: Value } }[],
+): { [type: string]: SeenType } {
+  interface Seen {
+    count: number;
+    kinds: Record<string, number>;
+    values: Record<string, number>;
+    distinct: number;
+  }
+  const types: Record<string, { count: number; first: Instant; last: Instant; properties: Record<string, Seen> }> = Object.create(
+    null,
+  ) as Record<string, never>;
   for (const { type, time, properties } of events) {
     const seen = (types[type] ??= { count: 0, first: time, last: time, properties: Object.create(null) as Record<string, Seen> });
     seen.count += 1;
@@ -16,7 +25,12 @@ export function seenIn(events: readonly { readonly type: string; readonly time: 
     for (const name in properties) {
       const value = properties[name]!;
       if (value === null || value === undefined) continue;
-      const property = (seen.properties[name] ??= { count: 0, kinds: {}, values: Object.create(null) as Record<string, number>, distinct: 0 });
+      const property = (seen.properties[name] ??= {
+        count: 0,
+        kinds: {},
+        values: Object.create(null) as Record<string, number>,
+        distinct: 0,
+      });
       property.count += 1;
       const kind = kindOf(value);
       property.kinds[kind] = (property.kinds[kind] ?? 0) + 1;
@@ -31,8 +45,17 @@ export function seenIn(events: readonly { readonly type: string; readonly time: 
       }
     }
   }
-  return Object.fromEntries(Object.entries(types).map(([type, seen]) => [type, {
-    ...seen, first: Math.round(seen.first), last: Math.round(seen.last),
-    properties: Object.fromEntries(Object.entries(seen.properties).map(([name, { count, kinds, values }]) => [name, { count, kinds, values: { ...values } }])),
-  }]));
+  return Object.fromEntries(
+    Object.entries(types).map(([type, seen]) => [
+      type,
+      {
+        ...seen,
+        first: Math.round(seen.first),
+        last: Math.round(seen.last),
+        properties: Object.fromEntries(
+          Object.entries(seen.properties).map(([name, { count, kinds, values }]) => [name, { count, kinds, values: { ...values } }]),
+        ),
+      },
+    ]),
+  );
 }

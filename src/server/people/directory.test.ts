@@ -1,17 +1,30 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { query } from '@/data/db';
-import { SORTS } from '@/data/directory';
+import { SORTS } from '@/data/people';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { directory, tagPerson } from '.';
 
 /** What was told of each person: the model that the table is held against. */
-interface Told { id: string; first: string; last: string; email: string | null; country: string | null; litres: number | null; orders: number[] }
+interface Told {
+  id: string;
+  first: string;
+  last: string;
+  email: string | null;
+  country: string | null;
+  litres: number | null;
+  orders: number[];
+}
 
 const FIRST = ['lotte', 'lars', 'mira', 'noor', 'otto', 'pia'];
 const LAST = ['dorn', 'dahl', 'ebbink', 'faber'];
 const told: Told[] = Array.from({ length: 47 }, (_, n) => ({
-  id: `c${String(n).padStart(2, '0')}`, first: FIRST[n % FIRST.length]!, last: LAST[(n * 7) % LAST.length]!, email: n % 5 === 0 ? null : `s${n}@example.com`,
-  country: n % 4 === 0 ? null : ['NL', 'DE', 'BE'][n % 3]!, litres: n % 6 === 0 ? null : (n * 37) % 240, orders: Array.from({ length: n % 4 }, (_o, k) => ((n * 13 + k * 29) % 90) + 1),
+  id: `c${String(n).padStart(2, '0')}`,
+  first: FIRST[n % FIRST.length]!,
+  last: LAST[(n * 7) % LAST.length]!,
+  email: n % 5 === 0 ? null : `s${n}@example.com`,
+  country: n % 4 === 0 ? null : ['NL', 'DE', 'BE'][n % 3]!,
+  litres: n % 6 === 0 ? null : (n * 37) % 240,
+  orders: Array.from({ length: n % 4 }, (_o, k) => ((n * 13 + k * 29) % 90) + 1),
 }));
 
 let lab: Lab;
@@ -19,10 +32,18 @@ beforeAll(async () => {
   lab = await openLab({ flow: null });
   for (const [n, one] of told.entries()) {
     const time = (k: number) => new Date(Date.parse('2026-10-01T08:00:00Z') + ((n * 31) % 47) * 3_600_000 + k * 60_000).toISOString();
-    const person = { firstName: one.first, lastName: one.last, ...(one.email && { email: one.email }), ...(one.country && { country: one.country }), ...(one.litres !== null && { litres: one.litres }) };
+    const person = {
+      firstName: one.first,
+      lastName: one.last,
+      ...(one.email && { email: one.email }),
+      ...(one.country && { country: one.country }),
+      ...(one.litres !== null && { litres: one.litres }),
+    };
     const answer = await lab.tell([
       happening('account.created', { person }, { subject: one.id, time: time(0) }),
-      ...one.orders.map((value, k) => happening('order.placed', { orderId: `${one.id}-${k}`, currency: 'EUR', value }, { subject: one.id, time: time(k + 1) })),
+      ...one.orders.map((value, k) =>
+        happening('order.placed', { orderId: `${one.id}-${k}`, currency: 'EUR', value }, { subject: one.id, time: time(k + 1) }),
+      ),
     ]);
     expect(answer.rejected).toEqual([]);
   }
@@ -44,13 +65,21 @@ const byId = new Map(told.map((one) => [one.id, one]));
 const sum = (values: readonly number[]) => values.reduce((a, b) => a + b, 0);
 
 describe('the people table', () => {
-  it.each([...SORTS, 'attribute:litres', 'attribute:nobodyHasIt'].flatMap((sort) => ['up', 'down'].map((direction) => [sort, direction])))('by %s, %s: its pages hold everybody once', async (sort, direction) => {
-    const ids = (await all({ sort: sort!, direction: direction! })).map((one) => one.externalId);
-    expect([...ids].sort()).toEqual(told.map((one) => one.id));
-  });
+  it.each([...SORTS, 'attribute:litres', 'attribute:nobodyHasIt'].flatMap((sort) => ['up', 'down'].map((direction) => [sort, direction])))(
+    'by %s, %s: its pages hold everybody once',
+    async (sort, direction) => {
+      const ids = (await all({ sort: sort!, direction: direction! })).map((one) => one.externalId);
+      expect([...ids].sort()).toEqual(told.map((one) => one.id));
+    },
+  );
 
   it.each<[string, (one: Told) => number | string | null]>([
-    ['id', (one) => one.id], ['email', (one) => one.email], ['name', (one) => one.last], ['orders', (one) => one.orders.length], ['value', (one) => sum(one.orders)], ['attribute:litres', (one) => one.litres],
+    ['id', (one) => one.id],
+    ['email', (one) => one.email],
+    ['name', (one) => one.last],
+    ['orders', (one) => one.orders.length],
+    ['value', (one) => sum(one.orders)],
+    ['attribute:litres', (one) => one.litres],
   ])('by %s it goes one way, then the other; who lacks it comes last', async (sort, key) => {
     for (const direction of ['up', 'down']) {
       const keys = (await all({ sort, direction })).map((one) => key(byId.get(one.externalId!)!));
@@ -64,17 +93,32 @@ describe('the people table', () => {
   it('shows of each what was told, with what their orders come to', async () => {
     for (const row of await all({ sort: 'id' })) {
       const one = byId.get(row.externalId!)!;
-      expect(row).toMatchObject({ email: one.email, country: one.country, orders: one.orders.length, value: { currency: 'EUR', minor: sum(one.orders) * 100 }, tags: one.first === 'otto' ? ['Breeder'] : [] });
+      expect(row).toMatchObject({
+        email: one.email,
+        country: one.country,
+        orders: one.orders.length,
+        value: { currency: 'EUR', minor: sum(one.orders) * 100 },
+        tags: one.first === 'otto' ? ['Breeder'] : [],
+      });
     }
   });
 
   it.each<[string, (one: Told) => boolean]>([
-    ['lotte', (one) => one.first === 'lotte'], ['lotte dorn', (one) => one.first === 'lotte' && one.last === 'dorn'], ['DORN LOTTE', (one) => one.first === 'lotte' && one.last === 'dorn'], ['la', (one) => one.first === 'lars'],
-    ['s12@example.com', (one) => one.email === 's12@example.com'], ['c07', (one) => one.id === 'c07'], ['%', () => false], ['_', () => false], ['\\', () => false], ['nobody', () => false],
+    ['lotte', (one) => one.first === 'lotte'],
+    ['lotte dorn', (one) => one.first === 'lotte' && one.last === 'dorn'],
+    ['DORN LOTTE', (one) => one.first === 'lotte' && one.last === 'dorn'],
+    ['la', (one) => one.first === 'lars'],
+    ['s12@example.com', (one) => one.email === 's12@example.com'],
+    ['c07', (one) => one.id === 'c07'],
+    ['%', () => false],
+    ['_', () => false],
+    ['\\', () => false],
+    ['nobody', () => false],
   ])('the words %j find exactly who has them, in each order', async (words, has) => {
     const expected = told.filter(has).map((one) => one.id);
     expect((await ask({ q: words })).total).toBe(expected.length);
-    for (const sort of ['seen', 'value', 'name', 'attribute:litres']) expect((await all({ q: words, sort })).map((one) => one.externalId).sort()).toEqual(expected);
+    for (const sort of ['seen', 'value', 'name', 'attribute:litres'])
+      expect((await all({ q: words, sort })).map((one) => one.externalId).sort()).toEqual(expected);
   });
 
   it('a rule narrows it, and is said in words', async () => {
@@ -87,10 +131,17 @@ describe('the people table', () => {
 
   it('chosen people are just those', async () => {
     const [first, second] = (await ask({ limit: '2' })).people;
-    expect((await ask({ ids: `${first!.number},${second!.number}` })).people.map((one) => one.number).sort()).toEqual([first!.number, second!.number].sort());
+    expect((await ask({ ids: `${first!.number},${second!.number}` })).people.map((one) => one.number).sort()).toEqual(
+      [first!.number, second!.number].sort(),
+    );
   });
 
-  it.each([[{ sort: 'password' }, 'sort'], [{ sort: "attribute:x';--" }, 'sort'], [{ ids: '1;drop' }, 'ids'], [{ rule: '{' }, 'rule']])('%j is refused with the place', async (params, field) => {
+  it.each([
+    [{ sort: 'password' }, 'sort'],
+    [{ sort: "attribute:x';--" }, 'sort'],
+    [{ ids: '1;drop' }, 'ids'],
+    [{ rule: '{' }, 'rule'],
+  ])('%j is refused with the place', async (params, field) => {
     await expect(ask(params as unknown as Record<string, string>)).rejects.toMatchObject({ errors: [{ field }] });
   });
 
@@ -98,7 +149,8 @@ describe('the people table', () => {
     expect((await ask({ offset: '5000' })).people).toEqual([]);
     expect((await ask({ offset: '5000', sort: 'value' })).people).toEqual([]);
     expect((await ask({ limit: '-4' })).total).toBe(told.length);
-    for (const field of ['offset', 'limit']) await expect(ask({ [field]: '1.5' })).rejects.toMatchObject({ status: 400, errors: [{ field }] });
+    for (const field of ['offset', 'limit'])
+      await expect(ask({ [field]: '1.5' })).rejects.toMatchObject({ status: 400, errors: [{ field }] });
   });
 
   it('who was erased is in none of it', async () => {

@@ -1,15 +1,13 @@
 import { z } from 'zod';
 import type { DirectoryView } from '@/core/api';
-import { unreachableBecause, ruleSchema, sayRule, type Rule } from '@/core/rules';
+import { barrierOf, ruleSchema, sayRule, unreachableBecause, type Rule } from '@/core/rules';
 import { isName } from '@/core/text';
 import type { Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { countPeople, listPeople, SORTS, type Filter, type Sort } from '@/data/directory';
+import { countPeople, listPeople, SORTS, type Filter, type Sort } from '@/data/people';
 import { NotForLists, ruleToSql, type Compiled } from '@/data/rules';
 import { readStore } from '@/data/store';
-import { Problem, problemsOf } from '../http/problem';
-import { wholeNumber } from '../http/query';
-import { unstorable } from '../http/read';
+import { Problem, problemsOf, unstorable, wholeNumber } from '../http';
 import { nameOf, publicId } from './who';
 
 /** Reads the filter of a list of people from an address: words, a rule as JSON, a flow, or named people. */
@@ -22,14 +20,21 @@ export function filterOf(params: URLSearchParams, now: Instant, zone: string): {
     try {
       rule = ruleToSql(parsed, now, zone);
     } catch (error) {
-      if (error instanceof NotForLists) throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);
+      if (error instanceof NotForLists)
+        throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);
       throw error;
     }
     says = sayRule(parsed);
   }
   const ids = params.get('ids');
-  if (ids !== null && !/^\d{1,18}(,\d{1,18})*$/.test(ids)) throw new Problem(400, 'Not people', 'These are not numbers of people.', [{ field: 'ids', wrong: 'is not a list of numbers', right: 'numbers with commas, such as 12,15' }]);
-  return { filter: { words: params.get('q')?.trim() || null, rule, insideFlow: params.get('inside') || null, ids: ids?.split(',') ?? null }, says };
+  if (ids !== null && !/^\d{1,18}(,\d{1,18})*$/.test(ids))
+    throw new Problem(400, 'Not people', 'These are not numbers of people.', [
+      { field: 'ids', wrong: 'is not a list of numbers', right: 'numbers with commas, such as 12,15' },
+    ]);
+  return {
+    filter: { words: params.get('q')?.trim() || null, rule, insideFlow: params.get('inside') || null, ids: ids?.split(',') ?? null },
+    says,
+  };
 }
 
 function readRule(text: string): Rule {
@@ -37,7 +42,9 @@ function readRule(text: string): Rule {
   try {
     input = JSON.parse(text);
   } catch {
-    throw new Problem(400, 'Malformed JSON', 'The rule is not JSON.', [{ field: 'rule', wrong: 'is not JSON', right: 'a rule such as {"test":"consent","channel":"email","reachable":true}' }]);
+    throw new Problem(400, 'Malformed JSON', 'The rule is not JSON.', [
+      { field: 'rule', wrong: 'is not JSON', right: 'a rule such as {"test":"consent","channel":"email","reachable":true}' },
+    ]);
   }
   const bad = unstorable(input, 'rule');
   if (bad) throw new Problem(422, 'Not a rule', 'The rule holds what cannot be stored.', [bad]);
@@ -55,19 +62,39 @@ export async function directory(db: Db, url: URL): Promise<DirectoryView> {
   const store = await readStore(db);
   const { filter, says } = filterOf(url.searchParams, store.now, store.zone);
   const sort = sortSchema.safeParse(url.searchParams.get('sort') ?? 'seen');
-  if (!sort.success) throw new Problem(400, 'Not a column', 'People cannot be sorted by that.', [{ field: 'sort', wrong: 'is not a column', right: `${SORTS.join(', ')}, or attribute:NAME` }]);
+  if (!sort.success)
+    throw new Problem(400, 'Not a column', 'People cannot be sorted by that.', [
+      { field: 'sort', wrong: 'is not a column', right: `${SORTS.join(', ')}, or attribute:NAME` },
+    ]);
   const direction = url.searchParams.get('direction');
   const isDown = direction === null ? DOWN_FIRST.has(sort.data) : direction === 'down';
   const limit = wholeNumber(url, 'limit', { least: 0, most: 200, otherwise: 50 });
   const offset = wholeNumber(url, 'offset', { least: 0, most: 10_000_000, otherwise: 0 });
   const isCounted = url.searchParams.get('count') !== 'no';
-  const [total, rows] = await Promise.all([isCounted ? countPeople(db, filter) : null, limit ? listPeople(db, filter, sort.data as Sort, isDown, limit, offset) : []]);
+  const [total, rows] = await Promise.all([
+    isCounted ? countPeople(db, filter) : null,
+    limit ? listPeople(db, filter, sort.data as Sort, isDown, limit, offset) : [],
+  ]);
   return {
-    total, offset, rule: says,
+    total,
+    offset,
+    rule: says,
     people: rows.map((row) => ({
-      id: publicId(row), number: row.id, externalId: row.external_id, email: row.email, name: nameOf(row.attributes), country: typeof row.attributes.country === 'string' ? row.attributes.country : null,
-      orders: row.orders, value: { currency: store.currency, minor: Number(row.minor) }, lastOrderAt: row.last_order_at?.toISOString() ?? null, seenAt: row.seen_at.toISOString(), createdAt: row.created_at.toISOString(),
-      tags: row.tags, attributes: row.attributes, unreachable: unreachableBecause(row.reach.email, store.now),
+      id: publicId(row),
+      number: row.id,
+      externalId: row.external_id,
+      email: row.email,
+      name: nameOf(row.attributes),
+      country: typeof row.attributes.country === 'string' ? row.attributes.country : null,
+      orders: row.orders,
+      value: { currency: store.currency, minor: Number(row.minor) },
+      lastOrderAt: row.last_order_at?.toISOString() ?? null,
+      seenAt: row.seen_at.toISOString(),
+      createdAt: row.created_at.toISOString(),
+      tags: row.tags,
+      attributes: row.attributes,
+      unreachable: unreachableBecause(row.reach.email, store.now),
+      barrier: barrierOf(row.reach.email, store.now)?.kind ?? null,
     })),
   };
 }

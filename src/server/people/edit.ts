@@ -1,41 +1,79 @@
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
-import { FLOW_CALLED, keyOf, mayNotStartBecause } from '@/core/flows';
-import { consentSchema, countryCode, fitAttribute, guessType, MOST_ATTRIBUTES, MOST_NAMES, normaliseEmail, normalisePhone, saysSomething, type AttributeType, type Profile } from '@/core/people';
-import { CHANNELS, LIST_EVENTS, PERSON_CHANGED, type Value } from '@/core/rules';
+import { FLOW_CALLED, keyOf, mayNotStart, sayAgain } from '@/core/flows';
+import {
+  consentSchema,
+  countryCode,
+  fitAttribute,
+  guessType,
+  MOST_ATTRIBUTES,
+  MOST_NAMES,
+  normaliseEmail,
+  normalisePhone,
+  saysSomething,
+  type AttributeType,
+  type Profile,
+} from '@/core/people';
+import { CHANNELS, LIST_EVENTS, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
 import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { addTag, removeTag } from '@/data/bulk';
-import { discoverAttributes, listAttributeRows, type AttributeRow } from '@/data/attributes';
-import { loadEvents } from '@/data/facts';
-import { findFlow, readVersion } from '@/data/flows';
-import { addToList, findList, removeFromList } from '@/data/lists';
-import { addIdentifiers, consentLog, lockPeople, ownerOfIdentifier, savePeople, type PersonRow } from '@/data/people';
-import { armCalled, earlierRuns, endRun, wakeRuns } from '@/data/runs';
+import { addTag, removeTag } from '@/data/work';
+import { loadEvents, nameCause } from '@/data/rules';
+import {
+  addIdentifiers,
+  addToList,
+  consentLog,
+  discoverAttributes,
+  findList,
+  listAttributeRows,
+  lockPeople,
+  ownerOfIdentifier,
+  removeFromList,
+  savePeople,
+  type AttributeRow,
+  type PersonRow,
+} from '@/data/people';
+import { armCalled, earlierRuns, endRuns, findFlow, readVersion } from '@/data/flows';
 import { HAND_SOURCE } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
-import { changeConsent } from '../consent';
-import { notFound, Problem, problemsOf } from '../http/problem';
-import { unstorable } from '../http/read';
-import { ingest, recordOwn } from '../ingest/ingest';
+import { changeConsent } from './consent';
+import { notFound, Problem, problemsOf, unstorable } from '../http';
+import { ingest, recordOwn } from '../ingest';
 import { person, publicId } from './who';
 
-const attributes = z.record(z.string().refine(isName, 'is not an attribute name; use letters, digits, _ . and -'), z.unknown()).refine((given) => Object.keys(given).length <= MOST_ATTRIBUTES, `are more than the ${MOST_ATTRIBUTES} that a person may have`);
+const attributes = z
+  .record(z.string().refine(isName, 'is not an attribute name; use letters, digits, _ . and -'), z.unknown())
+  .refine((given) => Object.keys(given).length <= MOST_ATTRIBUTES, `are more than the ${MOST_ATTRIBUTES} that a person may have`);
 export const putPersonSchema = z.strictObject({
-  attributes: attributes.optional(), email: z.string().optional(), firstName: z.string().optional(), lastName: z.string().optional(),
-  phone: z.string().optional(), country: z.string().optional(), zone: z.string().optional(), consent: consentSchema.optional(),
+  attributes: attributes.optional(),
+  email: z.string().optional(),
+  firstName: z.string().optional(),
+  lastName: z.string().optional(),
+  phone: z.string().optional(),
+  country: z.string().optional(),
+  zone: z.string().optional(),
+  consent: consentSchema.optional(),
 });
 
 /** Creates or updates a person, by way of an event, so that identity, merging and waking are the same as for any other. */
-export async function putPerson(db: Db, scope: string, externalId: string, body: unknown, sourceId: number = HAND_SOURCE): Promise<void> {
+export async function putPerson(db: Db, externalId: string, body: unknown, sourceId: number = HAND_SOURCE): Promise<void> {
   const parsed = putPersonSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a person', 'The person was not stored.', problemsOf(parsed.error));
   const { attributes, ...known } = parsed.data;
-  const answer = await ingest(db, scope, { id: randomUUID(), source: 'api/people', type: 'person.updated', subject: externalId, data: { person: { ...attributes, ...known } } }, { sourceId });
+  const answer = await ingest(
+    db,
+    { id: randomUUID(), source: 'api/people', type: 'person.updated', subject: externalId, data: { person: { ...attributes, ...known } } },
+    { sourceId },
+  );
   const problem = answer.rejected[0];
   if (problem) {
-    throw new Problem(422, 'Not a person', 'The person was not stored.', problem.problems.map((p) => ({ ...p, field: p.field.replace(/^data\.person\.?/, '') || p.field })));
+    throw new Problem(
+      422,
+      'Not a person',
+      'The person was not stored.',
+      problem.problems.map((p) => ({ ...p, field: p.field.replace(/^data\.person\.?/, '') || p.field })),
+    );
   }
 }
 
@@ -53,18 +91,35 @@ export async function editPerson(db: Db, id: string, body: unknown, by: string):
     const locked = (await lockPeople(trx, [row.id])).get(row.id);
     if (!locked) throw new Problem(409, 'Changed meanwhile', 'This person has just been merged or erased. Load the page again.');
     const profile = await writtenProfile(trx, locked.row, parsed.data.attributes as Record<string, Value>, store.now);
-    for (const [kind, name] of [['email', 'email'], ['phone', 'phone']] as const) {
+    for (const [kind, name] of [
+      ['email', 'email'],
+      ['phone', 'phone'],
+    ] as const) {
       const value = profile.attributes[name];
       if (typeof value !== 'string' || value === locked.row.attributes[name] || (kind === 'phone' && !value.startsWith('+'))) continue;
       const owner = await ownerOfIdentifier(trx, { kind, value });
-      if (owner && owner !== row.id && kind === 'email') throw new Problem(409, 'Somebody else’s', `${value} belongs to another person on file (~${owner}). Merge the two if they are one.`, [{ field: 'email', wrong: 'belongs to somebody else', right: 'an address of their own' }]);
+      if (owner && owner !== row.id && kind === 'email')
+        throw new Problem(
+          409,
+          'Somebody else’s',
+          `${value} belongs to another person on file (~${owner}). Merge the two if they are one.`,
+          [{ field: 'email', wrong: 'belongs to somebody else', right: 'an address of their own' }],
+        );
       if (!owner) await addIdentifiers(trx, [{ key: `${kind}:${value}`, personId: row.id, firstAt: store.now }]);
     }
-    await savePeople(trx, [{
-      id: row.id, isNew: false, externalId: locked.row.external_id, externalAt: locked.row.external_at?.getTime() ?? null, isKnown: locked.row.is_known || typeof profile.attributes.email === 'string', profile,
-      firstSeen: locked.row.created_at.getTime(), lastSeen: locked.row.seen_at.getTime(),
-    }]);
-    await wakeRuns(trx, [row.id], [PERSON_CHANGED], store.now);
+    await nameCause(trx, `by ${by}`);
+    await savePeople(trx, [
+      {
+        id: row.id,
+        isNew: false,
+        externalId: locked.row.external_id,
+        externalAt: locked.row.external_at?.getTime() ?? null,
+        isKnown: locked.row.is_known || typeof profile.attributes.email === 'string',
+        profile,
+        firstSeen: locked.row.created_at.getTime(),
+        lastSeen: locked.row.seen_at.getTime(),
+      },
+    ]);
     await recordAct(trx, store.now, by, 'person.edited', { person: row.id, attributes: Object.keys(parsed.data.attributes) });
   });
 }
@@ -83,17 +138,29 @@ async function writtenProfile(trx: Sql, row: PersonRow, given: Record<string, Va
       if (type) learned.push({ name, type });
       attributes[name] = fitted;
     } else if (name === 'email' && row.external_id === null) {
-      throw new Problem(422, 'Needed', 'The address is all that this person is known by; nothing was changed.', [{ field: 'email', wrong: 'cannot be taken away', right: 'another address' }]);
+      throw new Problem(422, 'Needed', 'The address is all that this person is known by; nothing was changed.', [
+        { field: 'email', wrong: 'cannot be taken away', right: 'another address' },
+      ]);
     } else delete attributes[name];
   }
-  if (Object.keys(attributes).length > MOST_ATTRIBUTES) throw new Problem(422, 'Too many attributes', `A person has at most ${MOST_ATTRIBUTES} attributes; nothing was changed.`, [{ field: 'attributes', wrong: 'would be more than a person may have', right: 'take others away first' }]);
-  if (learned.length + records.size > MOST_NAMES) throw new Problem(422, 'Too many names', `There are ${MOST_NAMES.toLocaleString('en')} names of attributes already, as many as there may be; nothing was changed.`, [{ field: learned[0]!.name, wrong: 'is a new name', right: 'a name that is there already' }]);
+  if (Object.keys(attributes).length > MOST_ATTRIBUTES)
+    throw new Problem(422, 'Too many attributes', `A person has at most ${MOST_ATTRIBUTES} attributes; nothing was changed.`, [
+      { field: 'attributes', wrong: 'would be more than a person may have', right: 'take others away first' },
+    ]);
+  if (learned.length + records.size > MOST_NAMES)
+    throw new Problem(
+      422,
+      'Too many names',
+      `There are ${MOST_NAMES.toLocaleString('en')} names of attributes already, as many as there may be; nothing was changed.`,
+      [{ field: learned[0]!.name, wrong: 'is a new name', right: 'a name that is there already' }],
+    );
   await discoverAttributes(trx, learned);
   return { attributes, stamped };
 }
 
 function fittedValue(name: string, given: Value, record: AttributeRow | undefined, attributes: Record<string, Value>): Value {
-  const wrong = (what: string, right: string) => new Problem(422, 'Not attributes', 'Nothing was changed.', [{ field: name, wrong: what, right }]);
+  const wrong = (what: string, right: string) =>
+    new Problem(422, 'Not attributes', 'Nothing was changed.', [{ field: name, wrong: what, right }]);
   if (name === 'email') {
     const email = typeof given === 'string' ? normaliseEmail(given) : null;
     if (!email) throw wrong('is not an email address', 'one address such as robin@example.com');
@@ -117,27 +184,47 @@ export async function tagPerson(db: Db, id: string, tag: string, isOn: boolean, 
   const row = await person(db, id);
   const store = await readStore(db);
   await inTransaction(db, async (trx) => {
+    await nameCause(trx, `by ${by}`);
     if (isOn) await addTag(trx, [row.id], name, by, new Date(store.now));
     else await removeTag(trx, [row.id], name);
-    await wakeRuns(trx, [row.id], [PERSON_CHANGED], store.now);
   });
 }
 
 export function readTag(tag: unknown): string {
   const name = typeof tag === 'string' ? tag.trim() : '';
-  if (!name || name.length > 60 || unstorable(name, '')) throw new Problem(422, 'Not a tag', 'A tag is a text of up to 60 characters.', [{ field: 'tag', wrong: 'is not a tag', right: 'a few words' }]);
+  if (!name || name.length > 60 || unstorable(name, ''))
+    throw new Problem(422, 'Not a tag', 'A tag is a text of up to 60 characters.', [
+      { field: 'tag', wrong: 'is not a tag', right: 'a few words' },
+    ]);
   return name;
 }
 
 /** Puts people on a list or takes them off, and records it on each as an event that flows can start from. */
-export async function listPeopleOn(db: Db, scope: string, key: string, personIds: readonly string[], isOn: boolean, how: string, given?: Sql): Promise<string[]> {
+export async function listPeopleOn(
+  db: Db,
+  key: string,
+  personIds: readonly string[],
+  isOn: boolean,
+  how: string,
+  given?: Sql,
+): Promise<string[]> {
   const work = async (trx: Sql) => {
     const list = await findList(trx, key);
     if (!list || list.archived_at) throw notFound(`list "${key.slice(0, 60)}"`);
     const { now } = await readStore(trx);
+    await nameCause(trx, how);
     const changed = isOn ? await addToList(trx, list.id, personIds, how, now) : await removeFromList(trx, list.id, personIds, how, now);
     for (const personId of changed) {
-      await recordOwn(db, scope, { personId, type: isOn ? LIST_EVENTS[0] : LIST_EVENTS[1], eventId: `list/${list.key}/${personId}/${randomUUID()}`, properties: { list: list.key, name: list.name, how }, wakes: [PERSON_CHANGED] }, trx);
+      await recordOwn(
+        db,
+        {
+          personId,
+          type: isOn ? LIST_EVENTS[0] : LIST_EVENTS[1],
+          eventId: `list/${list.key}/${personId}/${randomUUID()}`,
+          properties: { list: list.key, name: list.name, how },
+        },
+        trx,
+      );
     }
     return changed;
   };
@@ -147,13 +234,24 @@ export async function listPeopleOn(db: Db, scope: string, key: string, personIds
 const recordSchema = z.strictObject({ type: z.string(), time: z.string().optional(), data: z.record(z.string(), z.unknown()).default({}) });
 
 /** Records an event for somebody by hand: through the same door as any other. */
-export async function recordEvent(db: Db, scope: string, id: string, body: unknown): Promise<void> {
+export async function recordEvent(db: Db, id: string, body: unknown): Promise<void> {
   const parsed = recordSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not an event', 'Nothing was recorded.', problemsOf(parsed.error));
   const row = await person(db, id);
   const whose = whoseOf(row);
   const data = { ...parsed.data.data, ...(whose.person && { person: whose.person }) };
-  const answer = await ingest(db, scope, { id: randomUUID(), source: 'by-hand', type: parsed.data.type, ...(parsed.data.time && { time: parsed.data.time }), ...(whose.subject && { subject: whose.subject }), data }, { sourceId: HAND_SOURCE });
+  const answer = await ingest(
+    db,
+    {
+      id: randomUUID(),
+      source: 'by-hand',
+      type: parsed.data.type,
+      ...(parsed.data.time && { time: parsed.data.time }),
+      ...(whose.subject && { subject: whose.subject }),
+      data,
+    },
+    { sourceId: HAND_SOURCE },
+  );
   if (answer.rejected[0]) throw new Problem(422, 'Not an event', 'Nothing was recorded.', answer.rejected[0].problems);
 }
 
@@ -165,24 +263,45 @@ function whoseOf(row: PersonRow): { subject?: string; person?: Record<string, st
 }
 
 /** Puts somebody into a flow by hand: it starts at once, with the data of their last trigger event. The entry rule still holds. */
-export async function startFlow(db: Db, scope: string, id: string, flowKey: string, by: string): Promise<void> {
+export async function startFlow(db: Db, id: string, flowKey: string, by: string): Promise<void> {
   const row = await person(db, id);
   const flow = await findFlow(db, flowKey);
   if (!flow) throw notFound(`flow "${flowKey.slice(0, 60)}"`);
   if (flow.state !== 'on' || flow.version === null) throw new Problem(422, 'Not on', `“${flow.name}” is not on; nobody can start it.`);
-  const document = await readVersion(db, scope, flow.id, flow.version);
-  const last = (await loadEvents(db, [row.id], [document.trigger.event])).get(row.id)?.at(-1);
+  const document = await readVersion(db, flow.id, flow.version);
+  const last = (
+    await loadEvents(
+      db,
+      [row.id],
+      document.triggers.map(({ event }) => event),
+    )
+  )
+    .get(row.id)
+    ?.at(-1);
+  const trigger = last && document.triggers.find(({ event }) => event === last.type);
   // the run is about the same cart or order as one that the trigger starts, so that the two are not both under way
-  const key = (last && keyOf(document.trigger, last)) || `by hand ${new Date((await readStore(db)).now).toISOString()}`;
-  const again = mayNotStartBecause(document.reentry, (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [], key);
-  if (again) throw new Problem(422, 'May not start', `They cannot start “${flow.name}”: ${again}.`);
+  const key = (last && trigger && keyOf(trigger, last)) || `by hand ${new Date((await readStore(db)).now).toISOString()}`;
+  const again = mayNotStart(
+    document.reentry,
+    (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [],
+    key,
+  );
+  if (again) throw new Problem(422, 'May not start', `They cannot start “${flow.name}”: ${sayAgain(again, key)}.`);
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
     await lockPeople(trx, [row.id]);
     const eventId = `flow/${flow.key}/${randomUUID()}`;
-    await recordOwn(db, scope, { personId: row.id, type: FLOW_CALLED, eventId, properties: { ...last?.properties, flow: flow.key, by } }, trx);
+    await recordOwn(db, { personId: row.id, type: FLOW_CALLED, eventId, properties: { ...last?.properties, flow: flow.key, by } }, trx);
     const called = (await loadEvents(trx, [row.id], [FLOW_CALLED])).get(row.id)!.at(-1)!;
-    await armCalled(trx, { personId: row.id, flowId: flow.id, version: flow.version!, key, triggerId: called.id, at: store.now });
+    await armCalled(trx, {
+      personId: row.id,
+      flowId: flow.id,
+      version: flow.version!,
+      key,
+      eventId: called.id,
+      eventAt: called.time,
+      at: store.now,
+    });
     await recordAct(trx, store.now, by, 'flow.called', { key: flow.key, person: row.id });
   });
 }
@@ -194,12 +313,19 @@ export async function takeOut(db: Db, id: string, runId: string, by: string): Pr
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
     await lockPeople(trx, [row.id]);
-    if (!(await endRun(trx, row.id, runId, by, store.now))) throw new Problem(409, 'Over already', 'This run is over already.');
+    if (!(await endRuns(trx, row.id, [runId], { by }, store.now)).length)
+      throw new Problem(409, 'Over already', 'This run is over already.');
     await recordAct(trx, store.now, by, 'run.ended', { person: row.id, run: runId });
   });
 }
 
-const consentBody = z.strictObject({ channel: z.enum(CHANNELS), state: z.enum(['given', 'withdrawn']), how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200), wording: z.string().max(2000).optional(), place: z.string().max(500).optional() });
+const consentBody = z.strictObject({
+  channel: z.enum(CHANNELS),
+  state: z.enum(['given', 'withdrawn']),
+  how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200),
+  wording: z.string().max(2000).optional(),
+  place: z.string().max(500).optional(),
+});
 
 /** Enters a word on consent that somebody gave outside of this program. */
 export async function enterConsent(db: Db, id: string, body: unknown, by: string): Promise<void> {
@@ -207,11 +333,17 @@ export async function enterConsent(db: Db, id: string, body: unknown, by: string
   if (!parsed.success) throw new Problem(422, 'Not consent', 'Nothing was changed.', problemsOf(parsed.error));
   const row = await person(db, id);
   const { channel, state, how, wording, place } = parsed.data;
-  await changeConsent(db, row.id, { channels: { [channel]: state }, detail: { how, actor: by, wording: wording ?? null, place: place ?? null } });
+  await changeConsent(db, row.id, {
+    channels: { [channel]: state },
+    detail: { how, actor: by, wording: wording ?? null, place: place ?? null },
+  });
 }
 
 /** All that was ever said on consent by one person, for the printable record. */
 export async function consentRecord(db: Db, id: string) {
   const row = await person(db, id);
-  return { person: publicId(row), log: (await consentLog(db, row.id)).map((line) => ({ ...line, at: line.at.toISOString(), recordedAt: line.recorded_at.toISOString() })) };
+  return {
+    person: publicId(row),
+    log: (await consentLog(db, row.id)).map((line) => ({ ...line, at: line.at.toISOString(), recordedAt: line.recorded_at.toISOString() })),
+  };
 }

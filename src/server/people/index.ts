@@ -1,7 +1,24 @@
-export * from './who';
-export * from './person';
-export * from './story';
-export * from './directory';
-export * from './edit';
-export * from './merges';
-export * from './why';
+export { attributeList, declareAttribute, renameAttribute, respellAttribute, retire, valuesOf } from './attributes';
+export { digestOf, sendConfirmation } from './confirm';
+export { changeConsent, noteSoftBounce, savePreferences, suppressAddress, suppressPerson, unsubscribe } from './consent';
+export { directory, filterOf } from './directory';
+export {
+  consentRecord,
+  editPerson,
+  enterConsent,
+  listPeopleOn,
+  putPerson,
+  putPersonSchema,
+  readTag,
+  recordEvent,
+  startFlow,
+  tagPerson,
+  takeOut,
+} from './edit';
+export { allAbout, eraseById, erasePerson } from './erase';
+export { editList, growth, lists, listView, makeList, membership, putAway } from './lists';
+export { allMerges, mergePeople, undoMerge } from './merges';
+export { personView } from './person';
+export { personTimeline } from './story';
+export { nameOf, person, publicId } from './who';
+export { whyNot } from './why';

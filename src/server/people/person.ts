@@ -1,16 +1,13 @@
 import type { PersonView } from '@/core/api';
 import { planOf, sayStep } from '@/core/flows';
-import { CHANNELS, unreachableBecause } from '@/core/rules';
+import { addressOf, CHANNELS, unreachableBecause } from '@/core/rules';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
-import { tagsOf } from '@/data/bulk';
-import { ADDRESS, loadFacts } from '@/data/facts';
+import { tagsOf } from '@/data/work';
+import { loadAllFacts } from '@/data/rules';
 import { readVersion } from '@/data/flows';
-import { listsOf } from '@/data/lists';
-import { identifiersOf, readConsents } from '@/data/people';
+import { declinedTopics, identifiersOf, listsOf, openRuns, orderGaps, personTotals, readConsents, sharersOf } from '@/data/people';
 import { readStore } from '@/data/store';
-import { openRuns, orderGaps, personTotals, sharersOf } from '@/data/timeline';
-import { declinedTopics } from '@/data/topics';
 import { mergesOf } from './merges';
 import { nameOf, person, publicId } from './who';
 
@@ -23,46 +20,122 @@ export function median(numbers: readonly number[]): number | null {
 }
 
 /** All about one person: who they are, consent, orders, the flows they are in and what happens next. */
-export async function personView(db: Db, scope: string, id: string): Promise<PersonView> {
+export async function personView(db: Db, id: string): Promise<PersonView> {
   const row = await person(db, id);
   const store = await readStore(db);
   const [facts, totals, runs, consents, identifiers, tags, lists, declined, gaps, sharers, merges] = await Promise.all([
-    loadFacts(db, [row.id], []), personTotals(db, row.id), openRuns(db, row.id), readConsents(db, row.id), identifiersOf(db, row.id), tagsOf(db, row.id), listsOf(db, row.id),
-    declinedTopics(db, row.id), orderGaps(db, row.id), sharersOf(db, row.id), mergesOf(db, row.id, store.now),
+    loadAllFacts(db, row.id, []),
+    personTotals(db, row.id),
+    openRuns(db, row.id),
+    readConsents(db, row.id),
+    identifiersOf(db, row.id),
+    tagsOf(db, row.id),
+    listsOf(db, row.id),
+    declinedTopics(db, row.id),
+    orderGaps(db, row.id),
+    sharersOf(db, row.id),
+    mergesOf(db, row.id, store.now),
   ]);
-  const reaches = facts.get(row.id)!.reach;
+  const reaches = facts!.reach;
   const channels = CHANNELS.map((channel) => {
     const consent = consents.find((one) => one.channel === channel);
     const because = unreachableBecause(reaches[channel], store.now, channel);
     return {
-      channel, address: ADDRESS[channel](row.attributes), state: reaches[channel].state, at: consent ? new Date(consent.at).toISOString() : null,
-      how: consent?.how || null, place: consent?.place ?? null, wording: consent?.wording ?? null, actor: consent?.actor ?? null, box: consent?.box ?? null, country: consent?.country ?? null,
-      suppressed: reaches[channel].suppressed, reachable: because === null, because,
+      channel,
+      address: addressOf(channel, row.attributes),
+      state: reaches[channel].state,
+      at: consent ? new Date(consent.at).toISOString() : null,
+      how: consent?.how || null,
+      place: consent?.place ?? null,
+      wording: consent?.wording ?? null,
+      actor: consent?.actor ?? null,
+      box: consent?.box ?? null,
+      country: consent?.country ?? null,
+      suppressed: reaches[channel].suppressed,
+      reachable: because === null,
+      because,
     };
   });
-  const flows = await Promise.all(runs.map(async (run) => {
-    const plan = planOf(await readVersion(db, scope, run.flow_id, run.version));
-    const step = run.step ? plan.steps.get(run.step) : undefined;
-    const after = run.step ? plan.after.get(run.step) : undefined;
-    const next = step?.kind === 'wait' && after ? plan.steps.get(after) : undefined;
-    return {
-      run: run.run_id, flow: run.flow_key, name: run.flow_name, version: run.version, key: run.key, phase: run.phase,
-      enteredAt: run.entered_at?.toISOString() ?? null, nextAt: run.wake_at?.toISOString() ?? null,
-      at: step ? sayStep(step) : run.phase === 'watching' ? 'Through; waits for the goal' : run.phase === 'armed' ? 'Not entered yet: the silence still lasts' : null,
-      next: next ? sayStep(next) : null,
-    };
-  }));
+  const flows = await Promise.all(
+    runs.map(async (run) => {
+      if (run.broken !== null) {
+        // nothing of its version may be readable: that can be what it broke on
+        return {
+          run: run.run_id,
+          flow: run.flow_key,
+          name: run.flow_name,
+          version: run.version,
+          key: run.key,
+          phase: run.phase,
+          enteredAt: run.entered_at?.toISOString() ?? null,
+          nextAt: run.wake_at?.toISOString() ?? null,
+          at: `Set aside: ${run.broken.split('\n')[0]!.slice(0, 200)}`,
+          next: 'Tried again',
+        };
+      }
+      const plan = planOf(await readVersion(db, run.flow_id, run.version));
+      const step = run.step ? plan.steps.get(run.step) : undefined;
+      const after = run.step ? plan.after.get(run.step) : undefined;
+      const next = step?.kind === 'wait' && after ? plan.steps.get(after) : undefined;
+      return {
+        run: run.run_id,
+        flow: run.flow_key,
+        name: run.flow_name,
+        version: run.version,
+        key: run.key,
+        phase: run.phase,
+        enteredAt: run.entered_at?.toISOString() ?? null,
+        nextAt: run.wake_at?.toISOString() ?? null,
+        at: step
+          ? sayStep(step)
+          : run.phase === 'watching'
+            ? 'Through; waits for the goal'
+            : run.phase === 'armed'
+              ? 'Not entered yet: the silence still lasts'
+              : null,
+        next: next ? sayStep(next) : null,
+      };
+    }),
+  );
   const { state, at, suppressed, reachable, because } = channels[0]!;
   const gap = median(gaps);
   return {
-    id: publicId(row), number: row.id, externalId: row.external_id, email: row.email, claimsEmail: row.claims_email ?? null, name: nameOf(row.attributes), isKnown: row.is_known, attributes: row.attributes,
-    identifiers: identifiers.map((one) => ({ kind: one.kind, value: one.value, since: one.first_at?.toISOString() ?? null, isShared: one.is_shared })),
-    consent: { email: { state, at, suppressed, reachable, because } }, channels,
-    pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until.toISOString() : null, declined, tags,
+    id: publicId(row),
+    number: row.id,
+    externalId: row.external_id,
+    email: row.email,
+    claimsEmail: row.claims_email ?? null,
+    name: nameOf(row.attributes),
+    isKnown: row.is_known,
+    attributes: row.attributes,
+    identifiers: identifiers.map((one) => ({
+      kind: one.kind,
+      value: one.value,
+      since: one.first_at?.toISOString() ?? null,
+      isShared: one.is_shared,
+    })),
+    consent: { email: { state, at, suppressed, reachable, because } },
+    channels,
+    pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until.toISOString() : null,
+    declined,
+    tags,
     lists: lists.map((list) => ({ key: list.key, name: list.name, at: list.at.toISOString(), how: list.how })),
-    orders: { count: totals.orders, firstAt: totals.first_at?.toISOString() ?? null, lastAt: totals.last_at?.toISOString() ?? null, totals: totals.by_currency ?? [], typicalGapDays: gap === null ? null : Math.round((gap / DAY) * 10) / 10 },
-    flows, merges,
-    maybeSame: sharers.map((one) => ({ id: publicId(one), name: nameOf(one.attributes), email: one.email, because: `used ${one.identifier.startsWith('phone:') ? `the phone ${one.identifier.slice(6)}` : 'the same device'}` })),
-    createdAt: row.created_at.toISOString(), seenAt: row.seen_at.toISOString(),
+    orders: {
+      count: totals.orders,
+      firstAt: totals.first_at?.toISOString() ?? null,
+      lastAt: totals.last_at?.toISOString() ?? null,
+      totals: totals.by_currency ?? [],
+      typicalGapDays: gap === null ? null : Math.round((gap / DAY) * 10) / 10,
+    },
+    flows,
+    merges,
+    maybeSame: sharers.map((one) => ({
+      id: publicId(one),
+      name: nameOf(one.attributes),
+      email: one.email,
+      because: `used ${one.identifier.startsWith('phone:') ? `the phone ${one.identifier.slice(6)}` : 'the same device'}`,
+    })),
+    createdAt: row.created_at.toISOString(),
+    seenAt: row.seen_at.toISOString(),
   };
 }

@@ -1,7 +1,7 @@
 import type { Value } from '@/core/rules';
 import type { Db } from '@/data/db';
 import { findPerson, type PersonRow } from '@/data/people';
-import { notFound } from '../http/problem';
+import { notFound } from '../http';
 
 /** Finds a person by external id, or by our own number written as `~123` for those who have none. */
 export async function person(db: Db, id: string): Promise<PersonRow> {
@@ -17,5 +17,7 @@ export function publicId(row: { id: string; external_id: string | null }): strin
 
 /** First and last name as far as they are known, or null. */
 export function nameOf(attributes: { readonly [name: string]: Value }): string | null {
-  return [attributes.firstName, attributes.lastName].filter((part): part is string => typeof part === 'string' && part !== '').join(' ') || null;
+  return (
+    [attributes.firstName, attributes.lastName].filter((part): part is string => typeof part === 'string' && part !== '').join(' ') || null
+  );
 }

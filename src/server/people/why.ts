@@ -1,33 +1,79 @@
 import { DECISIONS, type WhyView } from '@/core/api';
-import { planOf, whyNotEntered } from '@/core/flows';
+import { replayNeeds } from '@/core/replay';
+import { whyNotEntered } from '@/core/flows';
 import type { Db } from '@/data/db';
-import { loadFacts } from '@/data/facts';
-import { findFlow, readVersion } from '@/data/flows';
-import { earlierRuns, runsOf } from '@/data/runs';
+import { loadAllFacts } from '@/data/rules';
+import { findFlow, readVersion, runsIn, tracesOf } from '@/data/flows';
+import { sayTraces } from '../flows';
 import { readStore } from '@/data/store';
-import { notFound } from '../http/problem';
+import { notFound } from '../http';
 import { person } from './who';
 
 /** Answers "why did this person not get …?" for one flow: their runs with their decisions, and each condition of entry as it stands now. */
-export async function whyNot(db: Db, scope: string, personId: string, flowKey: string): Promise<WhyView> {
+export async function whyNot(db: Db, personId: string, flowKey: string): Promise<WhyView> {
   const row = await person(db, personId);
   const flow = await findFlow(db, flowKey);
   if (!flow) throw notFound(`flow "${flowKey.slice(0, 60)}"`);
   const store = await readStore(db);
   const about = { key: flow.key, name: flow.name };
-  if (flow.version === null) return { flow: about, answer: 'never-on', says: 'This flow has never been switched on, so nobody has got anything from it.', conditions: [], runs: [] };
-  const document = await readVersion(db, scope, flow.id, flow.version);
-  const facts = (await loadFacts(db, [row.id], planOf(document).needs)).get(row.id)!;
-  const earlier = (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [];
+  if (flow.version === null)
+    return {
+      flow: about,
+      answer: 'never-on',
+      says: 'This flow has never been switched on, so nobody has got anything from it.',
+      conditions: [],
+      runs: [],
+    };
+  const document = await readVersion(db, flow.id, flow.version);
+  const facts = (await loadAllFacts(db, row.id, replayNeeds([{ document }])))!;
+  const earlier = await runsIn(db, row.id, flow.id);
   const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store.now, store.zone, store.currency);
-  const runs = (await runsOf(db, row.id, flow.id, DECISIONS)).map((run) => ({ at: run.at.toISOString(), says: run.says, ...(run.because && { because: run.because }) }));
+  const runs = (
+    await sayTraces(
+      db,
+      store.currency,
+      (await tracesOf(db, row.id, flow.id, DECISIONS)).map((entry) => ({ ...entry, flowId: flow.id })),
+    )
+  ).map((said) => ({ at: said.at.toISOString(), says: said.says, ...(said.because && { because: said.because }) }));
   const failed = conditions.find((one) => !one.holds);
   const open = earlier.find((run) => run.phase === 'inside' || run.phase === 'watching');
-  const entered = earlier.some((run) => run.phase !== 'armed' && run.outcome !== 'not-entered');
+  const entered = earlier.some(
+    (run) => run.phase !== 'armed' && run.outcome !== 'not-entered' && (run.outcome !== 'undone' || run.effects > 0),
+  );
   const refused = earlier.some((run) => run.outcome === 'not-entered');
   const blocked = failed && `${failed.says[0]!.toLowerCase()}${failed.says.slice(1)}`;
-  if (open) return { flow: about, answer: 'inside', says: open.phase === 'inside' ? 'They are inside at this moment; what they got and did not get, and why, stands below.' : 'They went through; what they got and did not get, and why, stands below.', conditions, runs };
-  if (entered) return { flow: about, answer: 'through', says: `They have been through. ${failed ? `They do not start again: ${blocked}.` : 'They would start again with the next trigger.'}`, conditions, runs };
-  if (refused) return { flow: about, answer: 'not-entered', says: `The trigger came about, but they did not enter.${failed ? ` At this moment: ${blocked}.` : ' At this moment every condition holds: the next trigger would let them in.'}`, conditions, runs };
-  return { flow: about, answer: 'not-started', says: failed ? `They were never in it: ${blocked}.` : 'Every condition holds at this moment: the next trigger would let them in.', conditions, runs };
+  if (open)
+    return {
+      flow: about,
+      answer: 'inside',
+      says:
+        open.phase === 'inside'
+          ? 'They are inside at this moment; what they got and did not get, and why, stands below.'
+          : 'They went through; what they got and did not get, and why, stands below.',
+      conditions,
+      runs,
+    };
+  if (entered)
+    return {
+      flow: about,
+      answer: 'through',
+      says: `They have been through. ${failed ? `They do not start again: ${blocked}.` : 'They would start again with the next trigger.'}`,
+      conditions,
+      runs,
+    };
+  if (refused)
+    return {
+      flow: about,
+      answer: 'not-entered',
+      says: `The trigger came about, but they did not enter.${failed ? ` At this moment: ${blocked}.` : ' At this moment every condition holds: the next trigger would let them in.'}`,
+      conditions,
+      runs,
+    };
+  return {
+    flow: about,
+    answer: 'not-started',
+    says: failed ? `They were never in it: ${blocked}.` : 'Every condition holds at this moment: the next trigger would let them in.',
+    conditions,
+    runs,
+  };
 }

@@ -7,28 +7,61 @@ import type { Value } from '@/core/rules';
 import { HOUR } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
 import {
-  arrived, createSource, findSource, latestMapping, listBodies, listMappings, listRejections, listSources, minutesOf, renameSource, restoreSource, revokeSource, saveMapping, SCOPES, setSourceSecret, setSourceSettings, type Scope, type SourceListRow, type SourceRow,
+  arrived,
+  createSource,
+  findSource,
+  latestMapping,
+  listBodies,
+  listMappings,
+  listRejections,
+  listSources,
+  minutesOf,
+  renameSource,
+  restoreSource,
+  revokeSource,
+  saveMapping,
+  SCOPES,
+  setSourceSecret,
+  setSourceSettings,
+  type Scope,
+  type SourceListRow,
+  type SourceRow,
 } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
-import { env } from '../env';
-import { notFound, Problem, problemsOf } from '../http/problem';
-import { cursorOf } from '../http/query';
-import { ingest, type IngestAnswer } from '../ingest/ingest';
-import { parseEvent } from '../ingest/parse';
+import { env } from '../base';
+import { cursorOf, notFound, Problem, problemsOf } from '../http';
+import { ingest, parseEvent, type IngestAnswer } from '../ingest';
 import { publicId } from '../people';
-import { hashKey } from '../access/passwords';
+import { hashKey } from '../access';
 import { takeWebhook } from './webhook';
 
 function addressOf(row: SourceRow): string | null {
   const { url } = env();
-  return row.kind === 'webhook' ? `${url}/api/in/${row.key}` : row.kind === 'snippet' ? `${url}/api/collect/${row.key}` : row.kind === 'key' ? `${url}/api/v1/events` : null;
+  return row.kind === 'webhook'
+    ? `${url}/api/in/${row.key}`
+    : row.kind === 'snippet'
+      ? `${url}/api/collect/${row.key}`
+      : row.kind === 'key'
+        ? `${url}/api/v1/events`
+        : null;
 }
 
 function viewOf(row: SourceRow & Partial<SourceListRow>): SourceView {
   return {
-    key: row.key, kind: row.kind, name: row.name, hint: row.hint, scopes: row.scopes, sites: row.settings.sites ?? [], address: addressOf(row),
-    createdAt: row.created_at.toISOString(), createdBy: row.created_by, lastUsedAt: row.last_used_at?.toISOString() ?? null, revokedAt: row.revoked_at?.toISOString() ?? null,
-    lastHour: row.last_hour ?? 0, lastDay: row.last_day ?? 0, rejectedDay: row.rejected_day ?? 0,
+    key: row.key,
+    kind: row.kind,
+    name: row.name,
+    hint: row.hint,
+    scopes: row.scopes,
+    sites: row.settings.sites ?? [],
+    address: addressOf(row),
+    createdAt: row.created_at.toISOString(),
+    createdBy: row.created_by,
+    lastUsedAt: row.last_used_at?.toISOString() ?? null,
+    revokedAt: row.revoked_at?.toISOString() ?? null,
+    lastHour: row.last_hour ?? 0,
+    lastDay: row.last_day ?? 0,
+    rejectedDay: row.rejected_day ?? 0,
   };
 }
 
@@ -48,12 +81,19 @@ async function source(db: Db, key: string): Promise<SourceRow> {
 export async function sourceDetail(db: Db, key: string): Promise<SourceDetail> {
   const row = await source(db, key);
   const { now } = await readStore(db);
-  const [all, minutes, mappings, bodies] = await Promise.all([listSources(db, now), minutesOf(db, row.id, now - HOUR, now), listMappings(db, row.id), listBodies(db, row.id, 50)]);
+  const [all, minutes, mappings, bodies] = await Promise.all([
+    listSources(db, now),
+    minutesOf(db, row.id, now - HOUR, now),
+    listMappings(db, row.id),
+    listBodies(db, row.id, 50),
+  ]);
   const latest = mappings[0];
   return {
     ...viewOf(all.find((one) => one.id === row.id) ?? row),
     minutes: minutes.map((one) => ({ ...one, minute: one.minute.toISOString() })),
-    mapping: latest ? { version: latest.version, document: latest.document, savedAt: latest.saved_at.toISOString(), savedBy: latest.saved_by } : null,
+    mapping: latest
+      ? { version: latest.version, document: latest.document, savedAt: latest.saved_at.toISOString(), savedBy: latest.saved_by }
+      : null,
     mappings: mappings.map((one) => ({ version: one.version, savedAt: one.saved_at.toISOString(), savedBy: one.saved_by })),
     bodies: bodies.map((one) => ({ id: one.id, at: one.at.toISOString(), webhookId: one.webhook_id, raw: one.raw, outcome: one.outcome })),
   };
@@ -64,8 +104,14 @@ export async function arrivals(db: Db, key: string): Promise<{ arrivals: Arrival
   const row = await source(db, key);
   return {
     arrivals: (await arrived(db, row.id, 50)).map((one) => ({
-      id: one.id, type: one.type, time: one.time.toISOString(), receivedAt: one.received_at.toISOString(), eventId: one.event_id,
-      person: { id: publicId({ id: one.person_id, external_id: one.external_id }), name: one.name, email: one.email }, properties: one.properties as { [name: string]: Value }, started: one.entered,
+      id: one.id,
+      type: one.type,
+      time: one.time.toISOString(),
+      receivedAt: one.received_at.toISOString(),
+      eventId: one.event_id,
+      person: { id: publicId({ id: one.person_id, external_id: one.external_id }), name: one.name, email: one.email },
+      properties: one.properties as { [name: string]: Value },
+      started: one.entered,
     })),
   };
 }
@@ -74,7 +120,12 @@ export async function rejections(db: Db, key: string, url: URL): Promise<{ rejec
   const row = await source(db, key);
   const before = cursorOf(url);
   const rows = await listRejections(db, row.id, 51, before);
-  return { rejections: rows.slice(0, 50).map((one) => ({ id: one.id, at: one.at.toISOString(), type: one.type, problems: one.problems, raw: one.raw })), next: rows.length > 50 ? rows[49]!.id : null };
+  return {
+    rejections: rows
+      .slice(0, 50)
+      .map((one) => ({ id: one.id, at: one.at.toISOString(), type: one.type, problems: one.problems, raw: one.raw })),
+    next: rows.length > 50 ? rows[49]!.id : null,
+  };
 }
 
 /** 24 to 64 random bytes, base64, by the Standard Webhooks specification. */
@@ -105,7 +156,13 @@ const TAKES_IN: readonly Scope[] = ['events'];
 /** Nobody gives what they do not have. */
 function mayGive(maker: Maker, scopes: readonly Scope[]): void {
   const beyond = scopes.filter((scope) => !maker.scopes.includes(scope));
-  if (beyond.length) throw new Problem(403, 'Not allowed', `${maker.name} may not give what it does not have: ${beyond.join(', ')}. It has: ${maker.scopes.join(', ')}.`, [{ field: 'scopes', wrong: 'go beyond your own', right: maker.scopes.join(', ') }]);
+  if (beyond.length)
+    throw new Problem(
+      403,
+      'Not allowed',
+      `${maker.name} may not give what it does not have: ${beyond.join(', ')}. It has: ${maker.scopes.join(', ')}.`,
+      [{ field: 'scopes', wrong: 'go beyond your own', right: maker.scopes.join(', ') }],
+    );
 }
 
 /** Makes a source. A key and a webhook's secret are in this answer and never again. */
@@ -120,7 +177,15 @@ export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{
   let shownOnce: string | null = null;
   if (wanted.kind === 'key') {
     shownOnce = `vk_${randomBytes(24).toString('base64url')}`;
-    await createSource(db, { key, kind: 'key', name: wanted.name, by, hash: hashKey(shownOnce), hint: `${shownOnce.slice(0, 7)}…${shownOnce.slice(-4)}`, scopes: wanted.scopes });
+    await createSource(db, {
+      key,
+      kind: 'key',
+      name: wanted.name,
+      by,
+      hash: hashKey(shownOnce),
+      hint: `${shownOnce.slice(0, 7)}…${shownOnce.slice(-4)}`,
+      scopes: wanted.scopes,
+    });
   } else if (wanted.kind === 'webhook') {
     shownOnce = webhookSecret();
     await createSource(db, { key, kind: 'webhook', name: wanted.name, by, secret: shownOnce, hint: hintOf(shownOnce) });
@@ -133,14 +198,25 @@ export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{
   return { source: viewOf(await source(db, key)), shownOnce };
 }
 
-const changeSchema = z.strictObject({ name: name.optional(), sites: z.array(siteSchema).min(1).max(20).optional(), revoked: z.boolean().optional(), newSecret: z.boolean().optional() });
+const changeSchema = z.strictObject({
+  name: name.optional(),
+  sites: z.array(siteSchema).min(1).max(20).optional(),
+  revoked: z.boolean().optional(),
+  newSecret: z.boolean().optional(),
+});
 
 /** Renames, revokes or restores a source, or gives a webhook another secret (shown once). */
-export async function changeSource(db: Db, key: string, body: unknown, maker: Maker): Promise<{ source: SourceView; shownOnce: string | null }> {
+export async function changeSource(
+  db: Db,
+  key: string,
+  body: unknown,
+  maker: Maker,
+): Promise<{ source: SourceView; shownOnce: string | null }> {
   const parsed = changeSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a change', 'Nothing was changed.', problemsOf(parsed.error));
   const row = await source(db, key);
-  if (row.kind === 'own' || row.kind === 'hand') throw new Problem(422, 'Part of Viatic', 'This source is part of Viatic and cannot be changed.');
+  if (row.kind === 'own' || row.kind === 'hand')
+    throw new Problem(422, 'Part of Viatic', 'This source is part of Viatic and cannot be changed.');
   const wish = parsed.data;
   // to bring it back, to let other sites in or to learn its secret is to give what it can do
   if (wish.revoked === false || wish.newSecret || wish.sites) mayGive(maker, row.kind === 'key' ? row.scopes : TAKES_IN);
@@ -153,12 +229,16 @@ export async function changeSource(db: Db, key: string, body: unknown, maker: Ma
     shownOnce = row.kind === 'webhook' ? webhookSecret() : snippetSecret().secret;
     await setSourceSecret(db, row.id, shownOnce, hintOf(shownOnce));
   }
-  await recordAct(db, (await readStore(db)).now, maker.name, 'source.changed', { key, ...wish, ...(wish.newSecret && { newSecret: 'made' }) });
+  await recordAct(db, (await readStore(db)).now, maker.name, 'source.changed', {
+    key,
+    ...wish,
+    ...(wish.newSecret && { newSecret: 'made' }),
+  });
   return { source: viewOf(await source(db, key)), shownOnce };
 }
 
 /** Sends a test event into a source, through its own door, and answers with what became of it. */
-export async function testSource(db: Db, scope: string, key: string): Promise<{ answer: IngestAnswer; sent: unknown }> {
+export async function testSource(db: Db, key: string): Promise<{ answer: IngestAnswer; sent: unknown }> {
   const row = await source(db, key);
   if (row.revoked_at) throw new Problem(422, 'Revoked', 'This source is revoked and takes nothing in. Restore it first.');
   const store = await readStore(db);
@@ -166,14 +246,36 @@ export async function testSource(db: Db, scope: string, key: string): Promise<{ 
   if (row.kind === 'webhook') {
     const last = (await listBodies(db, row.id, 1))[0];
     const mapping = await latestMapping(db, row.id);
-    const body = last && mapping ? last.raw : JSON.stringify({ id, source: `webhook/${row.key}`, type: 'app.test', data: { note: 'A test event from Viatic', person: { email: 'test@example.com' } } });
+    const body =
+      last && mapping
+        ? last.raw
+        : JSON.stringify({
+            id,
+            source: `webhook/${row.key}`,
+            type: 'app.test',
+            data: { note: 'A test event from Viatic', person: { email: 'test@example.com' } },
+          });
     const at = new Date();
     // signed and checked as a sender's would be
-    const headers = new Headers({ 'webhook-id': id, 'webhook-timestamp': String(Math.floor(at.getTime() / 1000)), 'webhook-signature': new Webhook(row.secret!).sign(id, at, body) });
-    return { answer: await takeWebhook(db, scope, row.key, headers, body), sent: JSON.parse(body) as unknown };
+    const headers = new Headers({
+      'webhook-id': id,
+      'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+      'webhook-signature': new Webhook(row.secret!).sign(id, at, body),
+    });
+    return { answer: await takeWebhook(db, row.key, headers, body), sent: JSON.parse(body) as unknown };
   }
-  const event = { id, source: `test/${row.key}`, type: row.kind === 'snippet' ? 'page.viewed' : 'app.test', time: new Date(store.now).toISOString(), data: { note: 'A test event from Viatic', ...(row.kind === 'snippet' && { url: row.settings.sites?.[0] ?? '' }), person: { email: 'test@example.com' } } };
-  return { answer: await ingest(db, scope, event, { sourceId: row.id }), sent: event };
+  const event = {
+    id,
+    source: `test/${row.key}`,
+    type: row.kind === 'snippet' ? 'page.viewed' : 'app.test',
+    time: new Date(store.now).toISOString(),
+    data: {
+      note: 'A test event from Viatic',
+      ...(row.kind === 'snippet' && { url: row.settings.sites?.[0] ?? '' }),
+      person: { email: 'test@example.com' },
+    },
+  };
+  return { answer: await ingest(db, event, { sourceId: row.id }), sent: event };
 }
 
 function readMapping(body: unknown): Mapping {
@@ -195,11 +297,15 @@ export async function storeMapping(db: Db, key: string, body: unknown, by: strin
 /** Tries a mapping on the last bodies received, or on one that is given; nothing is stored. */
 export async function tryMapping(db: Db, key: string, body: unknown): Promise<{ tried: TriedBody[] }> {
   const parsed = z.object({ mapping: z.unknown(), sample: z.string().max(1_000_000).optional() }).safeParse(body);
-  if (!parsed.success) throw new Problem(422, 'Not a mapping', 'Send mapping, and sample for a body of your own.', problemsOf(parsed.error));
+  if (!parsed.success)
+    throw new Problem(422, 'Not a mapping', 'Send mapping, and sample for a body of your own.', problemsOf(parsed.error));
   const mapping = readMapping(parsed.data.mapping);
   const row = await source(db, key);
   const store = await readStore(db);
-  const bodies = parsed.data.sample !== undefined ? [{ id: 'sample', at: new Date(store.now), webhook_id: 'sample', raw: parsed.data.sample }] : await listBodies(db, row.id, 20);
+  const bodies =
+    parsed.data.sample !== undefined
+      ? [{ id: 'sample', at: new Date(store.now), webhook_id: 'sample', raw: parsed.data.sample }]
+      : await listBodies(db, row.id, 20);
   return {
     tried: bodies.map((one) => {
       let value: Value;
@@ -209,12 +315,15 @@ export async function tryMapping(db: Db, key: string, body: unknown): Promise<{ 
         return { id: one.id, at: one.at.toISOString(), results: [{ skipped: 'the body is not JSON' }] };
       }
       return {
-        id: one.id, at: one.at.toISOString(),
-        results: applyMapping(mapping, value, { source: `webhook/${row.key}`, id: one.webhook_id, storeCurrency: store.currency }).map((result) => {
-          if ('skipped' in result) return result;
-          const checked = parseEvent(result.event, store.now);
-          return { event: result.event, problems: 'problems' in checked ? checked.problems : [] };
-        }),
+        id: one.id,
+        at: one.at.toISOString(),
+        results: applyMapping(mapping, value, { source: `webhook/${row.key}`, id: one.webhook_id, storeCurrency: store.currency }).map(
+          (result) => {
+            if ('skipped' in result) return result;
+            const checked = parseEvent(result.event, store.now);
+            return { event: result.event, problems: 'problems' in checked ? checked.problems : [] };
+          },
+        ),
       };
     }),
   };

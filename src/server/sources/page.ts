@@ -5,16 +5,24 @@ import type { Db } from '@/data/db';
 import { noteClaim } from '@/data/people';
 import { findSource, noteSourceUse, saveRejections, type SourceRow } from '@/data/sources';
 import { readStore } from '@/data/store';
-import { Problem, problemsOf, type FieldProblem } from '../http/problem';
-import { unstorable } from '../http/read';
-import { ingest, type IngestAnswer } from '../ingest/ingest';
+import { Problem, problemsOf, unstorable, type FieldProblem } from '../http';
+import { ingest, type IngestAnswer } from '../ingest';
 import { NotProven, readArrival, readToken, type Proven } from './proof';
 
 /** What a page may send: nothing that a stranger could harm with. Orders, consent and the like come from servers. */
 const PAGE_TYPES = /^(page|product|search|cart|checkout|form|app)\.[a-z0-9_]+$/;
 const collectSchema = z.strictObject({
   device: z.string().regex(/^[A-Za-z0-9_-]{16,64}$/),
-  events: z.array(z.looseObject({ id: z.string().min(8).max(100), type: z.string().regex(PAGE_TYPES, 'is not what a page may send'), time: z.string().max(40).optional(), data: z.record(z.string(), z.unknown()).optional() })).max(50),
+  events: z
+    .array(
+      z.looseObject({
+        id: z.string().min(8).max(100),
+        type: z.string().regex(PAGE_TYPES, 'is not what a page may send'),
+        time: z.string().max(40).optional(),
+        data: z.record(z.string(), z.unknown()).optional(),
+      }),
+    )
+    .max(50),
   /** who somebody says to be */
   person: z.looseObject({ email: z.string().max(320).optional(), externalId: z.string().max(255).optional() }).optional(),
   /** what shows it: a token that the shop's server has signed, or our own seal from a click in a mail */
@@ -34,7 +42,7 @@ export async function siteOf(db: Db, key: string, origin: string | null): Promis
  * links in it must lead to the site itself. Who somebody is at a page is a claim: with proof it joins the device's
  * browsing to that person; without, the visitor is shown to say so, when nobody else has that address, and nothing more.
  */
-export async function collect(db: Db, scope: string, row: SourceRow, raw: string): Promise<IngestAnswer & { says?: string }> {
+export async function collect(db: Db, row: SourceRow, raw: string): Promise<IngestAnswer & { says?: string }> {
   const store = await readStore(db);
   const refuse = async (status: number, title: string, detail: string, problems: readonly FieldProblem[]): Promise<never> => {
     await saveRejections(db, row.id, store.now, [{ type: null, problems, raw: raw.slice(0, 16_384) }], 1);
@@ -58,19 +66,36 @@ export async function collect(db: Db, scope: string, row: SourceRow, raw: string
   const timeOf = (time: string | undefined) => {
     const at = time ? Date.parse(time) : NaN;
     const shifted = at + (store.now - Date.now());
-    return Number.isFinite(at) && shifted > store.now - DAY && shifted <= store.now + 60_000 ? new Date(Math.min(shifted, store.now)).toISOString() : new Date(store.now).toISOString();
+    return Number.isFinite(at) && shifted > store.now - DAY && shifted <= store.now + 60_000
+      ? new Date(Math.min(shifted, store.now)).toISOString()
+      : new Date(store.now).toISOString();
   };
-  const answer = await ingest(db, scope, events.map((event) => {
-    const { person: _, ...data } = ownLinks(event.data ?? {}, row.settings.sites ?? []);
-    return { id: event.id, source: `page/${row.key}`, type: event.type, time: timeOf(event.time), ...(proven?.subject && { subject: proven.subject }), data: { ...data, person: { device, ...(proven?.email && { email: proven.email }) } } };
-  }), { sourceId: row.id, isPage: true });
+  const answer = await ingest(
+    db,
+    events.map((event) => {
+      const { person: _, ...data } = ownLinks(event.data ?? {}, row.settings.sites ?? []);
+      return {
+        id: event.id,
+        source: `page/${row.key}`,
+        type: event.type,
+        time: timeOf(event.time),
+        ...(proven?.subject && { subject: proven.subject }),
+        data: { ...data, person: { device, ...(proven?.email && { email: proven.email }) } },
+      };
+    }),
+    { sourceId: row.id, isPage: true },
+  );
   const claimed = !proven && person?.email ? normaliseEmail(person.email) : null;
   if (claimed) await noteClaim(db, device, claimed);
   return says ? { ...answer, says } : answer;
 }
 
 /** What shows who is at a page, if anything does; a token that does not is said, and counts for nothing. */
-async function provenBy(db: Db, row: SourceRow, { token, arrived }: { token?: string; arrived?: string }): Promise<{ proven: Proven | null; says?: string }> {
+async function provenBy(
+  db: Db,
+  row: SourceRow,
+  { token, arrived }: { token?: string; arrived?: string },
+): Promise<{ proven: Proven | null; says?: string }> {
   try {
     const proven = token ? await readToken(row, token) : null;
     return { proven: proven ?? (arrived ? await readArrival(db, arrived) : null) };

@@ -3,10 +3,10 @@ import { externalIdProblem, isOfficeMailbox, normaliseEmail } from '@/core/peopl
 import { MINUTE } from '@/core/time';
 import type { Db } from '@/data/db';
 import { identifiersOf } from '@/data/people';
-import { ownerOfSend } from '@/data/sends';
+import { ownerOfSend } from '@/data/messages';
 import { snippetSites, type SourceRow } from '@/data/sources';
-import { env } from '../env';
-import { openLink, sealLink, type LinkToken } from '../links';
+import { env } from '../base';
+import { openLink, sealLink, type LinkToken } from '../messages';
 
 /** Who is at a page, shown by something that a stranger cannot make: by external id, address, or both. */
 export interface Proven {
@@ -27,15 +27,26 @@ const LONGEST_S = 24 * 3600;
 export async function readToken(source: Pick<SourceRow, 'secret'>, token: string): Promise<Proven> {
   let payload: { sub?: string; email?: unknown; exp?: number };
   try {
-    ({ payload } = await jwtVerify(token, new TextEncoder().encode(source.secret ?? ''), { algorithms: ['HS256'], clockTolerance: 60, requiredClaims: ['exp'] }));
+    ({ payload } = await jwtVerify(token, new TextEncoder().encode(source.secret ?? ''), {
+      algorithms: ['HS256'],
+      clockTolerance: 60,
+      requiredClaims: ['exp'],
+    }));
   } catch (error) {
-    throw new NotProven(error instanceof errors.JWTExpired ? 'the token has expired' : error instanceof errors.JWTClaimValidationFailed ? `the token’s ${error.claim} is missing or wrong` : 'the token is not signed with this source’s secret (HS256)');
+    throw new NotProven(
+      error instanceof errors.JWTExpired
+        ? 'the token has expired'
+        : error instanceof errors.JWTClaimValidationFailed
+          ? `the token’s ${error.claim} is missing or wrong`
+          : 'the token is not signed with this source’s secret (HS256)',
+    );
   }
   if (payload.exp! > Date.now() / 1000 + LONGEST_S + 60) throw new NotProven('the token is valid for more than a day');
   const email = typeof payload.email === 'string' ? normaliseEmail(payload.email) : null;
   if (payload.email !== undefined && !email) throw new NotProven('the token’s email is not an email address');
   const { sub } = payload;
-  if (sub !== undefined && (typeof sub !== 'string' || !sub || sub.length > 255 || sub.includes('\u0000') || externalIdProblem(sub))) throw new NotProven('the token’s sub is not an external id');
+  if (sub !== undefined && (typeof sub !== 'string' || !sub || sub.length > 255 || sub.includes('\u0000') || externalIdProblem(sub)))
+    throw new NotProven('the token’s sub is not an external id');
   if (!sub && !email) throw new NotProven('the token says nobody: it needs sub, email or both');
   return { ...(sub && { subject: sub }), ...(email && { email }) };
 }
@@ -48,7 +59,10 @@ const ARRIVED = 'viatic_who';
 export async function withProof(db: Db, address: string, click: Pick<LinkToken, 'personId' | 'sendId'>): Promise<string> {
   const url = new URL(address);
   if (!(await snippetSites(db)).includes(url.origin)) return address;
-  url.searchParams.set(ARRIVED, sealLink(env().secret, { purpose: 'arrive', personId: click.personId, sendId: click.sendId, url: String(Date.now() + ARRIVES_MS) }));
+  url.searchParams.set(
+    ARRIVED,
+    sealLink(env().secret, { purpose: 'arrive', personId: click.personId, sendId: click.sendId, url: String(Date.now() + ARRIVES_MS) }),
+  );
   return url.href;
 }
 

@@ -4,22 +4,24 @@ import type { Value } from '@/core/rules';
 import type { Db } from '@/data/db';
 import { findSource, latestMapping, noteSourceUse, saveBody, saveRejections } from '@/data/sources';
 import { readStore } from '@/data/store';
-import { notFound, Problem, type FieldProblem } from '../http/problem';
-import { unstorable } from '../http/read';
-import { ingest, type IngestAnswer } from '../ingest/ingest';
-import { MOST_EVENTS } from '../ingest/parse';
+import { notFound, Problem, unstorable, type FieldProblem } from '../http';
+import { ingest, MOST_EVENTS, type IngestAnswer } from '../ingest';
 
 /**
  * Takes the body of a signed webhook in (Standard Webhooks: signature over id, timestamp and body, refused when older
  * or newer than five minutes), by the latest mapping of its source; without one the body must be an event of ours.
  */
-export async function takeWebhook(db: Db, scope: string, key: string, headers: Headers, raw: string): Promise<IngestAnswer> {
+export async function takeWebhook(db: Db, key: string, headers: Headers, raw: string): Promise<IngestAnswer> {
   const row = await findSource(db, key);
   if (!row || row.kind !== 'webhook' || row.revoked_at || !row.secret) throw notFound('webhook at this address');
   try {
     new Webhook(row.secret).verify(raw, Object.fromEntries(headers));
   } catch {
-    throw new Problem(401, 'Not signed', 'The signature is missing, wrong, or more than five minutes off (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).');
+    throw new Problem(
+      401,
+      'Not signed',
+      'The signature is missing, wrong, or more than five minutes off (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).',
+    );
   }
   const store = await readStore(db);
   const webhookId = headers.get('webhook-id')!.slice(0, 200);
@@ -38,19 +40,30 @@ export async function takeWebhook(db: Db, scope: string, key: string, headers: H
     throw new Problem(422, 'Not storable', 'The body was not taken.', [bad]);
   }
   const mapping = await latestMapping(db, row.id);
-  const { events, skipped } = mapped(mapping?.document ?? null, body, { source: `webhook/${row.key}`, id: webhookId, storeCurrency: store.currency });
-  const answer = await takeMany(db, scope, events, row.id);
-  const problems: FieldProblem[] = [...answer.rejected.flatMap((one) => one.problems), ...skipped.map((why) => ({ field: 'body', wrong: why, right: 'map it, or leave it' }))];
-  await saveBody(db, row.id, store.now, { webhookId, raw, outcome: { accepted: answer.accepted, duplicates: answer.duplicates, problems: problems.slice(0, 20) } });
+  const { events, skipped } = mapped(mapping?.document ?? null, body, {
+    source: `webhook/${row.key}`,
+    id: webhookId,
+    storeCurrency: store.currency,
+  });
+  const answer = await takeMany(db, events, row.id);
+  const problems: FieldProblem[] = [
+    ...answer.rejected.flatMap((one) => one.problems),
+    ...skipped.map((why) => ({ field: 'body', wrong: why, right: 'map it, or leave it' })),
+  ];
+  await saveBody(db, row.id, store.now, {
+    webhookId,
+    raw,
+    outcome: { accepted: answer.accepted, duplicates: answer.duplicates, problems: problems.slice(0, 20) },
+  });
   return answer;
 }
 
 /** Takes any number of events in, as many at a time as the door takes. */
-async function takeMany(db: Db, scope: string, events: readonly unknown[], sourceId: number): Promise<IngestAnswer> {
+async function takeMany(db: Db, events: readonly unknown[], sourceId: number): Promise<IngestAnswer> {
   let [accepted, duplicates] = [0, 0];
   const rejected: IngestAnswer['rejected'][number][] = [];
   for (let from = 0; from < events.length; from += MOST_EVENTS) {
-    const answer = await ingest(db, scope, events.slice(from, from + MOST_EVENTS), { sourceId });
+    const answer = await ingest(db, events.slice(from, from + MOST_EVENTS), { sourceId });
     accepted += answer.accepted;
     duplicates += answer.duplicates;
     rejected.push(...answer.rejected.map((one) => ({ ...one, index: one.index + from })));
@@ -58,8 +71,15 @@ async function takeMany(db: Db, scope: string, events: readonly unknown[], sourc
   return { accepted, duplicates, rejected };
 }
 
-function mapped(mapping: Mapping | null, body: Value, context: { source: string; id: string; storeCurrency: string }): { events: unknown[]; skipped: string[] } {
+function mapped(
+  mapping: Mapping | null,
+  body: Value,
+  context: { source: string; id: string; storeCurrency: string },
+): { events: unknown[]; skipped: string[] } {
   if (!mapping) return { events: Array.isArray(body) ? [...(body as readonly Value[])] : [body], skipped: [] };
   const all = applyMapping(mapping, body, context);
-  return { events: all.flatMap((one) => ('event' in one ? [one.event] : [])), skipped: all.flatMap((one) => ('skipped' in one ? [one.skipped] : [])) };
+  return {
+    events: all.flatMap((one) => ('event' in one ? [one.event] : [])),
+    skipped: all.flatMap((one) => ('skipped' in one ? [one.skipped] : [])),
+  };
 }

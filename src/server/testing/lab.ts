@@ -10,17 +10,15 @@ import { connect, query, type Db } from '@/data/db';
 import { createFlow } from '@/data/flows';
 import { SCOPES } from '@/data/sources';
 import { createStore, moveClockTo, readStore } from '@/data/store';
-import { tasksOf } from '../jobs';
-import { publishFlow } from '../flows';
-import { ingest, type IngestAnswer } from '../ingest/ingest';
-import { openMailer, type Mailer } from '../mail';
-import { drain } from '../runloop';
+import { tasksOf } from '../program';
+import { drain, publishFlow } from '../flows';
+import { ingest, type IngestAnswer } from '../ingest';
+import { openMailer, type Mailer } from '../messages';
 
 /** A store in a database of its own, with a real mail server: what the tests of the server work in. */
 export interface Lab {
   readonly db: Db;
   readonly url: string;
-  readonly scope: string;
   readonly inbox: ParsedMail[];
   now(): Promise<Instant>;
   tell(events: object | object[]): Promise<IngestAnswer>;
@@ -28,6 +26,8 @@ export interface Lab {
   pass(duration: string): Promise<void>;
   settle(): Promise<void>;
   addFlow(key: string, document: FlowDocument): Promise<void>;
+  /** forgets all people and what belongs to them, and what stands in further tables */
+  empty(...further: string[]): Promise<void>;
   close(): Promise<void>;
 }
 
@@ -39,12 +39,21 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
   await admin.destroy();
   const url = adminUrl.replace(/\/[^/]*$/, `/${name}`);
   const db = connect(url, 8);
-  await createStore(db, { name: 'Quillfin', address: 'Sluiskade 14', fromEmail: 'hello@quillfin.example', currency: 'EUR', zone: 'Europe/Amsterdam' });
+  await createStore(db, {
+    name: 'Quillfin',
+    address: 'Sluiskade 14',
+    fromEmail: 'hello@quillfin.example',
+    currency: 'EUR',
+    zone: 'Europe/Amsterdam',
+  });
 
   const inbox: ParsedMail[] = [];
   const server = new SMTPServer({
-    authOptional: true, disabledCommands: ['STARTTLS', 'AUTH'], logger: false,
-    onRcptTo: ({ address }, _session, done) => done(address.startsWith('refuse') ? Object.assign(new Error('no such mailbox'), { responseCode: 550 }) : undefined),
+    authOptional: true,
+    disabledCommands: ['STARTTLS', 'AUTH'],
+    logger: false,
+    onRcptTo: ({ address }, _session, done) =>
+      done(address.startsWith('refuse') ? Object.assign(new Error('no such mailbox'), { responseCode: 550 }) : undefined),
     onData(stream, _session, done) {
       void simpleParser(stream, {}).then((mail) => {
         inbox.push(mail);
@@ -55,22 +64,29 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', () => resolve()));
   const { port } = server.server.address() as { port: number };
   const mailer: Mailer = openMailer(`smtp://127.0.0.1:${port}`);
-  const scope = url;
-  const context = { db, scope, mailer, url: 'http://localhost:4400', secret: 'a-secret-for-tests-of-32-characters!' };
+  const context = { db, mailer, url: 'http://localhost:4400', secret: 'a-secret-for-tests-of-32-characters!' };
 
   const lab: Lab = {
-    db, url, scope, inbox,
+    db,
+    url,
+    inbox,
     now: async () => (await readStore(db)).now,
-    tell: (events) => ingest(db, scope, events),
+    tell: (events) => ingest(db, events),
     async settle() {
-      await drain(db, scope);
+      await drain(db);
       const runner = await run({
-        connectionString: url, concurrency: 1, noHandleSignals: true, pollInterval: 20,
+        connectionString: url,
+        concurrency: 1,
+        noHandleSignals: true,
+        pollInterval: 20,
         taskList: tasksOf(context),
         logger: new (await import('graphile-worker')).Logger(() => () => {}),
       });
       for (;;) {
-        const [row] = await query<{ open: number }>(db, 'select count(*)::int as open from graphile_worker.jobs where run_at <= now() and attempts < max_attempts');
+        const [row] = await query<{ open: number }>(
+          db,
+          'select count(*)::int as open from graphile_worker.jobs where run_at <= now() and attempts < max_attempts',
+        );
         if (!row!.open) break;
         await new Promise((resolve) => setTimeout(resolve, 10));
       }
@@ -83,7 +99,10 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
     },
     async addFlow(key, document) {
       await createFlow(db, key, flowSchema.parse(document), (await readStore(db)).now);
-      await publishFlow(db, scope, key, 'test');
+      await publishFlow(db, key, 'test');
+    },
+    async empty(...further) {
+      await query(db, `truncate ${[...OF_PEOPLE, ...further].join(', ')} cascade`);
     },
     async close() {
       mailer.close();
@@ -96,6 +115,13 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
   return lab;
 }
 
+/** Tables of people and of what happens to them. */
+const OF_PEOPLE = [
+  'people, identifiers, weak_claims, shared_identifiers, standing, merges, fact_changes',
+  'consents, consent_log, suppressions, declined_topics, person_tags, list_members, list_log',
+  'event_keys, events, arrivals, orders, credits, runs, traces, sends, letters, confirmations',
+];
+
 /** Somebody who may do everything. */
 export const anybody = { name: 'test', scopes: SCOPES };
 
@@ -105,7 +131,15 @@ export const happening = (type: string, data: object, more: object = {}) => ({ i
 
 /** A cart that somebody who can be emailed has updated. */
 export const cart = (email: string, value: number, more: { cartId?: string; subject?: string; time?: string; id?: string } = {}) =>
-  happening('cart.updated', {
-    cartId: more.cartId ?? `cart-of-${email}`, currency: 'EUR', value, items: [{ sku: 'QF-T060', name: 'Shoreline tank 60 l', quantity: 1, price: value }], checkoutUrl: 'http://shop.example/cart/1',
-    person: { email, consent: { email: true } },
-  }, { ...(more.subject && { subject: more.subject }), ...(more.time && { time: more.time }), ...(more.id && { id: more.id }) });
+  happening(
+    'cart.updated',
+    {
+      cartId: more.cartId ?? `cart-of-${email}`,
+      currency: 'EUR',
+      value,
+      items: [{ sku: 'QF-T060', name: 'Shoreline tank 60 l', quantity: 1, price: value }],
+      checkoutUrl: 'http://shop.example/cart/1',
+      person: { email, consent: { email: true } },
+    },
+    { ...(more.subject && { subject: more.subject }), ...(more.time && { time: more.time }), ...(more.id && { id: more.id }) },
+  );

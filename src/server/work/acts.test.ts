@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { BulkAct } from '@/core/api';
 import { query } from '@/data/db';
-import { createList } from '@/data/lists';
+import { createList } from '@/data/people';
 import { happening, openLab, type Lab } from '../testing/lab';
-import { startBulk } from './bulk';
+import { startBulk } from './acts';
 import { doWork, stopWork, undoWork, work, workView } from './work';
 
 let lab: Lab;
@@ -15,11 +15,19 @@ afterAll(() => lab.close());
 
 /** Four people of whom each act finds some already as it would make them: those must not be touched by its undo. */
 beforeEach(async () => {
-  await query(lab.db, 'truncate people, identifiers, weak_claims, standing, consents, consent_log, suppressions, event_keys, events, orders, runs, traces, sends, credits, merges, person_tags, list_members, list_log, erased_addresses, works, work_changes cascade');
+  await lab.empty('erased_addresses', 'works', 'work_changes');
   await lab.tell([
-    happening('page.viewed', { person: { email: 'ada@example.com', country: 'NL', litres: 60, consent: { email: true } } }, { subject: 'c1' }),
+    happening(
+      'page.viewed',
+      { person: { email: 'ada@example.com', country: 'NL', litres: 60, consent: { email: true } } },
+      { subject: 'c1' },
+    ),
     happening('page.viewed', { person: { email: 'ben@example.com', country: 'DE', consent: { email: false } } }, { subject: 'c2' }),
-    happening('page.viewed', { person: { email: 'cleo@example.com', litres: '60', consent: { email: true, sms: true } } }, { subject: 'c3' }),
+    happening(
+      'page.viewed',
+      { person: { email: 'cleo@example.com', litres: '60', consent: { email: true, sms: true } } },
+      { subject: 'c3' },
+    ),
     happening('page.viewed', { person: { firstName: 'Dirk' } }, { subject: 'c4' }),
   ]);
   await act({ act: 'tag', tag: 'breeder' }, 'q=ada', 1);
@@ -27,20 +35,36 @@ beforeEach(async () => {
   await query(lab.db, `insert into suppressions (channel, address, reason, at) values ('email', 'ben@example.com', 'complained', now())`);
 });
 
-const context = () => ({ db: lab.db, scope: lab.scope, url: 'http://localhost', secret: 'x'.repeat(32), mailer: { send: async () => ({ taken: true as const }), close: () => {} } });
+const context = () => ({
+  db: lab.db,
+  url: 'http://localhost',
+  secret: 'x'.repeat(32),
+  mailer: { send: async () => ({ taken: true as const }), close: () => {} },
+});
 const act = async (what: BulkAct, who: string, count: number) => {
   const id = await startBulk(lab.db, { do: what, who, count }, 'Marla');
   await doWork(context(), id);
   return workView(await work(lab.db, id));
 };
-const state = () => query(lab.db, `
-  select p.external_id, p.attributes, p.stamped, array(select tag from person_tags t where t.person_id = p.id order by 1) as tags, array(select l.key from list_members m join lists l on l.id = m.list_id where m.person_id = p.id) as lists,
+const state = () =>
+  query(
+    lab.db,
+    `
+  select p.external_id, p.attributes, p.stamped, array(select tag from person_tags t where t.person_id = p.id order by 1) as tags, array(select l.key
+    from list_members m join lists l on l.id = m.list_id where m.person_id = p.id) as lists,
     array(select channel || ' ' || state from consents c where c.person_id = p.id order by 1) as consents,
-    array(select channel || ' ' || address || ' ' || reason from suppressions s where s.address = p.email order by 1) as suppressed from people p order by 1`);
+    array(select channel || ' ' || address || ' ' || reason from suppressions s where s.address = p.email order by 1) as suppressed from people p order by 1`,
+  );
 
 const ACTS: [string, BulkAct, number][] = [
-  ['a tag', { act: 'tag', tag: 'breeder' }, 3], ['a tag taken off', { act: 'untag', tag: 'breeder' }, 1], ['a list', { act: 'list', list: 'keepers' }, 3], ['off a list', { act: 'unlist', list: 'keepers' }, 1],
-  ['an attribute', { act: 'set', name: 'country', value: 'NL' }, 3], ['a number', { act: 'set', name: 'litres', value: 60 }, 3], ['an attribute taken away', { act: 'set', name: 'litres', value: null }, 2], ['a new attribute', { act: 'set', name: 'club', value: ['Waterstad', 'Zuid'] }, 4],
+  ['a tag', { act: 'tag', tag: 'breeder' }, 3],
+  ['a tag taken off', { act: 'untag', tag: 'breeder' }, 1],
+  ['a list', { act: 'list', list: 'keepers' }, 3],
+  ['off a list', { act: 'unlist', list: 'keepers' }, 1],
+  ['an attribute', { act: 'set', name: 'country', value: 'NL' }, 3],
+  ['a number', { act: 'set', name: 'litres', value: 60 }, 3],
+  ['an attribute taken away', { act: 'set', name: 'litres', value: null }, 2],
+  ['a new attribute', { act: 'set', name: 'club', value: ['Waterstad', 'Zuid'] }, 4],
   ['never again', { act: 'suppress' }, 2],
 ];
 
@@ -67,7 +91,10 @@ describe('a bulk act', () => {
   });
 
   it('a value that a declared type cannot hold is refused and takes back what it had begun', async () => {
-    await query(lab.db, `insert into attributes (name, type, is_declared) values ('litres', 'number', true) on conflict (name) do update set type = 'number', is_declared = true`);
+    await query(
+      lab.db,
+      `insert into attributes (name, type, is_declared) values ('litres', 'number', true) on conflict (name) do update set type = 'number', is_declared = true`,
+    );
     const before = await state();
     const done = await act({ act: 'set', name: 'litres', value: 'many' }, '', 4);
     expect(done.state).toBe('failed');
@@ -77,27 +104,45 @@ describe('a bulk act', () => {
 
   it('consent in bulk carries how and who into the log of each who changed, and nobody else’s', async () => {
     await act({ act: 'consent', channel: 'email', state: 'given', how: 'signed at the fair in Waterstad' }, '', 4);
-    const log = await query(lab.db, `select p.external_id, l.state, l.how, l.actor from consent_log l join people p on p.id = l.person_id where l.how like 'signed%' order by 1`);
-    expect(log).toEqual(['c2', 'c4'].map((external_id) => ({ external_id, state: 'given', how: 'signed at the fair in Waterstad', actor: 'Marla' })));
+    const log = await query(
+      lab.db,
+      `select p.external_id, l.state, l.how, l.actor from consent_log l join people p on p.id = l.person_id where l.how like 'signed%' order by 1`,
+    );
+    expect(log).toEqual(
+      ['c2', 'c4'].map((external_id) => ({ external_id, state: 'given', how: 'signed at the fair in Waterstad', actor: 'Marla' })),
+    );
   });
 
   it('consent without a word how is refused, since it would prove nothing', async () => {
-    await expect(act({ act: 'consent', channel: 'email', state: 'given', how: ' ' } as BulkAct, '', 4)).rejects.toMatchObject({ status: 422, errors: [{ field: 'do.how' }] });
+    await expect(act({ act: 'consent', channel: 'email', state: 'given', how: ' ' } as BulkAct, '', 4)).rejects.toMatchObject({
+      status: 422,
+      errors: [{ field: 'do.how' }],
+    });
   });
 
   it('an address that somebody had put on the list by hand stays on it when the act is undone', async () => {
-    await query(lab.db, `insert into suppressions (channel, address, reason, at, by) values ('email', 'ada@example.com', 'by hand', now(), 'Otto')`);
+    await query(
+      lab.db,
+      `insert into suppressions (channel, address, reason, at, by) values ('email', 'ada@example.com', 'by hand', now(), 'Otto')`,
+    );
     const done = await act({ act: 'suppress' }, '', 4);
     expect(done.result).toMatchObject({ changed: 1 });
     await undoWork(context(), done.id, 'Marla');
-    expect(await query(lab.db, 'select address, by from suppressions order by 1')).toEqual([{ address: 'ada@example.com', by: 'Otto' }, { address: 'ben@example.com', by: null }]);
+    expect(await query(lab.db, 'select address, by from suppressions order by 1')).toEqual([
+      { address: 'ada@example.com', by: 'Otto' },
+      { address: 'ben@example.com', by: null },
+    ]);
   });
 
   it('erasing that is cancelled says how many were erased by then: they cannot come back', async () => {
     const id = await startBulk(lab.db, { do: { act: 'erase' }, who: '', count: 4 }, 'Marla');
     await stopWork(lab.db, id);
     await doWork(context(), id);
-    expect(workView(await work(lab.db, id))).toMatchObject({ state: 'cancelled', says: 'Cancelled. 4 people were erased by then; the others are as they were.', canUndo: false });
+    expect(workView(await work(lab.db, id))).toMatchObject({
+      state: 'cancelled',
+      says: 'Cancelled. 4 people were erased by then; the others are as they were.',
+      canUndo: false,
+    });
   });
 
   it('what an undone suppression leaves is what was there for another reason', async () => {

@@ -4,10 +4,10 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { UploadView, WorkView } from '@/core/api';
 import { guessColumns, type ImportPlan } from '@/core/imports';
 import { connect, query } from '@/data/db';
-import { createList } from '@/data/lists';
-import { exportFile } from '../exports';
+import { createList } from '@/data/people';
+import { exportFile } from './exports';
 import { happening, openLab, type Lab } from '../testing/lab';
-import { startBulk } from './bulk';
+import { startBulk } from './acts';
 import { badRowsFile, startImport } from './imports';
 import { takeUpload } from './uploads';
 import { doWork, stopWork, undoWork, work, workView } from './work';
@@ -18,24 +18,42 @@ beforeAll(async () => {
   await createList(lab.db, { key: 'keepers', name: 'Keepers', about: '', doubleOptIn: false, by: 'test' }, Date.now());
 });
 afterAll(() => lab.close());
-beforeEach(() => query(lab.db, 'truncate people, identifiers, weak_claims, shared_identifiers, standing, consents, consent_log, suppressions, event_keys, events, orders, runs, traces, sends, credits, merges, person_tags, list_members, list_log, erased_addresses, works, work_changes, bad_rows, uploads, upload_parts cascade'));
+beforeEach(() => lab.empty('erased_addresses', 'works', 'work_changes', 'bad_rows', 'uploads', 'upload_parts'));
 
-const bodyOf = (bytes: Buffer | string) => Readable.toWeb(Readable.from([Buffer.from(bytes as string)])) as unknown as ReadableStream<Uint8Array>;
+const bodyOf = (bytes: Buffer | string) =>
+  Readable.toWeb(Readable.from([Buffer.from(bytes as string)])) as unknown as ReadableStream<Uint8Array>;
 const send = (bytes: Buffer | string, name = 'people.csv') => takeUpload(lab.db, name, bodyOf(bytes), 'test');
 const planOf = (file: UploadView, more: Partial<ImportPlan> = {}): ImportPlan => {
   const kind = more.kind ?? 'people';
   return {
-    schema: 'viatic.import/1', kind, upload: file.key, name: file.name, format: { kind: file.format, encoding: file.encoding, delimiter: file.delimiter, hasHeader: file.hasHeader }, dayFirst: true, existing: 'replace',
-    columns: file.format === 'ndjson' ? [] : guessColumns(kind, file.columns, file.rows).flatMap((to, index) => (to ? [{ index, to }] : [])), ...more,
+    schema: 'viatic.import/1',
+    kind,
+    upload: file.key,
+    name: file.name,
+    format: { kind: file.format, encoding: file.encoding, delimiter: file.delimiter, hasHeader: file.hasHeader },
+    dayFirst: true,
+    existing: 'replace',
+    columns:
+      file.format === 'ndjson' ? [] : guessColumns(kind, file.columns, file.rows).flatMap((to, index) => (to ? [{ index, to }] : [])),
+    ...more,
   };
 };
-const context = () => ({ db: lab.db, scope: lab.scope, url: 'http://localhost', secret: 'x'.repeat(32), mailer: { send: async () => ({ taken: true as const }), close: () => {} } });
+const context = () => ({
+  db: lab.db,
+  url: 'http://localhost',
+  secret: 'x'.repeat(32),
+  mailer: { send: async () => ({ taken: true as const }), close: () => {} },
+});
 const run = async (plan: ImportPlan, isDry = false): Promise<WorkView> => {
   const id = await startImport(lab.db, plan, isDry, 'Marla');
   await doWork(context(), id);
   return workView(await work(lab.db, id));
 };
-const people = () => query<{ external_id: string | null; email: string | null; attributes: Record<string, unknown> }>(lab.db, 'select external_id, email, attributes from people order by email, external_id');
+const people = () =>
+  query<{ external_id: string | null; email: string | null; attributes: Record<string, unknown> }>(
+    lab.db,
+    'select external_id, email, attributes from people order by email, external_id',
+  );
 const count = async (table: string) => (await query<{ n: number }>(lab.db, `select count(*)::int as n from ${table}`))[0]!.n;
 const badRows = async (id: string) => {
   let text = '';
@@ -45,10 +63,22 @@ const badRows = async (id: string) => {
 
 describe('looking at a file', () => {
   it.each([
-    ['semicolons, with a mark at the beginning', '\ufeffEmail;First name;Country\r\na@example.com;Ada;NL\r\n', 'utf-8', ';', ['Email', 'First name', 'Country']],
+    [
+      'semicolons, with a mark at the beginning',
+      '\ufeffEmail;First name;Country\r\na@example.com;Ada;NL\r\n',
+      'utf-8',
+      ';',
+      ['Email', 'First name', 'Country'],
+    ],
     ['tabs', 'email\tname\na@example.com\tAda\n', 'utf-8', '\t', ['email', 'name']],
     ['no header', 'a@example.com,Ada,12\nb@example.com,Ben,7\n', 'utf-8', ',', ['Column 1', 'Column 2', 'Column 3']],
-    ['commas and quotes within quotes (RFC 4180 §2.6 and 2.7)', 'email,note\na@example.com,"said ""yes"", then\nleft"\n', 'utf-8', ',', ['email', 'note']],
+    [
+      'commas and quotes within quotes (RFC 4180 §2.6 and 2.7)',
+      'email,note\na@example.com,"said ""yes"", then\nleft"\n',
+      'utf-8',
+      ',',
+      ['email', 'note'],
+    ],
   ])('%s', async (_what, text, encoding, delimiter, columns) => {
     expect(await send(text)).toMatchObject({ encoding, delimiter, columns, format: 'csv' });
   });
@@ -64,7 +94,10 @@ describe('looking at a file', () => {
 
   it('gzip is unpacked; what only pretends to be small is not read on; an archive or a spreadsheet is refused', async () => {
     expect(await send(gzipSync('email\na@example.com\n'), 'p.csv.gz')).toMatchObject({ columns: ['email'], rows: [['a@example.com']] });
-    const bomb = await send(gzipSync(Buffer.concat([Buffer.from('email\n'), Buffer.alloc(60 * 1024 * 1024, `${'x'.repeat(4900)}\n`)]), { level: 9 }), 'bomb.csv.gz');
+    const bomb = await send(
+      gzipSync(Buffer.concat([Buffer.from('email\n'), Buffer.alloc(60 * 1024 * 1024, `${'x'.repeat(4900)}\n`)]), { level: 9 }),
+      'bomb.csv.gz',
+    );
     expect(await run(planOf(bomb))).toMatchObject({ state: 'failed', says: expect.stringContaining('unpacks to far more') });
     expect(await count('people')).toBe(0);
     await expect(send(Buffer.from('PK\u0003\u0004rest'), 'p.xlsx')).rejects.toThrow('ZIP archive or a spreadsheet');
@@ -76,20 +109,55 @@ describe('looking at a file', () => {
 describe('people from a file', () => {
   it('new ones come in, known ones are updated, bad rows are kept with place and mend; consent, list and tag follow', async () => {
     await lab.tell(happening('page.viewed', { person: { email: 'ben@example.com', firstName: 'Benjamin' } }));
-    const file = await send('Customer ID,Email,First name,Country,Birthday,Accepts newsletter\n1,ada@example.com,Ada,Netherlands,3/4/1990,yes\n2,BEN@example.com,Ben,NL,,no\n3,nonsense,Kim,NL,,yes\n4,zoe@example.com,Zoë,NL,31/31/2000,yes\n');
+    const file = await send(
+      [
+        'Customer ID,Email,First name,Country,Birthday,Accepts newsletter',
+        '1,ada@example.com,Ada,Netherlands,3/4/1990,yes',
+        '2,BEN@example.com,Ben,NL,,no',
+        '3,nonsense,Kim,NL,,yes',
+        '4,zoe@example.com,Zoë,NL,31/31/2000,yes',
+        '',
+      ].join('\n'),
+    );
     const plan = planOf(file, { list: 'keepers', tag: 'from the fair' });
     const birthday = plan.columns.find((column) => column.to === 'attribute:birthday')!;
     birthday.type = 'date';
     const done = await run(plan);
-    expect(done).toMatchObject({ state: 'done', canUndo: true, result: { rows: 4, bad: 2, fresh: 1, known: 1, consents: 2, tagged: 2, listed: 2 } });
+    expect(done).toMatchObject({
+      state: 'done',
+      canUndo: true,
+      result: { rows: 4, bad: 2, fresh: 1, known: 1, consents: 2, tagged: 2, listed: 2 },
+    });
     expect(await people()).toEqual([
-      { external_id: '1', email: 'ada@example.com', attributes: { email: 'ada@example.com', firstName: 'Ada', country: 'Netherlands', birthday: '1990-04-03' } },
+      {
+        external_id: '1',
+        email: 'ada@example.com',
+        attributes: { email: 'ada@example.com', firstName: 'Ada', country: 'Netherlands', birthday: '1990-04-03' },
+      },
       { external_id: '2', email: 'ben@example.com', attributes: { email: 'ben@example.com', firstName: 'Ben', country: 'NL' } },
     ]);
-    expect(await badRows(done.id)).toContain('3,email,email “nonsense” is not an email address,one address such as robin@example.com,3,nonsense,Kim,NL,,yes');
+    expect(await badRows(done.id)).toContain(
+      '3,email,email “nonsense” is not an email address,one address such as robin@example.com,3,nonsense,Kim,NL,,yes',
+    );
     expect(await badRows(done.id)).toContain('“31/31/2000” is no date');
-    expect(await query(lab.db, 'select state, how, actor from consents order by state')).toEqual([{ state: 'given', how: 'import of people.csv', actor: 'Marla' }, { state: 'withdrawn', how: 'import of people.csv', actor: 'Marla' }]);
-    expect(done.result.spellings).toMatchObject([{ to: 'country', groups: [{ keep: 'NL', variants: [{ value: 'NL', count: 3 }, { value: 'Netherlands', count: 1 }] }] }]);
+    expect(await query(lab.db, 'select state, how, actor from consents order by state')).toEqual([
+      { state: 'given', how: 'import of people.csv', actor: 'Marla' },
+      { state: 'withdrawn', how: 'import of people.csv', actor: 'Marla' },
+    ]);
+    expect(done.result.spellings).toMatchObject([
+      {
+        to: 'country',
+        groups: [
+          {
+            keep: 'NL',
+            variants: [
+              { value: 'NL', count: 3 },
+              { value: 'Netherlands', count: 1 },
+            ],
+          },
+        ],
+      },
+    ]);
   });
 
   it('a spelling that was mapped comes in as what it means', async () => {
@@ -101,13 +169,21 @@ describe('people from a file', () => {
   });
 
   it('line ends that are mixed, as in a file put together from two, hide no row', async () => {
-    for (const [text, rows] of [['email,note\r\na@example.com,1\nb@example.com,2\r\nc@example.com,3\n', 3], ['email,note\na@example.com,"x\r\ny"\r\nb@example.com,2', 2], ['email,note\ra@example.com,1\rb@example.com,2\r', 2]] as const) {
+    for (const [text, rows] of [
+      ['email,note\r\na@example.com,1\nb@example.com,2\r\nc@example.com,3\n', 3],
+      ['email,note\na@example.com,"x\r\ny"\r\nb@example.com,2', 2],
+      ['email,note\ra@example.com,1\rb@example.com,2\r', 2],
+    ] as const) {
       expect((await run(planOf(await send(text)), true)).result).toMatchObject({ rows, fresh: rows, bad: 0 });
     }
   });
 
   it('a long cell is cut between two characters, never within one', async () => {
-    const done = await run(planOf(await send(`email,firstName,tags\na@example.com,${'x'.repeat(199)}🐟,${'y'.repeat(59)}🐟\nnonsense ${'z'.repeat(1990)}🐟,Ben,\n`)));
+    const done = await run(
+      planOf(
+        await send(`email,firstName,tags\na@example.com,${'x'.repeat(199)}🐟,${'y'.repeat(59)}🐟\nnonsense ${'z'.repeat(1990)}🐟,Ben,\n`),
+      ),
+    );
     expect(done).toMatchObject({ state: 'done', result: { fresh: 1, bad: 1 } });
     expect((await people())[0]!.attributes.firstName).toBe('x'.repeat(199));
     expect(await query(lab.db, 'select tag from person_tags')).toEqual([{ tag: 'y'.repeat(59) }]);
@@ -122,12 +198,23 @@ describe('people from a file', () => {
 
   it('a dry run counts the same and keeps nothing', async () => {
     const file = await send('email\na@example.com\nb@example.com\nnonsense\n');
-    expect(await run(planOf(file), true)).toMatchObject({ state: 'done', canUndo: false, says: 'Played through; nothing was stored.', result: { fresh: 2, bad: 1, isDry: true } });
+    expect(await run(planOf(file), true)).toMatchObject({
+      state: 'done',
+      canUndo: false,
+      says: 'Checked; nothing was stored.',
+      result: { fresh: 2, bad: 1, isDry: true },
+    });
     expect([await count('people'), await count('identifiers')]).toEqual([0, 0]);
   });
 
   it('undone, who came with it is gone, the others have back what they had, and consent stands as before', async () => {
-    await lab.tell(happening('page.viewed', { person: { email: 'ben@example.com', firstName: 'Benjamin', consent: { email: false } } }, { time: '2026-01-01T10:00:00Z' }));
+    await lab.tell(
+      happening(
+        'page.viewed',
+        { person: { email: 'ben@example.com', firstName: 'Benjamin', consent: { email: false } } },
+        { time: '2026-01-01T10:00:00Z' },
+      ),
+    );
     const file = await send('email,firstName,accepts newsletter\nada@example.com,Ada,yes\nben@example.com,Ben,yes\n');
     const done = await run(planOf(file, { list: 'keepers', tag: 'fair' }));
     expect(await query(lab.db, 'select state from consents')).toEqual([{ state: 'given' }, { state: 'given' }]);
@@ -150,8 +237,13 @@ describe('people from a file', () => {
 
   it('what was said of somebody while the file was being read is newer than the file', async () => {
     await lab.tell(happening('page.viewed', { person: { email: 'a@example.com', firstName: 'Ada', city: 'Noord' } }));
-    await query(lab.db, `update people set stamped = stamped || jsonb_build_object('firstName', cast(:later as bigint))`, { later: (await lab.now()) + 60_000 });
-    expect((await run(planOf(await send('email,firstName,city\na@example.com,Adele,Zuid\n')))).result).toMatchObject({ known: 1, changed: 1 });
+    await query(lab.db, `update people set stamped = stamped || jsonb_build_object('firstName', cast(:later as bigint))`, {
+      later: (await lab.now()) + 60_000,
+    });
+    expect((await run(planOf(await send('email,firstName,city\na@example.com,Adele,Zuid\n')))).result).toMatchObject({
+      known: 1,
+      changed: 1,
+    });
     expect((await people())[0]!.attributes).toMatchObject({ firstName: 'Ada', city: 'Zuid' });
   });
 
@@ -163,11 +255,19 @@ describe('people from a file', () => {
   });
 
   it('rows that are one person by what they share become one, as events would; an erased address does not come back', async () => {
-    await lab.tell([happening('page.viewed', { person: { email: 'a@example.com' } }), happening('page.viewed', { person: {} }, { subject: 'c1' })]);
+    await lab.tell([
+      happening('page.viewed', { person: { email: 'a@example.com' } }),
+      happening('page.viewed', { person: {} }, { subject: 'c1' }),
+    ]);
     await query(lab.db, `insert into erased_addresses values (encode(sha256('gone@example.com'), 'hex'), now())`);
-    const done = await run(planOf(await send('id,email,firstName\nc1,a@example.com,Ada\nc9,b@example.com,Ben\nc9,b2@example.com,Ben\nc7,gone@example.com,X\n')));
+    const done = await run(
+      planOf(await send('id,email,firstName\nc1,a@example.com,Ada\nc9,b@example.com,Ben\nc9,b2@example.com,Ben\nc7,gone@example.com,X\n')),
+    );
     expect(done.result).toMatchObject({ unclear: 3, erased: 1, bad: 1 });
-    expect(await people()).toMatchObject([{ external_id: 'c1', email: 'a@example.com' }, { external_id: 'c9', attributes: { firstName: 'Ben' } }]);
+    expect(await people()).toMatchObject([
+      { external_id: 'c1', email: 'a@example.com' },
+      { external_id: 'c9', attributes: { firstName: 'Ben' } },
+    ]);
     expect(await badRows(done.id)).toContain('was erased at the person’s request');
   });
 
@@ -191,25 +291,45 @@ describe('people from a file', () => {
   });
 
   it('hostile cells are refused or are just text: a phone of 400 digits, U+0000, HTML', async () => {
-    const done = await run(planOf(await send(`email,phone,firstName\na@example.com,${'1'.repeat(400)},Ada\nb@example.com,,B\u0000b\nc@example.com,,<script>alert(1)</script>\n`)));
+    const done = await run(
+      planOf(
+        await send(
+          `email,phone,firstName\na@example.com,${'1'.repeat(400)},Ada\nb@example.com,,B\u0000b\nc@example.com,,<script>alert(1)</script>\n`,
+        ),
+      ),
+    );
     expect(done.result).toMatchObject({ rows: 3, bad: 2, fresh: 1 });
     expect(await people()).toMatchObject([{ attributes: { firstName: '<script>alert(1)</script>' } }]);
   });
 
   it('a plan that cannot work is refused with the place', async () => {
     const file = await send('firstName\nAda\n');
-    await expect(startImport(lab.db, planOf(file), false, 'Marla')).rejects.toMatchObject({ errors: [{ field: 'columns', wrong: expect.stringContaining('lack what tells people apart') }] });
+    await expect(startImport(lab.db, planOf(file), false, 'Marla')).rejects.toMatchObject({
+      errors: [{ field: 'columns', wrong: expect.stringContaining('lack what tells people apart') }],
+    });
     await expect(startImport(lab.db, { ...planOf(file), upload: 'none' }, false, 'Marla')).rejects.toThrow();
   });
 });
 
 describe('orders and events from a file', () => {
-  const orders = 'order id,email,date,total,currency,status,refunded\n1001,a@example.com,2026-03-01 10:00,"1.249,50",EUR,paid,\n1002,a@example.com,2026-04-01,20,EUR,cancelled,\n1003,b@example.com,2026-05-01,30.00,EUR,paid,10\n1004,b@example.com,soon,30.00,EUR,paid,\n';
+  const orders = [
+    'order id,email,date,total,currency,status,refunded',
+    '1001,a@example.com,2026-03-01 10:00,"1.249,50",EUR,paid,',
+    '1002,a@example.com,2026-04-01,20,EUR,cancelled,',
+    '1003,b@example.com,2026-05-01,30.00,EUR,paid,10',
+    '1004,b@example.com,soon,30.00,EUR,paid,',
+    '',
+  ].join('\n');
 
   it('orders count in people’s totals and start no flow; the same file again adds nothing; undone they are gone', async () => {
     const done = await run(planOf(await send(orders, 'orders.csv'), { kind: 'orders' }));
     expect(done).toMatchObject({ state: 'done', result: { rows: 4, bad: 1, accepted: 5, duplicates: 0 } });
-    expect(await query(lab.db, `select p.email, s.orders, s.net_minor from standing s join people p on p.id = s.person_id order by 1`)).toEqual([{ email: 'a@example.com', orders: 2, net_minor: '124950' }, { email: 'b@example.com', orders: 1, net_minor: '2000' }]);
+    expect(
+      await query(lab.db, `select p.email, s.orders, s.net_minor from standing s join people p on p.id = s.person_id order by 1`),
+    ).toEqual([
+      { email: 'a@example.com', orders: 2, net_minor: '124950' },
+      { email: 'b@example.com', orders: 1, net_minor: '2000' },
+    ]);
     expect(await count('runs')).toBe(0);
     const again = await run(planOf(await send(orders, 'orders.csv'), { kind: 'orders' }));
     expect(again.result).toMatchObject({ accepted: 0, duplicates: 5 });
@@ -218,7 +338,16 @@ describe('orders and events from a file', () => {
   });
 
   it('CloudEvents as NDJSON: a broken line and a wrong event are kept as bad rows', async () => {
-    const line = (id: string, more: object = {}) => JSON.stringify({ specversion: '1.0', id, source: 'old', type: 'app.opened', time: '2026-02-01T10:00:00Z', data: { person: { email: 'a@example.com' } }, ...more });
+    const line = (id: string, more: object = {}) =>
+      JSON.stringify({
+        specversion: '1.0',
+        id,
+        source: 'old',
+        type: 'app.opened',
+        time: '2026-02-01T10:00:00Z',
+        data: { person: { email: 'a@example.com' } },
+        ...more,
+      });
     const file = await send(`${line('1')}\n{"half\n${line('2', { type: 'Wrong' })}\n${line('3')}\n`, 'events.ndjson');
     expect(file).toMatchObject({ format: 'ndjson' });
     const done = await run(planOf(file, { kind: 'events' }));
@@ -229,14 +358,26 @@ describe('orders and events from a file', () => {
 
 describe('out again', () => {
   const text = async (address: string) => {
-    const { body } = await exportFile(lab.db, lab.url, new URL(`http://x/?${address}`));
+    const { body } = await exportFile(lab.db, new URL(`http://x/?${address}`));
     let all = '';
     for await (const part of body) all += String(part);
     return all;
   };
 
   it('formulas are defused in every CSV, numbers and phones are not touched (OWASP, CSV injection)', async () => {
-    await lab.tell([happening('page.viewed', { person: { email: 'a@example.com', firstName: '=cmd|calc', lastName: '@SUM(1)', phone: '+31612345678', points: -5, note: 'a "quoted", line' } }), happening('page.viewed', { person: { email: 'b@example.com' } })]);
+    await lab.tell([
+      happening('page.viewed', {
+        person: {
+          email: 'a@example.com',
+          firstName: '=cmd|calc',
+          lastName: '@SUM(1)',
+          phone: '+31612345678',
+          points: -5,
+          note: 'a "quoted", line',
+        },
+      }),
+      happening('page.viewed', { person: { email: 'b@example.com' } }),
+    ]);
     const csv = await text('what=people&q=a@example.com');
     expect(csv.split('\n')[0]).toMatch(/^externalId,email,.*[^\r]$/);
     expect(csv).toContain("'=cmd|calc");
@@ -253,7 +394,7 @@ describe('out again', () => {
     try {
       await lab.tell(Array.from({ length: 600 }, (_, n) => happening('app.noted', { text: 'x'.repeat(3000), n }, { subject: 'c1' })));
       for (let i = 0; i < 3; i++) {
-        const { body } = await exportFile(narrow, lab.url, new URL('http://x/?what=events&format=ndjson'));
+        const { body } = await exportFile(narrow, new URL('http://x/?what=events&format=ndjson'));
         await new Promise((resolve) => body.once('data', resolve));
         body.destroy();
         expect(await query(narrow, 'select 1 as one')).toEqual([{ one: 1 }]);
@@ -265,7 +406,10 @@ describe('out again', () => {
 
   it('NDJSON is JSON line by line, whatever is in it', async () => {
     await lab.tell(happening('app.noted', { text: 'back\\slash "quote"\nnewline\ttab', person: { email: 'a@example.com' } }));
-    const lines = (await text('what=events&format=ndjson')).trim().split('\n').map((line) => JSON.parse(line) as { properties: { text: string } });
+    const lines = (await text('what=events&format=ndjson'))
+      .trim()
+      .split('\n')
+      .map((line) => JSON.parse(line) as { properties: { text: string } });
     expect(lines).toHaveLength(1);
     expect(lines[0]!.properties.text).toBe('back\\slash "quote"\nnewline\ttab');
     await expect(text('what=secrets')).rejects.toThrow('no such export');
@@ -273,21 +417,56 @@ describe('out again', () => {
 
   it('what went out as CSV comes in again as the same people, into a shop that knows none of them', async () => {
     await lab.tell([
-      happening('page.viewed', { person: { email: 'ada@example.com', firstName: 'Zoë "Z", the 2nd', lastName: "O'Neill", phone: '+31612345678', country: 'NL', zone: 'Europe/Amsterdam', note: 'two\nlines; and, commas', consent: { email: true, sms: false } } }, { subject: 'c1' }),
+      happening(
+        'page.viewed',
+        {
+          person: {
+            email: 'ada@example.com',
+            firstName: 'Zoë "Z", the 2nd',
+            lastName: "O'Neill",
+            phone: '+31612345678',
+            country: 'NL',
+            zone: 'Europe/Amsterdam',
+            note: 'two\nlines; and, commas',
+            consent: { email: true, sms: false },
+          },
+        },
+        { subject: 'c1' },
+      ),
       happening('page.viewed', { person: { email: 'ben@example.com', firstName: '  魚  ', consent: { email: false } } }, { subject: 'c2' }),
       happening('page.viewed', { person: { email: 'cleo@example.com', firstName: '<b>Cleo</b>' } }),
     ]);
     const ada = (await query<{ id: string }>(lab.db, `select id from people where external_id = 'c1'`))[0]!.id;
     await query(lab.db, `insert into person_tags (person_id, tag, at, by) values (:ada, 'Breeder', now(), 'test')`, { ada });
-    const state = () => query(lab.db, `select p.external_id, p.email, (select jsonb_object_agg(key, trim(value #>> '{}')) from jsonb_each(p.attributes)) as attributes, array(select channel || ' ' || state from consents c where c.person_id = p.id order by 1) as consents,
-      array(select tag from person_tags t where t.person_id = p.id) as tags, array(select kind || value from identifiers i where i.person_id = p.id order by 1) as known_by from people p order by email`);
+    const state = () =>
+      query(
+        lab.db,
+        `select p.external_id, p.email, (select jsonb_object_agg(key, trim(value #>> '{}'))
+          from jsonb_each(p.attributes)) as attributes, array(select channel || ' ' || state from consents c where c.person_id = p.id order by 1) as consents,
+      array(select tag from person_tags t where t.person_id = p.id) as tags, array(select kind || value from identifiers i where i.person_id = p.id
+        order by 1) as known_by from people p order by email`,
+      );
     const before = await state();
     const csv = await text('what=people&format=csv');
     await query(lab.db, 'truncate people, identifiers, weak_claims, consents, events, event_keys, person_tags cascade');
     const file = await send(csv);
     const plan = planOf(file);
-    const wanted = new Set(['externalId', 'email', 'phone', 'firstName', 'lastName', 'country', 'zone', 'tags', 'consent.email', 'consent.sms', 'attribute:note']);
-    const columns = plan.columns.map((column) => (file.columns[column.index] === 'consentSms' ? { ...column, to: 'consent.sms', type: undefined } : column)).filter((column) => wanted.has(column.to));
+    const wanted = new Set([
+      'externalId',
+      'email',
+      'phone',
+      'firstName',
+      'lastName',
+      'country',
+      'zone',
+      'tags',
+      'consent.email',
+      'consent.sms',
+      'attribute:note',
+    ]);
+    const columns = plan.columns
+      .map((column) => (file.columns[column.index] === 'consentSms' ? { ...column, to: 'consent.sms', type: undefined } : column))
+      .filter((column) => wanted.has(column.to));
     expect(new Set(columns.map((column) => column.to))).toEqual(wanted);
     const done = await run({ ...plan, columns });
     expect(done).toMatchObject({ state: 'done', result: { fresh: 3 } });
@@ -301,7 +480,14 @@ describe('bulk acts', () => {
     await doWork(context(), id);
     return workView(await work(lab.db, id));
   };
-  const tell = () => lab.tell(['a', 'b', 'c'].map((name, i) => happening('page.viewed', { person: { email: `${name}@example.com`, country: i ? 'NL' : 'DE', ...(name === 'a' && { consent: { email: true } }) } })));
+  const tell = () =>
+    lab.tell(
+      ['a', 'b', 'c'].map((name, i) =>
+        happening('page.viewed', {
+          person: { email: `${name}@example.com`, country: i ? 'NL' : 'DE', ...(name === 'a' && { consent: { email: true } }) },
+        }),
+      ),
+    );
 
   it('touch those who match, as many as were seen; undone, just those who were changed are changed back', async () => {
     await tell();
@@ -331,16 +517,23 @@ describe('bulk acts', () => {
     const done = await bulk({ act: 'consent', channel: 'email', state: 'withdrawn', how: 'they asked at the fair' }, '', 3);
     expect(done.result).toMatchObject({ changed: 3 });
     await undoWork(context(), done.id, 'Marla');
-    expect(await query(lab.db, `select p.email, c.state from consents c join people p on p.id = c.person_id order by 1`)).toEqual([{ email: 'a@example.com', state: 'given' }, { email: 'b@example.com', state: 'withdrawn' }, { email: 'c@example.com', state: 'withdrawn' }]);
+    expect(await query(lab.db, `select p.email, c.state from consents c join people p on p.id = c.person_id order by 1`)).toEqual([
+      { email: 'a@example.com', state: 'given' },
+      { email: 'b@example.com', state: 'withdrawn' },
+      { email: 'c@example.com', state: 'withdrawn' },
+    ]);
     const gone = await bulk({ act: 'erase' }, 'q=a@example.com', 1);
     expect(gone).toMatchObject({ state: 'done', canUndo: false });
     await expect(undoWork(context(), gone.id, 'Marla')).rejects.toThrow('cannot be undone');
     expect((await people()).map((one) => one.email)).toEqual(['b@example.com', 'c@example.com', null]);
   });
 
-  it.each([[{ act: 'list', list: 'none' }], [{ act: 'fly' }], [{ act: 'set', name: 'email', value: 'x' }], [{ act: 'tag', tag: '  ' }]])('%j is refused', async (act) => {
-    await tell();
-    await expect(bulk(act, '', 3)).rejects.toThrow();
-    expect(await count('works')).toBe(0);
-  });
+  it.each([[{ act: 'list', list: 'none' }], [{ act: 'fly' }], [{ act: 'set', name: 'email', value: 'x' }], [{ act: 'tag', tag: '  ' }]])(
+    '%j is refused',
+    async (act) => {
+      await tell();
+      await expect(bulk(act, '', 3)).rejects.toThrow();
+      expect(await count('works')).toBe(0);
+    },
+  );
 });

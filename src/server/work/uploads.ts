@@ -2,9 +2,9 @@ import { randomBytes } from 'node:crypto';
 import type { UploadView } from '@/core/api';
 import { lookAt } from '@/core/imports';
 import type { Db } from '@/data/db';
-import { addUploadPart, createUpload, deleteUpload, findUpload, finishUpload, readUpload, type UploadRow } from '@/data/imports';
+import { addUploadPart, createUpload, deleteUpload, findUpload, finishUpload, readUpload, type UploadRow } from '@/data/work';
 import { readStore } from '@/data/store';
-import { notFound, Problem } from '../http/problem';
+import { notFound, Problem } from '../http';
 import { csvRows, LARGEST_UPLOAD, ndjsonRows, unpacked } from './read';
 
 const PART = 1024 * 1024;
@@ -14,7 +14,12 @@ export async function takeUpload(db: Db, name: string, body: ReadableStream<Uint
   if (!body) throw new Problem(400, 'No file', 'Send the file as the body of the request.');
   const { now } = await readStore(db);
   const key = randomBytes(12).toString('base64url');
-  const id = await createUpload(db, { key, name: name.replace(/[^\p{L}\p{N}._ -]+/gu, '_').slice(0, 120) || 'file', by, at: new Date(now) });
+  const id = await createUpload(db, {
+    key,
+    name: name.replace(/[^\p{L}\p{N}._ -]+/gu, '_').slice(0, 120) || 'file',
+    by,
+    at: new Date(now),
+  });
   let size = 0;
   let part = 0;
   let pending: Buffer[] = [];
@@ -40,7 +45,8 @@ export async function takeUpload(db: Db, name: string, body: ReadableStream<Uint
       const { done, value } = await reader.read();
       if (done) break;
       size += value.byteLength;
-      if (size > LARGEST_UPLOAD) throw new Problem(413, 'Too large', 'A file may have up to 1 GiB. Pack it with gzip, or send it in several files.');
+      if (size > LARGEST_UPLOAD)
+        throw new Problem(413, 'Too large', 'A file may have up to 1 GiB. Pack it with gzip, or send it in several files.');
       pending.push(Buffer.from(value));
       waiting += value.byteLength;
       if (waiting >= 4 * PART) await flush(false);
@@ -76,7 +82,11 @@ async function firstBytes(db: Db, row: UploadRow, count: number): Promise<Buffer
 const SAMPLE = 512 * 1024;
 
 /** Looks at the beginning of a file: encoding, delimiter, header, the first rows. What is given is taken as said. */
-export async function lookAtUpload(db: Db, key: string, given: { encoding?: string; delimiter?: string; hasHeader?: boolean }): Promise<UploadView> {
+export async function lookAtUpload(
+  db: Db,
+  key: string,
+  given: { encoding?: string; delimiter?: string; hasHeader?: boolean },
+): Promise<UploadView> {
   const row = await upload(db, key);
   const head: Buffer[] = [];
   let size = 0;
@@ -95,7 +105,9 @@ export async function lookAtUpload(db: Db, key: string, given: { encoding?: stri
   try {
     text = new TextDecoder(encoding).decode(bytes).replace(/^\ufeff/, '');
   } catch {
-    throw new Problem(422, 'Not an encoding', `“${encoding.slice(0, 40)}” is not an encoding that we can read.`, [{ field: 'encoding', wrong: 'is not known', right: 'utf-8, windows-1252, iso-8859-15, utf-16le' }]);
+    throw new Problem(422, 'Not an encoding', `“${encoding.slice(0, 40)}” is not an encoding that we can read.`, [
+      { field: 'encoding', wrong: 'is not known', right: 'utf-8, windows-1252, iso-8859-15, utf-16le' },
+    ]);
   }
   if (!isWhole) text = text.slice(0, text.lastIndexOf('\n') + 1) || text;
   const common = { key, name: row.name, size: Number(row.size), encoding, isWhole };
@@ -107,15 +119,29 @@ export async function lookAtUpload(db: Db, key: string, given: { encoding?: stri
     }
     return { ...common, format: 'ndjson', delimiter: ',', hasHeader: false, columns: ['event'], rows };
   }
-  const look = { ...lookAt(text.slice(0, 64 * 1024)), ...(given.delimiter && { delimiter: given.delimiter }), ...(given.hasHeader !== undefined && { hasHeader: given.hasHeader }) };
+  const look = {
+    ...lookAt(text.slice(0, 64 * 1024)),
+    ...(given.delimiter && { delimiter: given.delimiter }),
+    ...(given.hasHeader !== undefined && { hasHeader: given.hasHeader }),
+  };
   const rows: string[][] = [];
-  for await (const batch of csvRows(once(Buffer.from(text)), { kind: 'csv', encoding: 'utf-8', delimiter: look.delimiter, hasHeader: false }, 21)) {
+  for await (const batch of csvRows(
+    once(Buffer.from(text)),
+    { kind: 'csv', encoding: 'utf-8', delimiter: look.delimiter, hasHeader: false },
+    21,
+  )) {
     rows.push(...batch.map((one) => one.cells.map((cell) => cell.slice(0, 500))));
     break;
   }
   const names = look.hasHeader ? (rows.shift() ?? []) : [];
   const width = look.hasHeader ? names.length : Math.max(0, ...rows.map((one) => one.length));
-  return { ...common, format: 'csv', ...look, columns: Array.from({ length: width }, (_, index) => names[index]?.trim() || `Column ${index + 1}`), rows: rows.slice(0, 20) };
+  return {
+    ...common,
+    format: 'csv',
+    ...look,
+    columns: Array.from({ length: width }, (_, index) => names[index]?.trim() || `Column ${index + 1}`),
+    rows: rows.slice(0, 20),
+  };
 }
 
 async function* once(bytes: Buffer): AsyncGenerator<Buffer> {

@@ -1,25 +1,41 @@
 import type { WorkView } from '@/core/api';
-import { askToStop, endWork, findWork, listWorks, lockWork, noteProgress, type WorkRow } from '@/data/bulk';
+import { askToStop, endWork, findWork, listWorks, lockWork, noteProgress, type WorkRow } from '@/data/work';
 import { inTransaction, isOutage, whileHeld, type Db } from '@/data/db';
 import { readStore } from '@/data/store';
-import type { Dispatch } from '../dispatch';
-import { notFound, Problem } from '../http/problem';
-import { log } from '../log';
-import { runBulk, undoBulk } from './bulk';
+import type { Dispatch } from '../messages';
+import { notFound, Problem } from '../http';
+import { log } from '../base';
+import { runBulk, undoBulk } from './acts';
 import { runImport, undoImport } from './imports';
 import { Stopped, type Finished, type Report } from './start';
 
 /** Every kind of long work: what does it, and what takes it back. */
-const KINDS: Record<string, { run: (context: Dispatch, work: WorkRow, report: Report) => Promise<Finished>; undo?: (context: Dispatch, work: WorkRow, by: string) => Promise<Finished> }> = {
+const KINDS: Record<
+  string,
+  {
+    run: (context: Dispatch, work: WorkRow, report: Report) => Promise<Finished>;
+    undo?: (context: Dispatch, work: WorkRow, by: string) => Promise<Finished>;
+  }
+> = {
   import: { run: runImport, undo: undoImport },
   bulk: { run: runBulk, undo: undoBulk },
 };
 
 export function workView(row: WorkRow): WorkView {
   return {
-    id: row.id, kind: row.kind, name: row.name, state: row.state, done: Number(row.done), total: row.total === null ? null : Number(row.total), says: row.says, by: row.by,
-    createdAt: row.created_at.toISOString(), endedAt: row.ended_at?.toISOString() ?? null,
-    canUndo: row.state === 'done' && Boolean(KINDS[row.kind]?.undo) && row.result.canUndo !== false, detail: row.detail, result: row.result,
+    id: row.id,
+    kind: row.kind,
+    name: row.name,
+    state: row.state,
+    done: Number(row.done),
+    total: row.total === null ? null : Number(row.total),
+    says: row.says,
+    by: row.by,
+    createdAt: row.created_at.toISOString(),
+    endedAt: row.ended_at?.toISOString() ?? null,
+    canUndo: row.state === 'done' && Boolean(KINDS[row.kind]?.undo) && row.result.canUndo !== false,
+    detail: row.detail,
+    result: row.result,
   };
 }
 
@@ -33,7 +49,8 @@ export async function doWork(context: Dispatch, id: string): Promise<void> {
     return row;
   });
   if (!work) return;
-  const end = async (state: WorkRow['state'], says: string, result: object = {}) => endWork(db, id, state, says, new Date((await readStore(db)).now), result);
+  const end = async (state: WorkRow['state'], says: string, result: object = {}) =>
+    endWork(db, id, state, says, new Date((await readStore(db)).now), result);
   const report: Report = async (progress) => {
     if (await noteProgress(db, id, progress)) throw new Stopped();
   };
@@ -70,7 +87,10 @@ const undoing = new Set<string>();
 /** Takes ended work back. */
 export async function undoWork(context: Dispatch, id: string, by: string): Promise<WorkView> {
   if (undoing.has(id)) throw new Problem(409, 'Being undone', 'This is being undone already.');
-  if (undoing.size >= MOST_UNDOING) throw new Problem(503, 'Too much at once', 'Other work is being taken back at the moment. Try again in a minute.', [], { 'retry-after': '60' });
+  if (undoing.size >= MOST_UNDOING)
+    throw new Problem(503, 'Too much at once', 'Other work is being taken back at the moment. Try again in a minute.', [], {
+      'retry-after': '60',
+    });
   undoing.add(id);
   try {
     return await takeWorkBack(context, id, by);
@@ -83,7 +103,8 @@ async function takeWorkBack(context: Dispatch, id: string, by: string): Promise<
   const isHeld = await whileHeld(context.db, `undo ${id}`, async () => {
     const row = await work(context.db, id);
     const undo = KINDS[row.kind]?.undo;
-    if (row.state !== 'done' || !undo || row.result.canUndo === false) throw new Problem(409, 'Cannot be undone', row.state === 'undone' ? 'This has been undone already.' : 'This cannot be undone.');
+    if (row.state !== 'done' || !undo || row.result.canUndo === false)
+      throw new Problem(409, 'Cannot be undone', row.state === 'undone' ? 'This has been undone already.' : 'This cannot be undone.');
     const { says, result } = await undo(context, row, by);
     await endWork(context.db, row.id, 'undone', says, new Date((await readStore(context.db)).now), result);
   });

@@ -3,7 +3,19 @@ import { scaleLinear } from 'd3-scale';
 import { line } from 'd3-shape';
 
 /** A small line of values over days, from zero; its last value is marked. */
-export function Spark({ values, label, say, width = 120, height = 28 }: { values: readonly number[]; label: string; say: (value: number) => string; width?: number; height?: number }) {
+export function Spark({
+  values,
+  label,
+  say,
+  width = 120,
+  height = 28,
+}: {
+  values: readonly number[];
+  label: string;
+  say: (value: number) => string;
+  width?: number;
+  height?: number;
+}) {
   const top = max(values) ?? 0;
   const x = scaleLinear([0, Math.max(1, values.length - 1)], [2, width - 3]);
   const y = scaleLinear([0, top || 1], [height - 2, 3]);

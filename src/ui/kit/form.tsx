@@ -1,5 +1,7 @@
+'use client';
+
 import { clsx } from 'clsx';
-import type { ButtonHTMLAttributes, ReactNode } from 'react';
+import { useState, type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode } from 'react';
 
 /** The looks of a field, without its width. */
 export const fieldClass = 'h-8 min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
@@ -7,7 +9,17 @@ export const fieldClass = 'h-8 min-w-0 rounded-md border border-line bg-panel px
 export const inputClass = `${fieldClass} w-full`;
 
 /** A labelled field with its unit or hint and its problem. */
-export function Field({ label, hint, problem, children }: { label: string; hint?: ReactNode; problem?: string | null; children: ReactNode }) {
+export function Field({
+  label,
+  hint,
+  problem,
+  children,
+}: {
+  label: string;
+  hint?: ReactNode;
+  problem?: string | null;
+  children: ReactNode;
+}) {
   return (
     <div className="grid gap-1">
       <label className="grid gap-1">
@@ -15,13 +27,44 @@ export function Field({ label, hint, problem, children }: { label: string; hint?
         {children}
       </label>
       {hint && !problem && <span className="text-xs text-soft">{hint}</span>}
-      {problem && <span role="alert" className="text-xs text-stop">{problem}</span>}
+      {problem && (
+        <span role="alert" className="text-xs text-stop">
+          {problem}
+        </span>
+      )}
     </div>
   );
 }
 
+/** A number that can be typed freely: only sound ones are handed on, and it follows when the value changes elsewhere (undo, say). */
+export function NumberField({
+  value,
+  onChange,
+  className,
+  ...rest
+}: { value: number; onChange: (value: number) => void } & Omit<InputHTMLAttributes<HTMLInputElement>, 'value' | 'onChange' | 'type'>) {
+  const [typed, setTyped] = useState<{ text: string; of: number } | null>(null);
+  return (
+    <input
+      {...rest}
+      type="number"
+      value={typed && typed.of === value ? typed.text : String(value)}
+      onChange={(event) => {
+        const next = event.target.valueAsNumber;
+        setTyped({ text: event.target.value, of: Number.isFinite(next) ? next : value });
+        if (Number.isFinite(next) && next !== value) onChange(next);
+      }}
+      className={clsx(inputClass, 'tabular', className)}
+    />
+  );
+}
+
 /** A button: `primary` for the one act of a place, `plain` for the others, `quiet` inside tables and bars. */
-export function Button({ kind = 'plain', className, ...rest }: { kind?: 'primary' | 'plain' | 'quiet' } & ButtonHTMLAttributes<HTMLButtonElement>) {
+export function Button({
+  kind = 'plain',
+  className,
+  ...rest
+}: { kind?: 'primary' | 'plain' | 'quiet' } & ButtonHTMLAttributes<HTMLButtonElement>) {
   return (
     <button
       type="button"

@@ -8,7 +8,13 @@ export function StateSignal({ state }: { state: string }) {
   return (
     <span className={`inline-flex items-center gap-1.5 font-semibold ${TONES[state] ?? ''}`}>
       <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
-        {state === 'on' ? <circle cx="6" cy="6" r="5" fill="currentColor" /> : state === 'paused' ? <rect x="1" y="4" width="10" height="4" rx="1" fill="currentColor" /> : <circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="2" />}
+        {state === 'on' ? (
+          <circle cx="6" cy="6" r="5" fill="currentColor" />
+        ) : state === 'paused' ? (
+          <rect x="1" y="4" width="10" height="4" rx="1" fill="currentColor" />
+        ) : (
+          <circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="2" />
+        )}
       </svg>
       {WORDS[state] ?? state}
     </span>
@@ -31,7 +37,11 @@ export function Failed({ error, retry }: { error: Error; retry?: () => void }) {
     <div role="alert" className="grid justify-items-center gap-3 px-6 py-12 text-center">
       <p className="font-semibold text-stop">This could not be loaded</p>
       <p className="max-w-md text-soft">{error.message}</p>
-      {retry && <button type="button" onClick={retry} className="h-8 rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash">Try again</button>}
+      {retry && (
+        <button type="button" onClick={retry} className="h-8 rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash">
+          Try again
+        </button>
+      )}
     </div>
   );
 }

@@ -9,13 +9,25 @@ import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
-import { api } from '../api';
-import { plural, sayCount, sayDate } from '../format';
-import { attempt } from '../kit/Ask';
-import { Button, inputClass } from '../kit/form';
-import { Label, Page, Part } from '../kit/Page';
-import { Empty, Failed, NotKnown } from '../kit/states';
-import { useStore } from '../store';
+import {
+  api,
+  AsTable,
+  attempt,
+  Button,
+  Empty,
+  Failed,
+  inputClass,
+  Label,
+  NotKnown,
+  Page,
+  Part,
+  plural,
+  sayCalendarDay,
+  sayCount,
+  sayDate,
+  useReading,
+  useStore,
+} from '../kit';
 import { ListDialog } from './ListsScreen';
 
 /** One list: how it grows, who is on it, adding and taking off. */
@@ -23,51 +35,184 @@ export function ListScreen({ id }: { id: string }) {
   const store = useStore();
   const router = useRouter();
   const client = useQueryClient();
-  const list = useQuery({ queryKey: ['list', id], queryFn: () => api<ListView>(`/lists/${encodeURIComponent(id)}`), refetchInterval: 5_000 });
+  const list = useQuery({
+    queryKey: ['list', id],
+    queryFn: () => api<ListView>(`/lists/${encodeURIComponent(id)}`),
+    refetchInterval: 5_000,
+  });
   const growth = useQuery({ queryKey: ['list', id, 'growth'], queryFn: () => api<GrowthView>(`/lists/${encodeURIComponent(id)}/growth`) });
   const rule = encodeURIComponent(JSON.stringify({ test: 'list', list: id, member: true }));
-  const people = useQuery({ queryKey: ['people', 'list', id], queryFn: () => api<DirectoryView>(`/people?limit=50&count=no&rule=${rule}`) });
+  const people = useQuery({
+    queryKey: ['people', 'list', id],
+    queryFn: () => api<DirectoryView>(`/people?limit=50&count=no&rule=${rule}`),
+  });
   const [isEditing, setEditing] = useState(false);
   const [words, setWords] = useState('');
   const asked = useDeferredValue(words.trim());
-  const found = useQuery({ queryKey: ['people', 'for-list', asked], queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&count=no&q=${encodeURIComponent(asked)}`, { signal }), enabled: asked.length >= 2 });
-  if (list.error) return <Page title="List" back={{ href: '/people/lists', name: 'All lists' }}><Failed error={list.error} retry={() => void list.refetch()} /></Page>;
+  const found = useQuery({
+    queryKey: ['people', 'for-list', asked],
+    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&count=no&q=${encodeURIComponent(asked)}`, { signal }),
+    enabled: asked.length >= 2,
+  });
+  if (list.error)
+    return (
+      <Page title="List" back={{ href: '/people/lists', name: 'All lists' }}>
+        <Failed error={list.error} retry={() => void list.refetch()} />
+      </Page>
+    );
   if (!list.data) return <Empty title="Loading…" />;
   const refresh = async () => {
-    await Promise.all([client.invalidateQueries({ queryKey: ['list', id] }), client.invalidateQueries({ queryKey: ['people', 'list', id] }), client.invalidateQueries({ queryKey: ['lists'] })]);
+    await Promise.all([
+      client.invalidateQueries({ queryKey: ['list', id] }),
+      client.invalidateQueries({ queryKey: ['people', 'list', id] }),
+      client.invalidateQueries({ queryKey: ['lists'] }),
+    ]);
   };
-  const put = (personId: string, isOn: boolean) => attempt(async () => {
-    const { state } = await api<{ state: string }>(`/people/${encodeURIComponent(personId)}/lists`, { method: 'POST', body: { list: id, isOn } });
-    toast.success(state === 'asked' ? 'A mail that asks them to confirm is on its way.' : isOn ? 'On the list.' : 'Off the list.');
-    await refresh();
-  });
+  const put = (personId: string, isOn: boolean) =>
+    attempt(async () => {
+      const { state } = await api<{ state: string }>(`/people/${encodeURIComponent(personId)}/lists`, {
+        method: 'POST',
+        body: { list: id, isOn },
+      });
+      toast.success(state === 'asked' ? 'A mail that asks them to confirm is on its way.' : isOn ? 'On the list.' : 'Off the list.');
+      await refresh();
+    });
   const on = new Set(people.data?.people.map((one) => one.number));
   return (
-    <Page title={<>{list.data.name} {list.data.doubleOptIn && <Label>double opt-in</Label>}</>} back={{ href: '/people/lists', name: 'All lists' }} about={`${list.data.about ? `${list.data.about}. ` : ''}${plural(list.data.people, 'person is', 'people are')} on it${list.data.doubleOptIn ? `, ${plural(list.data.waiting, 'was', 'were')} asked and did not confirm yet` : ''}.`} acts={<>
-      <Link href={`/data/files/new?list=${id}`} className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash">Import into it</Link>
-      <Button onClick={() => setEditing(true)}>Change</Button>
-      <Button onClick={() => void attempt(async () => {
-        await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: true } });
-        await client.invalidateQueries({ queryKey: ['lists'] });
-        toast.success('Put away.', { action: { label: 'Undo', onClick: () => void attempt(async () => { await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: false } }); await client.invalidateQueries({ queryKey: ['lists'] }); }, 'It is back.') } });
-        router.push('/people/lists');
-      })}>Put away</Button>
-    </>}>
+    <Page
+      title={
+        <>
+          {list.data.name} {list.data.doubleOptIn && <Label>double opt-in</Label>}
+        </>
+      }
+      back={{ href: '/people/lists', name: 'All lists' }}
+      about={`${list.data.about ? `${list.data.about}. ` : ''}${plural(list.data.people, 'person is', 'people are')} on it${list.data.doubleOptIn ? `, ${plural(list.data.waiting, 'was', 'were')} asked and did not confirm yet` : ''}.`}
+      acts={
+        <>
+          <Link
+            href={`/data/files/new?list=${id}`}
+            className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash"
+          >
+            Import into it
+          </Link>
+          <Button onClick={() => setEditing(true)}>Change</Button>
+          <Button
+            onClick={() =>
+              void attempt(async () => {
+                await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: true } });
+                await client.invalidateQueries({ queryKey: ['lists'] });
+                toast.success('Archived.', {
+                  action: {
+                    label: 'Undo',
+                    onClick: () =>
+                      void attempt(async () => {
+                        await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: false } });
+                        await client.invalidateQueries({ queryKey: ['lists'] });
+                      }, 'It is back.'),
+                  },
+                });
+                router.push('/people/lists');
+              })
+            }
+          >
+            Archive
+          </Button>
+        </>
+      }
+    >
       <div className="grid grid-cols-[1fr_420px] items-start gap-5">
         <div className="grid gap-4">
-          <Part title="Growth, last 90 days"><div className="p-4">{growth.data ? <Growth days={growth.data.days} /> : growth.error ? <Failed error={growth.error} retry={() => void growth.refetch()} /> : <Empty title="Loading…" />}</div></Part>
+          <Part title="Growth, last 90 days">
+            <div className="p-4">
+              {growth.data ? (
+                <Growth days={growth.data.days} />
+              ) : growth.error ? (
+                <Failed error={growth.error} retry={() => void growth.refetch()} />
+              ) : (
+                <Empty title="Loading…" />
+              )}
+            </div>
+          </Part>
         </div>
-        <Part title="On it" acts={<Link href={`/people?list=${id}`} className="text-sm text-accent underline">All in the table</Link>}>
-          <div className="border-b border-line p-3"><input type="search" aria-label="Add a person" placeholder="Add a person: name, email or id" value={words} onChange={(event) => setWords(event.target.value)} className={inputClass} />
-            {asked.length >= 2 && <ul className="mt-2">{found.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 py-1"><span className="min-w-0 flex-1 truncate"><b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span></span>{on.has(one.number) ? <span className="text-xs text-soft">on it</span> : <Button onClick={() => void put(one.id, true)}>Add</Button>}</li>)}{found.data && !found.data.people.length && <li className="text-soft">Nobody is found by that.</li>}</ul>}
+        <Part
+          title="On it"
+          acts={
+            <Link href={`/people?list=${id}`} className="text-sm text-accent underline">
+              All in the table
+            </Link>
+          }
+        >
+          <div className="border-b border-line p-3">
+            <input
+              type="search"
+              aria-label="Add a person"
+              placeholder="Add a person: name, email or id"
+              value={words}
+              onChange={(event) => setWords(event.target.value)}
+              className={inputClass}
+            />
+            {asked.length >= 2 && (
+              <ul className="mt-2">
+                {found.data?.people.map((one) => (
+                  <li key={one.number} className="flex items-center gap-2 py-1">
+                    <span className="min-w-0 flex-1 truncate">
+                      <b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span>
+                    </span>
+                    {on.has(one.number) ? (
+                      <span className="text-xs text-soft">on it</span>
+                    ) : (
+                      <Button onClick={() => void put(one.id, true)}>Add</Button>
+                    )}
+                  </li>
+                ))}
+                {found.data && !found.data.people.length && <li className="text-soft">Nobody is found by that.</li>}
+              </ul>
+            )}
           </div>
-          <ul className="max-h-[420px] overflow-y-auto">{people.data?.people.map((one) => <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0"><Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline">{one.name ? <b>{one.name}</b> : <NotKnown what="name not known" />} <span className="text-soft">{one.email}</span></Link><span className="text-xs text-soft" title="last seen">seen {sayDate(one.seenAt, store.zone)}</span><button type="button" className="text-xs text-accent" aria-label={`Take ${one.name ?? one.email ?? one.id} off`} onClick={() => void put(one.id, false)}>Take off</button></li>)}</ul>
+          <ul className="max-h-[420px] overflow-y-auto">
+            {people.data?.people.map((one) => (
+              <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0">
+                <Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline">
+                  {one.name ? <b>{one.name}</b> : <NotKnown what="name not known" />} <span className="text-soft">{one.email}</span>
+                </Link>
+                <span className="text-xs text-soft" title="last seen">
+                  seen {sayDate(one.seenAt, store.zone)}
+                </span>
+                <button
+                  type="button"
+                  className="text-xs text-accent"
+                  aria-label={`Remove ${one.name ?? one.email ?? one.id}`}
+                  onClick={() => void put(one.id, false)}
+                >
+                  Remove
+                </button>
+              </li>
+            ))}
+          </ul>
           {people.error && <Failed error={people.error} retry={() => void people.refetch()} />}
-          {people.data && !people.data.people.length && <Empty title="Nobody is on it yet">Add somebody above, or choose people in the table and add them all.</Empty>}
-          {list.data.people > 50 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The 50 seen last. <Link href={`/people?list=${id}`} className="text-accent underline">All {sayCount(list.data.people)} in the table</Link></p>}
+          {people.data && !people.data.people.length && (
+            <Empty title="Nobody is on it yet">Add somebody above, or choose people in the table and add them all.</Empty>
+          )}
+          {list.data.people > 50 && (
+            <p className="border-t border-line px-4 py-2 text-xs text-soft">
+              The 50 seen last.{' '}
+              <Link href={`/people?list=${id}`} className="text-accent underline">
+                All {sayCount(list.data.people)} in the table
+              </Link>
+            </p>
+          )}
         </Part>
       </div>
-      {isEditing && <ListDialog list={list.data} onClose={() => setEditing(false)} onDone={() => { setEditing(false); void refresh(); }} />}
+      {isEditing && (
+        <ListDialog
+          list={list.data}
+          onClose={() => setEditing(false)}
+          onDone={() => {
+            setEditing(false);
+            void refresh();
+          }}
+        />
+      )}
     </Page>
   );
 }
@@ -76,12 +221,14 @@ const [WIDTH, HEIGHT, LEFT, BOTTOM] = [720, 260, 52, 34];
 
 /** How many were on the list at the end of each day; values on hover, by arrow keys and as a table. */
 function Growth({ days }: { days: GrowthView['days'] }) {
-  const [at, setAt] = useState<number | null>(null);
-  const x = scalePoint(days.map((day) => day.day), [LEFT, WIDTH - 8]);
+  const { at, read, keys } = useReading(days.length, 'last');
+  const x = scalePoint(
+    days.map((day) => day.day),
+    [LEFT, WIDTH - 8],
+  );
   const low = min(days, (day) => day.people) ?? 0;
   const high = max(days, (day) => day.people) ?? 0;
   const y = scaleLinear([low < high / 2 ? 0 : low, Math.max(high, low + 4)], [HEIGHT - BOTTOM, 16]).nice(4);
-  const sayDay = (day: string) => new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' }).format(new Date(`${day}T12:00:00Z`));
   const points = days.map((day): [number, number] => [x(day.day)!, y(day.people)]);
   const base = y(y.domain()[0]!);
   const shown = at === null ? days.at(-1) : days[at];
@@ -89,21 +236,81 @@ function Growth({ days }: { days: GrowthView['days'] }) {
   const left = days.reduce((sum, day) => sum + day.left, 0);
   return (
     <div>
-      <p className="h-5 text-sm tabular">{shown && <><b>{sayDay(shown.day)}</b>: {plural(shown.people, 'person', 'people')} on it, {sayCount(shown.joined)} joined, {sayCount(shown.left)} left</>}<span className="ml-4 text-soft">In 90 days {sayCount(joined)} joined and {sayCount(left)} left.</span></p>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" role="img" tabIndex={0} aria-label="People on the list at the end of each day; arrow keys read the days" onMouseLeave={() => setAt(null)} onBlur={() => setAt(null)}
-        onKeyDown={(event) => {
-          if (event.key !== 'ArrowLeft' && event.key !== 'ArrowRight') return;
-          event.preventDefault();
-          setAt((now) => Math.max(0, Math.min(days.length - 1, (now ?? days.length - 1) + (event.key === 'ArrowRight' ? 1 : -1))));
-        }}>
-        {y.ticks(4).filter(Number.isInteger).map((tick) => <g key={tick}><line x1={LEFT} x2={WIDTH - 8} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.5} /><text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" fontSize={11} className="fill-soft tabular">{sayCount(tick)}</text></g>)}
-        <path d={area<[number, number]>().x((p) => p[0]).y0(base).y1((p) => p[1])(points) ?? ''} fill="var(--lane-1)" opacity={0.14} />
+      <p className="h-5 text-sm tabular">
+        {shown && (
+          <>
+            <b>{sayCalendarDay(shown.day)}</b>: {plural(shown.people, 'person', 'people')} on it, {sayCount(shown.joined)} joined,{' '}
+            {sayCount(shown.left)} left
+          </>
+        )}
+        <span className="ml-4 text-soft">
+          In 90 days {sayCount(joined)} joined and {sayCount(left)} left.
+        </span>
+      </p>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="w-full"
+        role="img"
+        aria-label="People on the list at the end of each day; arrow keys read the days"
+        {...keys}
+      >
+        {y
+          .ticks(4)
+          .filter(Number.isInteger)
+          .map((tick) => (
+            <g key={tick}>
+              <line x1={LEFT} x2={WIDTH - 8} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.5} />
+              <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" fontSize={11} className="fill-soft tabular">
+                {sayCount(tick)}
+              </text>
+            </g>
+          ))}
+        <path
+          d={
+            area<[number, number]>()
+              .x((p) => p[0])
+              .y0(base)
+              .y1((p) => p[1])(points) ?? ''
+          }
+          fill="var(--lane-1)"
+          opacity={0.14}
+        />
         <path d={line()(points) ?? ''} fill="none" stroke="var(--lane-1)" strokeWidth={2} />
-        {days.map((day, index) => <g key={day.day}><rect x={x(day.day)! - x.step() / 2} y={0} width={x.step()} height={HEIGHT - BOTTOM} fill="transparent" onMouseEnter={() => setAt(index)} />{index % 15 === 0 && <text x={x(day.day)} y={HEIGHT - BOTTOM + 16} textAnchor={index === 0 ? 'start' : 'middle'} fontSize={11} className="fill-soft">{sayDay(day.day)}</text>}{at === index && <circle cx={x(day.day)} cy={y(day.people)} r={4} fill="var(--lane-1)" />}</g>)}
-        <text x={LEFT} y={10} fontSize={11} className="fill-soft">People on the list</text>
-        <text x={WIDTH - 8} y={HEIGHT - 4} textAnchor="end" fontSize={11} className="fill-soft">End of the day</text>
+        {days.map((day, index) => (
+          <g key={day.day}>
+            <rect
+              x={x(day.day)! - x.step() / 2}
+              y={0}
+              width={x.step()}
+              height={HEIGHT - BOTTOM}
+              fill="transparent"
+              onMouseEnter={() => read(index)}
+            />
+            {index % 15 === 0 && (
+              <text
+                x={x(day.day)}
+                y={HEIGHT - BOTTOM + 16}
+                textAnchor={index === 0 ? 'start' : 'middle'}
+                fontSize={11}
+                className="fill-soft"
+              >
+                {sayCalendarDay(day.day)}
+              </text>
+            )}
+            {at === index && <circle cx={x(day.day)} cy={y(day.people)} r={4} fill="var(--lane-1)" />}
+          </g>
+        ))}
+        <text x={LEFT} y={10} fontSize={11} className="fill-soft">
+          People on the list
+        </text>
+        <text x={WIDTH - 8} y={HEIGHT - 4} textAnchor="end" fontSize={11} className="fill-soft">
+          End of the day
+        </text>
       </svg>
-      <details className="text-sm"><summary className="text-accent">The same as a table</summary><div className="max-h-56 overflow-auto"><table className="w-full"><thead className="text-xs text-soft"><tr><th scope="col">Day</th><th scope="col" className="num">Joined</th><th scope="col" className="num">Left</th><th scope="col" className="num">On it</th></tr></thead><tbody>{[...days].reverse().map((day) => <tr key={day.day} className="border-t border-line"><td>{sayDay(day.day)}</td><td className="num">{sayCount(day.joined)}</td><td className="num">{sayCount(day.left)}</td><td className="num">{sayCount(day.people)}</td></tr>)}</tbody></table></div></details>
+      <AsTable
+        heads={['Day', 'Joined', 'Left', 'On it']}
+        rows={[...days].reverse().map((day) => [sayCalendarDay(day.day), sayCount(day.joined), sayCount(day.left), sayCount(day.people)])}
+      />
     </div>
   );
 }

@@ -1,5 +1,6 @@
 'use client';
 
+import { clsx } from 'clsx';
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Columns3, Download, Plus, Save, X } from 'lucide-react';
 import Link from 'next/link';
@@ -9,13 +10,22 @@ import { useDeferredValue, useEffect, useMemo, useRef, useState, type KeyboardEv
 import type { AttributeView, DirectoryItem, DirectoryView, FlowListView, ListView, SavedView } from '@/core/api';
 import { ATTRIBUTE_TYPE_WORDS, fitAttribute } from '@/core/people';
 import { sayName, type Rule } from '@/core/rules';
-import { api } from '../api';
-import { plural, sayCount } from '../format';
-import { Ask, attempt } from '../kit/Ask';
-import { Button, Field, fieldClass, inputClass } from '../kit/form';
-import { SortHead } from '../kit/SortHead';
-import { Empty, Failed, NotKnown } from '../kit/states';
-import { useStore } from '../store';
+import {
+  api,
+  Ask,
+  attempt,
+  Button,
+  Empty,
+  Failed,
+  Field,
+  fieldClass,
+  inputClass,
+  NotKnown,
+  plural,
+  sayCount,
+  SortHead,
+  useStore,
+} from '../kit';
 import { BulkBar, type Chosen } from './BulkBar';
 import { COLUMNS, columnOf, FIRST_COLUMNS, type Column } from './columns';
 import { useWindow } from './window';
@@ -23,22 +33,81 @@ import { useWindow } from './window';
 const PAGE = 100;
 const ROW = 34;
 
-const REACH: Record<string, Rule> = { yes: { test: 'consent', channel: 'email', reachable: true }, no: { test: 'consent', channel: 'email', reachable: false } };
+const REACH: Record<string, Rule> = {
+  yes: { test: 'consent', channel: 'email', reachable: true },
+  no: { test: 'consent', channel: 'email', reachable: false },
+};
 const ORDERED: Record<string, { name: string; rule: Rule }> = {
   month: { name: 'ordered in the last 30 days', rule: { test: 'did', event: 'order.placed', since: { last: 'P30D' } } },
   twice: { name: 'ordered twice or more', rule: { test: 'did', event: 'order.placed', times: 2, since: 'ever' } },
-  quiet: { name: 'ordered, but not in the last 90 days', rule: { all: [{ test: 'did', event: 'order.placed', since: 'ever' }, { test: 'didNot', event: 'order.placed', since: { last: 'P90D' } }] } },
+  quiet: {
+    name: 'ordered, but not in the last 90 days',
+    rule: {
+      all: [
+        { test: 'did', event: 'order.placed', since: 'ever' },
+        { test: 'didNot', event: 'order.placed', since: { last: 'P90D' } },
+      ],
+    },
+  },
   never: { name: 'never ordered', rule: { test: 'didNot', event: 'order.placed', since: 'ever' } },
-  left: { name: 'left a cart in the last 7 days', rule: { all: [{ test: 'did', event: 'cart.updated', since: { last: 'P7D' } }, { test: 'didNot', event: 'order.placed', since: { last: 'P7D' } }] } },
+  left: {
+    name: 'left a cart in the last 7 days',
+    rule: {
+      all: [
+        { test: 'did', event: 'cart.updated', since: { last: 'P7D' } },
+        { test: 'didNot', event: 'order.placed', since: { last: 'P7D' } },
+      ],
+    },
+  },
 };
-const OPS = [['is', 'is'], ['isNot', 'is not'], ['contains', 'contains'], ['atLeast', 'is at least'], ['atMost', 'is at most'], ['known', 'is known'], ['unknown', 'is not known']] as const;
+const OPS = [
+  ['is', 'is'],
+  ['isNot', 'is not'],
+  ['contains', 'contains'],
+  ['atLeast', 'is at least'],
+  ['atMost', 'is at most'],
+  ['known', 'is known'],
+  ['unknown', 'is not known'],
+] as const;
 
-interface AttributeFilter { readonly name: string; readonly op: (typeof OPS)[number][0]; readonly value: string | number | boolean }
-interface View { q: string; reach: string; ordered: string; inside: string; list: string; tag: string; rule: string; sort: string; direction: string; columns: string; where: string }
-const EMPTY: View = { q: '', reach: '', ordered: '', inside: '', list: '', tag: '', rule: '', sort: 'seen', direction: 'down', columns: FIRST_COLUMNS.join(','), where: '' };
+interface AttributeFilter {
+  readonly name: string;
+  readonly op: (typeof OPS)[number][0];
+  readonly value: string | number | boolean;
+}
+interface View {
+  q: string;
+  reach: string;
+  ordered: string;
+  inside: string;
+  list: string;
+  tag: string;
+  rule: string;
+  sort: string;
+  direction: string;
+  columns: string;
+  where: string;
+}
+const EMPTY: View = {
+  q: '',
+  reach: '',
+  ordered: '',
+  inside: '',
+  list: '',
+  tag: '',
+  rule: '',
+  sort: 'seen',
+  direction: 'down',
+  columns: FIRST_COLUMNS.join(','),
+  where: '',
+};
 
-const readView = (query: string): View => ({ ...EMPTY, ...Object.fromEntries([...new URLSearchParams(query)].filter(([name]) => name in EMPTY)) });
-const writeView = (view: View): string => new URLSearchParams(Object.entries(view).filter(([name, value]) => value !== EMPTY[name as keyof View])).toString();
+const readView = (query: string): View => ({
+  ...EMPTY,
+  ...Object.fromEntries([...new URLSearchParams(query)].filter(([name]) => name in EMPTY)),
+});
+const writeView = (view: View): string =>
+  new URLSearchParams(Object.entries(view).filter(([name, value]) => value !== EMPTY[name as keyof View])).toString();
 
 function conditionsOf(view: View): AttributeFilter[] {
   try {
@@ -89,17 +158,38 @@ export function PeopleTable({ query }: { query: string }) {
   }, [address, path]);
 
   const rule = ruleOf(view);
-  const who = new URLSearchParams({ ...(words && { q: words }), ...(view.inside && { inside: view.inside }), ...(rule && { rule: JSON.stringify(rule) }) }).toString();
+  const who = new URLSearchParams({
+    ...(words && { q: words }),
+    ...(view.inside && { inside: view.inside }),
+    ...(rule && { rule: JSON.stringify(rule) }),
+  }).toString();
   const order = `sort=${encodeURIComponent(view.sort)}&direction=${view.direction}`;
   const flows = useQuery({ queryKey: ['flows'], queryFn: () => api<FlowListView>('/flows') });
-  const count = useQuery({ queryKey: ['people', 'count', who], queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=0&${who}`, { signal }), placeholderData: keepPreviousData });
+  const count = useQuery({
+    queryKey: ['people', 'count', who],
+    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=0&${who}`, { signal }),
+    placeholderData: keepPreviousData,
+  });
   const total = count.data?.total ?? 0;
 
   const scroller = useRef<HTMLDivElement>(null);
   const shown = useWindow(scroller, total, ROW);
-  const pages = useMemo(() => Array.from({ length: Math.max(1, Math.ceil(shown.last / PAGE) - Math.floor(shown.first / PAGE)) }, (_, i) => Math.floor(shown.first / PAGE) + i), [shown.first, shown.last]);
+  const pages = useMemo(
+    () =>
+      Array.from(
+        { length: Math.max(1, Math.ceil(shown.last / PAGE) - Math.floor(shown.first / PAGE)) },
+        (_, i) => Math.floor(shown.first / PAGE) + i,
+      ),
+    [shown.first, shown.last],
+  );
   const loaded = useQueries({
-    queries: pages.map((page) => ({ queryKey: ['people', 'page', who, order, page], queryFn: ({ signal }: { signal: AbortSignal }) => api<DirectoryView>(`/people?count=no&limit=${PAGE}&offset=${page * PAGE}&${order}&${who}`, { signal }), staleTime: 15_000, placeholderData: pages.length === 1 ? keepPreviousData : undefined })),
+    queries: pages.map((page) => ({
+      queryKey: ['people', 'page', who, order, page],
+      queryFn: ({ signal }: { signal: AbortSignal }) =>
+        api<DirectoryView>(`/people?count=no&limit=${PAGE}&offset=${page * PAGE}&${order}&${who}`, { signal }),
+      staleTime: 15_000,
+      placeholderData: pages.length === 1 ? keepPreviousData : undefined,
+    })),
   });
   const error = count.error ?? loaded.find((one) => one.error)?.error ?? null;
   const personAt = (index: number): DirectoryItem | undefined => {
@@ -107,7 +197,10 @@ export function PeopleTable({ query }: { query: string }) {
     return at < 0 ? undefined : loaded[at]?.data?.people[index % PAGE];
   };
 
-  const columns = view.columns.split(',').map(columnOf).filter((column): column is Column => column !== null);
+  const columns = view.columns
+    .split(',')
+    .map(columnOf)
+    .filter((column): column is Column => column !== null);
   const grid = { gridTemplateColumns: `28px 1.4fr ${columns.map((column) => `${column.width}fr`).join(' ')}` };
   const isFiltered = Boolean(who);
   const toggle = (person: DirectoryItem) => {
@@ -138,63 +231,230 @@ export function PeopleTable({ query }: { query: string }) {
 
   return (
     <div className="flex h-[calc(100vh-48px)]">
-      <Beside view={view} onView={(next) => { setView(next); setChosen({ kind: 'some', ids: new Set() }); }} put={put} />
+      <Beside
+        view={view}
+        onView={(next) => {
+          setView(next);
+          setChosen({ kind: 'some', ids: new Set() });
+        }}
+        put={put}
+      />
       <div className="flex min-w-0 flex-1 flex-col px-5 py-4">
         <div className="mb-3 flex items-end gap-2">
           <div className="mr-auto">
             <h1 className="text-xl font-semibold">People</h1>
-            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">{count.isPending || count.isPlaceholderData ? 'Counting…' : `${plural(total, 'person', 'people')}${isFiltered ? (total === 1 ? ' matches' : ' match') : ' on file'}`}</p>
+            <p className="whitespace-nowrap text-soft" role="status" data-testid="people-count">
+              {count.isPending || count.isPlaceholderData
+                ? 'Counting…'
+                : `${plural(total, 'person', 'people')}${isFiltered ? (total === 1 ? ' matches' : ' match') : ' on file'}`}
+            </p>
           </div>
-          <input type="search" aria-label="Search people" placeholder="Name, email, phone or id" value={view.q} onChange={(event) => put({ q: event.target.value })} className={`${fieldClass} w-52`} />
-          <select aria-label="Can be emailed" value={view.reach} onChange={(event) => put({ reach: event.target.value })} className={`${fieldClass} w-36`}>
+          <input
+            type="search"
+            aria-label="Search people"
+            placeholder="Name, email, phone or id"
+            value={view.q}
+            onChange={(event) => put({ q: event.target.value })}
+            className={`${fieldClass} w-52`}
+          />
+          <select
+            aria-label="Can be emailed"
+            value={view.reach}
+            onChange={(event) => put({ reach: event.target.value })}
+            className={`${fieldClass} w-36`}
+          >
             <option value="">emailed or not</option>
             <option value="yes">can be emailed</option>
             <option value="no">cannot be emailed</option>
           </select>
-          <select aria-label="Orders" value={view.ordered} onChange={(event) => put({ ordered: event.target.value })} className={`${fieldClass} w-44`}>
+          <select
+            aria-label="Orders"
+            value={view.ordered}
+            onChange={(event) => put({ ordered: event.target.value })}
+            className={`${fieldClass} w-44`}
+          >
             <option value="">any orders or none</option>
-            {Object.entries(ORDERED).map(([key, { name }]) => <option key={key} value={key}>{name}</option>)}
+            {Object.entries(ORDERED).map(([key, { name }]) => (
+              <option key={key} value={key}>
+                {name}
+              </option>
+            ))}
           </select>
-          <select aria-label="Inside a flow" value={view.inside} onChange={(event) => put({ inside: event.target.value })} className={`${fieldClass} w-40`}>
+          <select
+            aria-label="Inside a flow"
+            value={view.inside}
+            onChange={(event) => put({ inside: event.target.value })}
+            className={`${fieldClass} w-40`}
+          >
             <option value="">in any flow or none</option>
-            {flows.data?.flows.filter((flow) => flow.version !== null).map((flow) => <option key={flow.key} value={flow.key}>inside “{flow.name}”</option>)}
+            {flows.data?.flows
+              .filter((flow) => flow.version !== null)
+              .map((flow) => (
+                <option key={flow.key} value={flow.key}>
+                  inside “{flow.name}”
+                </option>
+              ))}
           </select>
           <ByAttribute put={put} view={view} />
           <Choose view={view} put={put} />
-          <a href={`/api/v1/exports?what=people&format=csv&${who}`} download aria-label="Save these people as CSV" title="Save these people as CSV" className="inline-flex size-8 items-center justify-center rounded-md border border-line bg-panel hover:bg-wash"><Download size={16} aria-hidden="true" /></a>
+          <a
+            href={`/api/v1/exports?what=people&format=csv&${who}`}
+            download
+            aria-label="Save these people as CSV"
+            title="Save these people as CSV"
+            className="inline-flex size-8 items-center justify-center rounded-md border border-line bg-panel hover:bg-wash"
+          >
+            <Download size={16} aria-hidden="true" />
+          </a>
         </div>
         {isFiltered && (
           <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5">
-            <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData}>{count.data?.rule ? <>Everyone who <b>{count.data.rule}</b></> : 'Everyone who matches'}{words && <> and is found by “{words}”</>}{view.inside && <> and is inside a flow</>}</span>
+            <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData}>
+              {count.data?.rule ? (
+                <>
+                  Everyone who <b>{count.data.rule}</b>
+                </>
+              ) : (
+                'Everyone who matches'
+              )}
+              {words && <> and is found by “{words}”</>}
+              {view.inside && <> and is inside a flow</>}
+            </span>
             <span className="flex-1" />
-            <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}><Save size={16} aria-hidden="true" /> Save as a view</button>
-            <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setView((before) => ({ ...EMPTY, columns: before.columns }))}><X size={16} aria-hidden="true" /> Show everyone</button>
+            <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}>
+              <Save size={16} aria-hidden="true" /> Save as a view
+            </button>
+            <button
+              type="button"
+              className="flex shrink-0 items-center gap-1 text-accent"
+              onClick={() => setView((before) => ({ ...EMPTY, columns: before.columns }))}
+            >
+              <X size={16} aria-hidden="true" /> Show everyone
+            </button>
           </p>
         )}
         <BulkBar chosen={chosen} total={total} who={who} onChosen={setChosen} />
-        <div ref={scroller} tabIndex={0} role="region" aria-label="Table of people; arrow keys walk, Enter opens, space chooses" onKeyDown={onKey} className="min-h-0 flex-1 overflow-auto rounded-md border border-line bg-panel" aria-busy={count.isFetching || loaded.some((one) => one.isFetching)}>
-          {error ? <Failed error={error} retry={() => void client.invalidateQueries({ queryKey: ['people'] })} /> : count.isPending ? <Empty title="Loading people…" /> : !total ? (
-            <Empty title={isFiltered ? 'Nobody matches' : 'Nobody is on file yet'}>{isFiltered ? 'Take something out of the filter.' : <>People appear here with their first event. <Link href="/data" className="text-accent underline">Connect the shop</Link>, or <Link href="/data/files" className="text-accent underline">import a file</Link>.</>}</Empty>
+        <div
+          ref={scroller}
+          tabIndex={0}
+          role="region"
+          aria-label="Table of people; arrow keys walk, Enter opens, space chooses"
+          onKeyDown={onKey}
+          className="min-h-0 flex-1 overflow-auto rounded-md border border-line bg-panel"
+          aria-busy={count.isFetching || loaded.some((one) => one.isFetching)}
+        >
+          {error ? (
+            <Failed error={error} retry={() => void client.invalidateQueries({ queryKey: ['people'] })} />
+          ) : count.isPending ? (
+            <Empty title="Loading people…" />
+          ) : !total ? (
+            <Empty title={isFiltered ? 'Nobody matches' : 'Nobody is on file yet'}>
+              {isFiltered ? (
+                'Take something out of the filter.'
+              ) : (
+                <>
+                  People appear here with their first event.{' '}
+                  <Link href="/data" className="text-accent underline">
+                    Connect the shop
+                  </Link>
+                  , or{' '}
+                  <Link href="/data/files" className="text-accent underline">
+                    import a file
+                  </Link>
+                  .
+                </>
+              )}
+            </Empty>
           ) : (
             <div role="table" aria-label="People" aria-rowcount={total + 1} className="min-w-[840px]">
               <div role="rowgroup" className="sticky top-0 z-10 border-b border-line bg-panel text-xs text-soft">
                 <div role="row" style={grid} className="grid items-center gap-3 px-3">
-                  <span role="columnheader"><input type="checkbox" aria-label={`Choose all ${sayCount(total)}`} checked={chosen.kind === 'all'} onChange={(event) => setChosen(event.target.checked ? { kind: 'all' } : { kind: 'some', ids: new Set() })} /></span>
+                  <span role="columnheader">
+                    <input
+                      type="checkbox"
+                      aria-label={`Choose all ${sayCount(total)}`}
+                      checked={chosen.kind === 'all'}
+                      onChange={(event) => setChosen(event.target.checked ? { kind: 'all' } : { kind: 'some', ids: new Set() })}
+                    />
+                  </span>
                   <HeadCell column={{ key: 'name', name: 'Name', sort: 'name', width: 1, show: () => null }} view={view} put={put} />
-                  {columns.map((column) => <HeadCell key={column.key} column={column} view={view} put={put} />)}
+                  {columns.map((column) => (
+                    <HeadCell key={column.key} column={column} view={view} put={put} />
+                  ))}
                 </div>
               </div>
               <div role="rowgroup" className="relative" style={{ height: shown.height }}>
                 {Array.from({ length: Math.max(0, shown.last - shown.first) }, (_, i) => shown.first + i).map((index) => {
                   const person = personAt(index);
-                  const style = { ...grid, position: 'absolute' as const, left: 0, right: 0, height: ROW, top: shown.offset + (index - shown.first) * ROW };
-                  if (!person) return <div key={index} role="row" aria-rowindex={index + 2} style={style} className="grid items-center border-b border-line px-3"><span role="cell" className="col-span-2 pl-10 text-soft">…</span></div>;
+                  const style = {
+                    ...grid,
+                    position: 'absolute' as const,
+                    left: 0,
+                    right: 0,
+                    height: ROW,
+                    top: shown.offset + (index - shown.first) * ROW,
+                  };
+                  if (!person)
+                    return (
+                      <div
+                        key={index}
+                        role="row"
+                        aria-rowindex={index + 2}
+                        style={style}
+                        className="grid items-center border-b border-line px-3"
+                      >
+                        <span role="cell" className="col-span-2 pl-10 text-soft">
+                          …
+                        </span>
+                      </div>
+                    );
                   const href = `/people/${encodeURIComponent(person.id)}`;
                   return (
-                    <div key={index} role="row" aria-rowindex={index + 2} style={style} className={`grid cursor-pointer items-center gap-3 border-b border-line px-3 hover:bg-wash ${isChosen(person) ? 'bg-wash' : ''} ${index === active ? 'shadow-[inset_3px_0_0_var(--accent)]' : ''}`} onClick={() => router.push(href)}>
-                      <span role="cell" onClick={(event) => event.stopPropagation()}><input type="checkbox" tabIndex={-1} aria-label={`Choose ${person.name ?? person.email ?? person.id}`} checked={isChosen(person)} onChange={() => toggle(person)} /></span>
-                      <span role="cell" className="truncate"><Link href={href} tabIndex={-1} className="font-semibold hover:underline" onClick={(event) => event.stopPropagation()}>{person.name ?? <NotKnown what="name not known" />}</Link></span>
-                      {columns.map((column) => <span key={column.key} role="cell" className={`truncate ${column.isNumber ? 'num' : ''}`}>{column.show(person, store.zone)}</span>)}
+                    <div
+                      key={index}
+                      role="row"
+                      aria-rowindex={index + 2}
+                      style={style}
+                      className={clsx(
+                        'grid cursor-pointer items-center gap-3 border-b border-line px-3 hover:bg-wash',
+                        isChosen(person) ? 'bg-wash' : '',
+                        index === active ? 'shadow-[inset_3px_0_0_var(--accent)]' : '',
+                      )}
+                      onClick={() => router.push(href)}
+                    >
+                      <span role="cell" onClick={(event) => event.stopPropagation()}>
+                        <input
+                          type="checkbox"
+                          tabIndex={-1}
+                          aria-label={`Choose ${person.name ?? person.email ?? person.id}`}
+                          checked={isChosen(person)}
+                          onChange={() => toggle(person)}
+                        />
+                      </span>
+                      <span role="cell" className="truncate">
+                        <Link
+                          href={href}
+                          tabIndex={-1}
+                          className={person.name ? 'font-semibold hover:underline' : 'font-normal hover:underline'}
+                          title={person.name ?? undefined}
+                          onClick={(event) => event.stopPropagation()}
+                        >
+                          {person.name ?? <NotKnown what="no name" />}
+                        </Link>
+                      </span>
+                      {columns.map((column) => (
+                        <span
+                          key={column.key}
+                          role="cell"
+                          className={
+                            column.isLong
+                              ? `line-clamp-2 [overflow-wrap:anywhere] ${(person.email?.length ?? 0) > 34 ? 'text-[11px] leading-[13px]' : ''}`
+                              : `truncate ${column.isNumber ? 'num' : ''}`
+                          }
+                        >
+                          {column.show(person, store.zone)}
+                        </span>
+                      ))}
                     </div>
                   );
                 })}
@@ -209,8 +469,24 @@ export function PeopleTable({ query }: { query: string }) {
 }
 
 function HeadCell({ column, view, put }: { column: Column; view: View; put: (change: Partial<View>) => void }) {
-  if (!column.sort) return <span role="columnheader" className="py-2 font-semibold">{column.name}</span>;
-  return <SortHead as="span" column={column.sort} sorting={{ column: view.sort, isDown: view.direction === 'down' }} onSort={({ column: sort, isDown }) => put({ sort, direction: isDown ? 'down' : 'up' })} isNumber={column.isNumber} className="!px-0">{column.name}</SortHead>;
+  if (!column.sort)
+    return (
+      <span role="columnheader" className="py-2 font-semibold">
+        {column.name}
+      </span>
+    );
+  return (
+    <SortHead
+      as="span"
+      column={column.sort}
+      sorting={{ column: view.sort, isDown: view.direction === 'down' }}
+      onSort={({ column: sort, isDown }) => put({ sort, direction: isDown ? 'down' : 'up' })}
+      isNumber={column.isNumber}
+      className="!px-0"
+    >
+      {column.name}
+    </SortHead>
+  );
 }
 
 /** Saved views, lists and tags beside the table. */
@@ -221,67 +497,207 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string; people: number }[] }>('/tags') });
   const here = writeView(view);
   const [isWhole, setWhole] = useState(false);
-  const item = (isHere: boolean) => `flex w-full items-center justify-between gap-2 rounded-md px-2 py-1 text-left ${isHere ? 'bg-wash font-semibold text-accent' : 'hover:bg-wash'}`;
-  const drop = (saved: SavedView) => attempt(async () => {
-    await api(`/views/${saved.id}`, { method: 'DELETE' });
-    await client.invalidateQueries({ queryKey: ['views'] });
-  }, `The view “${saved.name}” is gone.`);
+  const item = (isHere: boolean) =>
+    `flex w-full items-center justify-between gap-2 rounded-md px-2 py-1 text-left ${isHere ? 'bg-wash font-semibold text-accent' : 'hover:bg-wash'}`;
+  const drop = (saved: SavedView) =>
+    attempt(async () => {
+      await api(`/views/${saved.id}`, { method: 'DELETE' });
+      await client.invalidateQueries({ queryKey: ['views'] });
+    }, `The view “${saved.name}” is gone.`);
   return (
     <nav aria-label="Views and lists" className="w-[196px] shrink-0 overflow-y-auto border-r border-line bg-panel p-3 text-sm">
-      <button type="button" className={item(!here || here === '')} onClick={() => onView(EMPTY)}>Everybody</button>
+      <button type="button" className={item(!here || here === '')} onClick={() => onView(EMPTY)}>
+        Everybody
+      </button>
       <h2 className="mb-1 mt-4 px-2 text-xs font-semibold text-soft">Saved views</h2>
       {views.data?.views.map((saved) => (
         <div key={saved.id} className="group flex items-center">
-          <button type="button" className={item(here === saved.query)} onClick={() => onView(readView(saved.query))} title={`Saved by ${saved.by}`}><span className="truncate">{saved.name}</span></button>
-          <button type="button" aria-label={`Remove the view ${saved.name}`} title="Remove this view" onClick={() => void drop(saved)} className="grid size-6 shrink-0 place-items-center rounded-md opacity-0 hover:bg-wash focus:opacity-100 group-hover:opacity-100"><X size={14} aria-hidden="true" /></button>
+          <button
+            type="button"
+            className={item(here === saved.query)}
+            onClick={() => onView(readView(saved.query))}
+            title={`Saved by ${saved.by}`}
+          >
+            <span className="truncate">{saved.name}</span>
+          </button>
+          <button
+            type="button"
+            aria-label={`Remove the view ${saved.name}`}
+            title="Remove this view"
+            onClick={() => void drop(saved)}
+            className="grid size-6 shrink-0 place-items-center rounded-md opacity-0 hover:bg-wash focus:opacity-100 group-hover:opacity-100"
+          >
+            <X size={14} aria-hidden="true" />
+          </button>
         </div>
       ))}
       {!views.data?.views.length && <p className="px-2 text-xs text-soft">Filter the table, then save it as a view.</p>}
       <div className="mb-1 mt-4 flex items-center justify-between px-2">
         <h2 className="text-xs font-semibold text-soft">Lists</h2>
-        <Link href="/people/lists" className="text-xs text-accent">All lists</Link>
+        <Link href="/people/lists" className="text-xs text-accent">
+          All lists
+        </Link>
       </div>
-      {lists.data?.lists.map((list) => <button key={list.key} type="button" className={item(view.list === list.key)} onClick={() => put({ list: view.list === list.key ? '' : list.key })}><span className="truncate">{list.name}</span><span className="tabular text-xs text-soft">{sayCount(list.people)}</span></button>)}
+      {lists.data?.lists.map((list) => (
+        <button
+          key={list.key}
+          type="button"
+          className={item(view.list === list.key)}
+          onClick={() => put({ list: view.list === list.key ? '' : list.key })}
+        >
+          <span className="truncate">{list.name}</span>
+          <span className="tabular text-xs text-soft">{sayCount(list.people)}</span>
+        </button>
+      ))}
       {lists.data && !lists.data.lists.length && <p className="px-2 text-xs text-soft">No list yet.</p>}
       {!!tags.data?.tags.length && <h2 className="mb-1 mt-4 px-2 text-xs font-semibold text-soft">Tags</h2>}
-      {tags.data?.tags.slice(0, isWhole ? undefined : 30).map(({ tag, people }) => <button key={tag} type="button" className={item(view.tag === tag)} onClick={() => put({ tag: view.tag === tag ? '' : tag })}><span className="truncate">{tag}</span><span className="tabular text-xs text-soft">{sayCount(people)}</span></button>)}
-      {(tags.data?.tags.length ?? 0) > 30 && !isWhole && <button type="button" className="px-2 py-1 text-xs text-accent" onClick={() => setWhole(true)}>All {sayCount(tags.data!.tags.length)} tags</button>}
+      {tags.data?.tags.slice(0, isWhole ? undefined : 30).map(({ tag, people }) => (
+        <button key={tag} type="button" className={item(view.tag === tag)} onClick={() => put({ tag: view.tag === tag ? '' : tag })}>
+          <span className="truncate">{tag}</span>
+          <span className="tabular text-xs text-soft">{sayCount(people)}</span>
+        </button>
+      ))}
+      {(tags.data?.tags.length ?? 0) > 30 && !isWhole && (
+        <button type="button" className="px-2 py-1 text-xs text-accent" onClick={() => setWhole(true)}>
+          All {sayCount(tags.data!.tags.length)} tags
+        </button>
+      )}
     </nav>
   );
 }
 
 /** Filters by any attribute: "country is NL". */
 function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'), staleTime: 60_000 });
+  const attributes = useQuery({
+    queryKey: ['attributes'],
+    queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'),
+    staleTime: 60_000,
+  });
   const [isOpen, setOpen] = useState(false);
   const [draft, setDraft] = useState<{ name: string; op: AttributeFilter['op']; value: string }>({ name: 'country', op: 'is', value: '' });
-  const values = useQuery({ queryKey: ['attribute-values', draft.name], queryFn: () => api<{ values: { value: string; count: number }[] }>(`/attributes/${encodeURIComponent(draft.name)}/values`), enabled: isOpen, staleTime: 60_000 });
+  const values = useQuery({
+    queryKey: ['attribute-values', draft.name],
+    queryFn: () => api<{ values: { value: string; count: number }[] }>(`/attributes/${encodeURIComponent(draft.name)}/values`),
+    enabled: isOpen,
+    staleTime: 60_000,
+  });
   const conditions = conditionsOf(view);
   const needsValue = draft.op !== 'known' && draft.op !== 'unknown';
   const type = attributes.data?.attributes.find((one) => one.name === draft.name)?.type ?? 'text';
   // a number is not the text of its digits: what is asked for is of the kind that the attribute holds
-  const asked = (draft.op === 'atLeast' || draft.op === 'atMost' ? fitAttribute('number', draft.value) : draft.op === 'contains' || type === 'texts' || type === 'place' ? draft.value : fitAttribute(type, draft.value)) as string | number | boolean | undefined;
+  const asked = (
+    draft.op === 'atLeast' || draft.op === 'atMost'
+      ? fitAttribute('number', draft.value)
+      : draft.op === 'contains' || type === 'texts' || type === 'place'
+        ? draft.value
+        : fitAttribute(type, draft.value)
+  ) as string | number | boolean | undefined;
   return (
     <Popover.Root open={isOpen} onOpenChange={setOpen}>
-      <Popover.Trigger asChild><Button aria-label="Filter by an attribute"><Plus size={16} aria-hidden="true" />Attribute{conditions.length > 0 && ` (${conditions.length})`}</Button></Popover.Trigger>
+      <Popover.Trigger asChild>
+        <Button aria-label="Filter by an attribute">
+          <Plus size={16} aria-hidden="true" />
+          Attribute{conditions.length > 0 && ` (${conditions.length})`}
+        </Button>
+      </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content align="end" sideOffset={6} className="z-40 grid w-[340px] gap-3 rounded-md border border-line bg-panel p-4">
           {conditions.map((one, index) => (
             <p key={index} className="flex items-center justify-between gap-2 rounded-md bg-wash px-2 py-1 text-sm">
-              <span>{sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]} {one.op !== 'known' && one.op !== 'unknown' && `“${String(one.value)}”`}</span>
-              <button type="button" aria-label={`Take out: ${sayName(one.name)}`} onClick={() => put({ where: JSON.stringify(conditions.filter((_, i) => i !== index)) })}><X size={14} aria-hidden="true" /></button>
+              <span>
+                {sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]}{' '}
+                {one.op !== 'known' && one.op !== 'unknown' && `“${String(one.value)}”`}
+              </span>
+              <button
+                type="button"
+                aria-label={`Take out: ${sayName(one.name)}`}
+                onClick={() => put({ where: JSON.stringify(conditions.filter((_, i) => i !== index)) })}
+              >
+                <X size={14} aria-hidden="true" />
+              </button>
             </p>
           ))}
-          <form className="grid gap-3" onSubmit={(event) => { event.preventDefault(); if (needsValue && asked === undefined) return; put({ where: JSON.stringify([...conditions, { ...draft, value: asked ?? '' }]) }); setOpen(false); }}>
-            <Field label="Attribute"><select value={draft.name} onChange={(event) => setDraft({ ...draft, name: event.target.value, value: '' })} className={inputClass}>{attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo).map((one) => <option key={one.name} value={one.name}>{sayName(one.name)}</option>)}</select></Field>
+          <form
+            className="grid gap-3"
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (needsValue && asked === undefined) return;
+              put({ where: JSON.stringify([...conditions, { ...draft, value: asked ?? '' }]) });
+              setOpen(false);
+            }}
+          >
+            <Field label="Attribute">
+              <select
+                value={draft.name}
+                onChange={(event) => setDraft({ ...draft, name: event.target.value, value: '' })}
+                className={inputClass}
+              >
+                {attributes.data?.attributes
+                  .filter((one) => !one.isRetired && !one.goesTo)
+                  .map((one) => (
+                    <option key={one.name} value={one.name}>
+                      {sayName(one.name)}
+                    </option>
+                  ))}
+              </select>
+            </Field>
             <div className="grid grid-cols-2 gap-2">
-              <Field label="How"><select value={draft.op} onChange={(event) => setDraft({ ...draft, op: event.target.value as AttributeFilter['op'] })} className={inputClass}>{OPS.map(([op, name]) => <option key={op} value={op}>{name}</option>)}</select></Field>
-              {needsValue && <Field label="Value"><input required list="attribute-values" type={draft.op === 'atLeast' || draft.op === 'atMost' ? 'number' : 'text'} step="any" value={draft.value} onChange={(event) => setDraft({ ...draft, value: event.target.value })} className={inputClass} /></Field>}
+              <Field label="How">
+                <select
+                  value={draft.op}
+                  onChange={(event) => setDraft({ ...draft, op: event.target.value as AttributeFilter['op'] })}
+                  className={inputClass}
+                >
+                  {OPS.map(([op, name]) => (
+                    <option key={op} value={op}>
+                      {name}
+                    </option>
+                  ))}
+                </select>
+              </Field>
+              {needsValue && (
+                <Field label="Value">
+                  <input
+                    required
+                    list="attribute-values"
+                    type={draft.op === 'atLeast' || draft.op === 'atMost' ? 'number' : 'text'}
+                    step="any"
+                    value={draft.value}
+                    onChange={(event) => setDraft({ ...draft, value: event.target.value })}
+                    className={inputClass}
+                  />
+                </Field>
+              )}
             </div>
-            <datalist id="attribute-values">{values.data?.values.slice(0, 50).map((one) => <option key={one.value} value={one.value}>{`${sayCount(one.count)} people`}</option>)}</datalist>
-            {needsValue && draft.value && values.data && draft.op === 'is' && asked !== undefined && values.data.values.length < 100 && !values.data.values.some((one) => one.value === String(asked)) && <p className="text-xs text-caution">Nobody’s {sayName(draft.name)} is “{draft.value}”. Found: {values.data.values.slice(0, 4).map((one) => `“${one.value}”`).join(', ') || 'nothing'}.</p>}
-            {needsValue && draft.value && asked === undefined && <p role="alert" className="text-xs text-stop">“{draft.value}” is no {ATTRIBUTE_TYPE_WORDS[type]}.</p>}
-            <Button type="submit" kind="primary">Filter</Button>
+            <datalist id="attribute-values">
+              {values.data?.values.slice(0, 50).map((one) => (
+                <option key={one.value} value={one.value}>{`${sayCount(one.count)} people`}</option>
+              ))}
+            </datalist>
+            {needsValue &&
+              draft.value &&
+              values.data &&
+              draft.op === 'is' &&
+              asked !== undefined &&
+              values.data.values.length < 100 &&
+              !values.data.values.some((one) => one.value === String(asked)) && (
+                <p className="text-xs text-caution">
+                  Nobody’s {sayName(draft.name)} is “{draft.value}”. Found:{' '}
+                  {values.data.values
+                    .slice(0, 4)
+                    .map((one) => `“${one.value}”`)
+                    .join(', ') || 'nothing'}
+                  .
+                </p>
+              )}
+            {needsValue && draft.value && asked === undefined && (
+              <p role="alert" className="text-xs text-stop">
+                “{draft.value}” is no {ATTRIBUTE_TYPE_WORDS[type]}.
+              </p>
+            )}
+            <Button type="submit" kind="primary">
+              Filter
+            </Button>
           </form>
         </Popover.Content>
       </Popover.Portal>
@@ -291,18 +707,41 @@ function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) =
 
 /** Chooses the columns of the table. */
 function Choose({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'), staleTime: 60_000 });
+  const attributes = useQuery({
+    queryKey: ['attributes'],
+    queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'),
+    staleTime: 60_000,
+  });
   const own = new Set(['email', 'country', 'firstName', 'lastName']);
-  const all = [...COLUMNS.map(({ key, name }) => ({ key, name })), ...(attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo && !own.has(one.name)).map((one) => ({ key: `attribute:${one.name}`, name: sayName(one.name) })) ?? [])];
+  const all = [
+    ...COLUMNS.map(({ key, name }) => ({ key, name })),
+    ...(attributes.data?.attributes
+      .filter((one) => !one.isRetired && !one.goesTo && !own.has(one.name))
+      .map((one) => ({ key: `attribute:${one.name}`, name: sayName(one.name) })) ?? []),
+  ];
   const now = view.columns.split(',').filter(Boolean);
   return (
     <Popover.Root>
-      <Popover.Trigger asChild><Button aria-label="Choose columns" title="Choose columns"><Columns3 size={16} aria-hidden="true" /></Button></Popover.Trigger>
+      <Popover.Trigger asChild>
+        <Button aria-label="Choose columns" title="Choose columns">
+          <Columns3 size={16} aria-hidden="true" />
+        </Button>
+      </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="end" sideOffset={6} className="z-40 grid max-h-[60vh] w-[240px] gap-1 overflow-y-auto rounded-md border border-line bg-panel p-3">
+        <Popover.Content
+          align="end"
+          sideOffset={6}
+          className="z-40 grid max-h-[60vh] w-[240px] gap-1 overflow-y-auto rounded-md border border-line bg-panel p-3"
+        >
           {all.map(({ key, name }) => (
             <label key={key} className="flex items-center gap-2 rounded-md px-2 py-1 hover:bg-wash">
-              <input type="checkbox" checked={now.includes(key)} onChange={(event) => put({ columns: event.target.checked ? [...now, key].join(',') : now.filter((one) => one !== key).join(',') })} />
+              <input
+                type="checkbox"
+                checked={now.includes(key)}
+                onChange={(event) =>
+                  put({ columns: event.target.checked ? [...now, key].join(',') : now.filter((one) => one !== key).join(',') })
+                }
+              />
               {name}
             </label>
           ))}
@@ -316,12 +755,22 @@ function SaveView({ isOpen, onClose, query }: { isOpen: boolean; onClose: () => 
   const client = useQueryClient();
   const [name, setName] = useState('');
   return (
-    <Ask isOpen={isOpen} onClose={onClose} title="Save as a view" about="Filters, order and columns are kept for everybody in the team." act="Save" canAct={Boolean(name.trim())} onAct={async () => {
-      await api('/views', { method: 'POST', body: { name, query } });
-      await client.invalidateQueries({ queryKey: ['views'] });
-      setName('');
-    }}>
-      <Field label="Name"><input autoFocus value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className={inputClass} /></Field>
+    <Ask
+      isOpen={isOpen}
+      onClose={onClose}
+      title="Save as a view"
+      about="Filters, order and columns are kept for everybody in the team."
+      act="Save"
+      canAct={Boolean(name.trim())}
+      onAct={async () => {
+        await api('/views', { method: 'POST', body: { name, query } });
+        await client.invalidateQueries({ queryKey: ['views'] });
+        setName('');
+      }}
+    >
+      <Field label="Name">
+        <input autoFocus value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className={inputClass} />
+      </Field>
     </Ask>
   );
 }

@@ -6,33 +6,60 @@ import type { AttributeView, DirectoryView, FlowListView, ListView, PersonView, 
 import { fitAttribute, guessType } from '@/core/people';
 import { CHANNELS, CHANNEL_WORDS, sayName, type Value } from '@/core/rules';
 import { toast } from 'sonner';
-import { api } from '../api';
-import { plural } from '../format';
-import { Ask } from '../kit/Ask';
-import { Field, inputClass } from '../kit/form';
-import { Empty } from '../kit/states';
+import { api, Ask, Empty, Field, inputClass, plural } from '../kit';
 
 export type PersonAct = 'edit' | 'tag' | 'list' | 'flow' | 'write' | 'event' | 'consent' | 'merge' | 'suppress' | 'erase';
 
-interface Props { readonly person: PersonView; readonly path: string; readonly onClose: () => void; readonly onDone: () => Promise<void>; readonly onGone: (to: string) => void }
+interface Props {
+  readonly person: PersonView;
+  readonly path: string;
+  readonly onClose: () => void;
+  readonly onDone: () => Promise<void>;
+  readonly onGone: (to: string) => void;
+}
 const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
 /** What can be done with one person, each asked for in a dialog of its own. */
 export function PersonDialog({ act, ...props }: Props & { act: PersonAct }) {
   switch (act) {
-    case 'edit': return <Edit {...props} />;
-    case 'tag': return <Tag {...props} />;
-    case 'list': return <List {...props} />;
-    case 'flow': return <Flow {...props} />;
-    case 'write': return <Write {...props} />;
-    case 'event': return <Record {...props} />;
-    case 'consent': return <Consent {...props} />;
-    case 'merge': return <MergeWith {...props} />;
-    case 'suppress': return (
-      <Ask isOpen onClose={props.onClose} title="Never write to this address" act="Never write to it" isDanger onAct={async () => { await api(`${props.path}/suppress`, { method: 'POST', body: {} }); await props.onDone(); }}
-        about={`${props.person.email} is put on the list of addresses that nothing marketing is ever sent to, whatever else says. It can be taken off under Data, Consent.`} />
-    );
-    case 'erase': return <Erase {...props} />;
+    case 'edit':
+      return <Edit {...props} />;
+    case 'tag':
+      return <Tag {...props} />;
+    case 'list':
+      return <List {...props} />;
+    case 'flow':
+      return <Flow {...props} />;
+    case 'write':
+      return <Write {...props} />;
+    case 'event':
+      return <Record {...props} />;
+    case 'consent':
+      return <Consent {...props} />;
+    case 'merge':
+      return <MergeWith {...props} />;
+    case 'suppress':
+      return (
+        <Ask
+          isOpen
+          onClose={props.onClose}
+          title="Never write to this address"
+          act="Suppress"
+          isDanger
+          onAct={async () => {
+            await api(`${props.path}/suppress`, { method: 'POST', body: {} });
+            await props.onDone();
+          }}
+          about={
+            <>
+              {props.person.email} is put on the list of addresses that nothing marketing is ever sent to, whatever else says. It can be
+              taken off under Data, Consent.
+            </>
+          }
+        />
+      );
+    case 'erase':
+      return <Erase {...props} />;
   }
 }
 
@@ -42,7 +69,16 @@ function Edit({ person, path, onClose, onDone }: Props) {
   const [added, setAdded] = useState('');
   const first = ['firstName', 'lastName', 'email', 'phone', 'country', 'zone'];
   const names = [...new Set([...first, ...Object.keys(person.attributes), ...Object.keys(changed)])];
-  const textOf = (value: Value | undefined): string => (value === undefined || value === null ? '' : typeof value === 'string' ? value : Array.isArray(value) ? value.join(', ') : typeof value === 'object' ? JSON.stringify(value) : String(value));
+  const textOf = (value: Value | undefined): string =>
+    value === undefined || value === null
+      ? ''
+      : typeof value === 'string'
+        ? value
+        : Array.isArray(value)
+          ? value.join(', ')
+          : typeof value === 'object'
+            ? JSON.stringify(value)
+            : String(value);
   const valueOf = (name: string, text: string): Value => {
     if (text.trim() === '') return null;
     const type = attributes.data?.attributes.find((one) => one.name === name)?.type ?? guessType(person.attributes[name] ?? '') ?? 'text';
@@ -50,21 +86,57 @@ function Edit({ person, path, onClose, onDone }: Props) {
     return fitAttribute(type, text) ?? text;
   };
   return (
-    <Ask isOpen onClose={onClose} title="Edit attributes" act="Keep" width={560} canAct={Object.keys(changed).length > 0} about="A field that is emptied is taken away. What you enter counts from now on; a later word from the shop replaces it." onAct={async () => {
-      await api(path, { method: 'PATCH', body: { attributes: Object.fromEntries(Object.entries(changed).map(([name, text]) => [name, valueOf(name, text)])) } });
-      await onDone();
-    }}>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Edit attributes"
+      act="Save"
+      width={560}
+      canAct={Object.keys(changed).length > 0}
+      about="A field that is emptied is taken away. What you enter counts from now on; a later word from the shop replaces it."
+      onAct={async () => {
+        await api(path, {
+          method: 'PATCH',
+          body: { attributes: Object.fromEntries(Object.entries(changed).map(([name, text]) => [name, valueOf(name, text)])) },
+        });
+        await onDone();
+      }}
+    >
       <div className="grid max-h-[46vh] grid-cols-2 gap-3 overflow-y-auto pr-1">
-        {names.map((name) => <Field key={name} label={sayName(name)}><input value={changed[name] ?? textOf(person.attributes[name])} maxLength={2000} onChange={(event) => setChanged({ ...changed, [name]: event.target.value })} className={inputClass} /></Field>)}
+        {names.map((name) => (
+          <Field key={name} label={sayName(name)}>
+            <input
+              value={changed[name] ?? textOf(person.attributes[name])}
+              maxLength={2000}
+              onChange={(event) => setChanged({ ...changed, [name]: event.target.value })}
+              className={inputClass}
+            />
+          </Field>
+        ))}
       </div>
       <Field label="Another attribute" hint="Pick one that is on record, or type a new name and press Enter.">
-        <input list="known-attributes" value={added} onChange={(event) => setAdded(event.target.value)} onKeyDown={(event) => {
-          if (event.key !== 'Enter') return;
-          event.preventDefault();
-          if (/^[\p{L}_][\p{L}\p{N}_.-]*$/u.test(added.trim())) { setChanged({ ...changed, [added.trim()]: '' }); setAdded(''); }
-        }} className={inputClass} />
+        <input
+          list="known-attributes"
+          value={added}
+          onChange={(event) => setAdded(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key !== 'Enter') return;
+            event.preventDefault();
+            if (/^[\p{L}_][\p{L}\p{N}_.-]*$/u.test(added.trim())) {
+              setChanged({ ...changed, [added.trim()]: '' });
+              setAdded('');
+            }
+          }}
+          className={inputClass}
+        />
       </Field>
-      <datalist id="known-attributes">{attributes.data?.attributes.filter((one) => !names.includes(one.name)).map((one) => <option key={one.name} value={one.name} />)}</datalist>
+      <datalist id="known-attributes">
+        {attributes.data?.attributes
+          .filter((one) => !names.includes(one.name))
+          .map((one) => (
+            <option key={one.name} value={one.name} />
+          ))}
+      </datalist>
     </Ask>
   );
 }
@@ -73,9 +145,34 @@ function Tag({ person, path, onClose, onDone }: Props) {
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string }[] }>('/tags') });
   const [tag, setTag] = useState('');
   return (
-    <Ask isOpen onClose={onClose} title="Tag this person" act="Tag" canAct={Boolean(tag.trim())} onAct={async () => { await api(`${path}/tags`, { method: 'POST', body: { tag, isOn: true } }); await onDone(); }}>
-      <Field label="Tag"><input autoFocus list="tags-there" value={tag} maxLength={60} onChange={(event) => setTag(event.target.value)} className={inputClass} /></Field>
-      <datalist id="tags-there">{tags.data?.tags.filter((one) => !person.tags.includes(one.tag)).map((one) => <option key={one.tag} value={one.tag} />)}</datalist>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Tag this person"
+      act="Add"
+      canAct={Boolean(tag.trim())}
+      onAct={async () => {
+        await api(`${path}/tags`, { method: 'POST', body: { tag, isOn: true } });
+        await onDone();
+      }}
+    >
+      <Field label="Tag">
+        <input
+          autoFocus
+          list="tags-there"
+          value={tag}
+          maxLength={60}
+          onChange={(event) => setTag(event.target.value)}
+          className={inputClass}
+        />
+      </Field>
+      <datalist id="tags-there">
+        {tags.data?.tags
+          .filter((one) => !person.tags.includes(one.tag))
+          .map((one) => (
+            <option key={one.tag} value={one.tag} />
+          ))}
+      </datalist>
     </Ask>
   );
 }
@@ -86,12 +183,36 @@ function List({ person, path, onClose, onDone }: Props) {
   const [chosen, setChosen] = useState('');
   const list = free.find((one) => one.key === (chosen || free[0]?.key));
   return (
-    <Ask isOpen onClose={onClose} title="Add to a list" act="Add" canAct={Boolean(list)} about={list?.doubleOptIn && person.consent.email.state !== 'given' ? 'This list asks for confirmation: a mail goes out first, and they are on it when they press its button.' : undefined} onAct={async () => {
-      const { state } = await api<{ state: string }>(`${path}/lists`, { method: 'POST', body: { list: list!.key, isOn: true } });
-      toast.success(state === 'asked' ? 'A mail that asks them to confirm is on its way.' : `On “${list!.name}”.`);
-      await onDone();
-    }}>
-      {lists.data && !free.length ? <p className="text-soft">There is no other list. Make one under People, Lists.</p> : <Field label="List"><select autoFocus value={list?.key ?? ''} onChange={(event) => setChosen(event.target.value)} className={inputClass}>{free.map((one) => <option key={one.key} value={one.key}>{one.name}</option>)}</select></Field>}
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Add to a list"
+      act="Add"
+      canAct={Boolean(list)}
+      about={
+        list?.doubleOptIn && person.consent.email.state !== 'given'
+          ? 'This list asks for confirmation: a mail goes out first, and they are on it when they press its button.'
+          : undefined
+      }
+      onAct={async () => {
+        const { state } = await api<{ state: string }>(`${path}/lists`, { method: 'POST', body: { list: list!.key, isOn: true } });
+        toast.success(state === 'asked' ? 'A mail that asks them to confirm is on its way.' : `On “${list!.name}”.`);
+        await onDone();
+      }}
+    >
+      {lists.data && !free.length ? (
+        <p className="text-soft">There is no other list. Make one under People, Lists.</p>
+      ) : (
+        <Field label="List">
+          <select autoFocus value={list?.key ?? ''} onChange={(event) => setChosen(event.target.value)} className={inputClass}>
+            {free.map((one) => (
+              <option key={one.key} value={one.key}>
+                {one.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+      )}
     </Ask>
   );
 }
@@ -102,12 +223,32 @@ function Flow({ path, onClose, onDone }: Props) {
   const [chosen, setChosen] = useState('');
   const flow = on.find((one) => one.key === (chosen || on[0]?.key));
   return (
-    <Ask isOpen onClose={onClose} title="Start a flow" act="Start it now" canAct={Boolean(flow)} about="The person enters at once, with the data of their last trigger event. The entry rule and re-entry still hold; the time line says what was decided." onAct={async () => {
-      await api(`${path}/flows`, { method: 'POST', body: { flow: flow!.key } });
-      toast.success(`“${flow!.name}” starts.`);
-      await onDone();
-    }}>
-      {flows.data && !on.length ? <p className="text-soft">No flow is on.</p> : <Field label="Flow" hint={flow ? `Usually started by: ${flow.trigger}` : undefined}><select autoFocus value={flow?.key ?? ''} onChange={(event) => setChosen(event.target.value)} className={inputClass}>{on.map((one) => <option key={one.key} value={one.key}>{one.name}</option>)}</select></Field>}
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Start a flow"
+      act="Start"
+      canAct={Boolean(flow)}
+      about="The person enters at once, with the data of their last trigger event. The entry rule and re-entry still hold; the time line says what was decided."
+      onAct={async () => {
+        await api(`${path}/flows`, { method: 'POST', body: { flow: flow!.key } });
+        toast.success(`“${flow!.name}” starts.`);
+        await onDone();
+      }}
+    >
+      {flows.data && !on.length ? (
+        <p className="text-soft">No flow is on.</p>
+      ) : (
+        <Field label="Flow" hint={flow ? `Usually started by: ${flow.trigger}` : undefined}>
+          <select autoFocus value={flow?.key ?? ''} onChange={(event) => setChosen(event.target.value)} className={inputClass}>
+            {on.map((one) => (
+              <option key={one.key} value={one.key}>
+                {one.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+      )}
     </Ask>
   );
 }
@@ -117,14 +258,40 @@ function Write({ person, path, onClose, onDone }: Props) {
   const [subject, setSubject] = useState('');
   const [text, setText] = useState('');
   return (
-    <Ask isOpen onClose={onClose} title={`Write to ${person.name ?? person.email}`} act="Send" width={560} canAct={Boolean(subject.trim() && text.trim()) && (kind === 'service' || person.consent.email.reachable)} onAct={async () => {
-      await api(`${path}/letters`, { method: 'POST', body: { kind, subject, text } });
-      toast.success('It is on its way.');
-      await onDone();
-    }}>
-      <Field label="Kind" hint={kind === 'marketing' ? (person.consent.email.reachable ? 'Carries an unsubscribe link.' : `Cannot go out: ${person.consent.email.because}.`) : 'About something they asked or ordered: needs no consent, and must not advertise.'}><select value={kind} onChange={(event) => setKind(event.target.value as typeof kind)} className={inputClass}><option value="marketing">Marketing</option><option value="service">Service</option></select></Field>
-      <Field label="Subject"><input autoFocus value={subject} maxLength={300} onChange={(event) => setSubject(event.target.value)} className={inputClass} /></Field>
-      <Field label="Text" hint={'{{ person.firstName | fallback: "there" }} stands for their name.'}><textarea rows={8} value={text} maxLength={10_000} onChange={(event) => setText(event.target.value)} className={areaClass} /></Field>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title={`Write to ${person.name ?? person.email}`}
+      act="Send"
+      width={560}
+      canAct={Boolean(subject.trim() && text.trim()) && (kind === 'service' || person.consent.email.reachable)}
+      onAct={async () => {
+        await api(`${path}/letters`, { method: 'POST', body: { kind, subject, text } });
+        toast.success('It is on its way.');
+        await onDone();
+      }}
+    >
+      <Field
+        label="Kind"
+        hint={
+          kind === 'marketing'
+            ? person.consent.email.reachable
+              ? 'Carries an unsubscribe link.'
+              : `Cannot go out: ${person.consent.email.because}.`
+            : 'About something they asked or ordered: needs no consent, and must not advertise.'
+        }
+      >
+        <select value={kind} onChange={(event) => setKind(event.target.value as typeof kind)} className={inputClass}>
+          <option value="marketing">Marketing</option>
+          <option value="service">Service</option>
+        </select>
+      </Field>
+      <Field label="Subject">
+        <input autoFocus value={subject} maxLength={300} onChange={(event) => setSubject(event.target.value)} className={inputClass} />
+      </Field>
+      <Field label="Text" hint={'{{ person.firstName | fallback: "there" }} stands for their name.'}>
+        <textarea rows={8} value={text} maxLength={10_000} onChange={(event) => setText(event.target.value)} className={areaClass} />
+      </Field>
     </Ask>
   );
 }
@@ -141,13 +308,39 @@ function Record({ path, onClose, onDone }: Props) {
     problem = `Not JSON: ${(error as Error).message}`;
   }
   return (
-    <Ask isOpen onClose={onClose} title="Record an event" act="Record" width={560} canAct={Boolean(type.trim()) && !problem} about="It goes through the same door as one from the shop: it can start flows and count as an order." onAct={async () => {
-      await api(`${path}/events`, { method: 'POST', body: { type: type.trim(), data: JSON.parse(data) as unknown } });
-      await onDone();
-    }}>
-      <Field label="Type"><input autoFocus list="event-types" value={type} placeholder="app.reminder_set" onChange={(event) => setType(event.target.value)} className={`${inputClass} font-mono`} /></Field>
-      <datalist id="event-types">{types.data?.types.filter((one) => !one.type.startsWith('message.')).map((one) => <option key={one.type} value={one.type} />)}</datalist>
-      <Field label="Properties, as JSON" problem={problem}><textarea rows={7} value={data} onChange={(event) => setData(event.target.value)} className={`${areaClass} font-mono text-xs`} /></Field>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Record an event"
+      act="Add"
+      width={560}
+      canAct={Boolean(type.trim()) && !problem}
+      about="It goes through the same door as one from the shop: it can start flows and count as an order."
+      onAct={async () => {
+        await api(`${path}/events`, { method: 'POST', body: { type: type.trim(), data: JSON.parse(data) as unknown } });
+        await onDone();
+      }}
+    >
+      <Field label="Type">
+        <input
+          autoFocus
+          list="event-types"
+          value={type}
+          placeholder="app.reminder_set"
+          onChange={(event) => setType(event.target.value)}
+          className={`${inputClass} font-mono`}
+        />
+      </Field>
+      <datalist id="event-types">
+        {types.data?.types
+          .filter((one) => !one.type.startsWith('message.'))
+          .map((one) => (
+            <option key={one.type} value={one.type} />
+          ))}
+      </datalist>
+      <Field label="Properties, as JSON" problem={problem}>
+        <textarea rows={7} value={data} onChange={(event) => setData(event.target.value)} className={`${areaClass} font-mono text-xs`} />
+      </Field>
     </Ask>
   );
 }
@@ -158,16 +351,41 @@ function Consent({ path, onClose, onDone }: Props) {
   const [how, setHow] = useState('');
   const [wording, setWording] = useState('');
   return (
-    <Ask isOpen onClose={onClose} title="Enter consent" act="Enter" canAct={how.trim().length >= 3} about="It is kept for good, with your name, and can be shown years later. Nobody can edit it, only say something newer." onAct={async () => {
-      await api(`${path}/consent`, { method: 'POST', body: { channel, state, how, ...(wording.trim() && { wording }) } });
-      await onDone();
-    }}>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Enter consent"
+      act="Save"
+      canAct={how.trim().length >= 3}
+      about="It is kept for good, with your name, and can be shown years later. Nobody can edit it, only say something newer."
+      onAct={async () => {
+        await api(`${path}/consent`, { method: 'POST', body: { channel, state, how, ...(wording.trim() && { wording }) } });
+        await onDone();
+      }}
+    >
       <div className="grid grid-cols-2 gap-3">
-        <Field label="Channel"><select value={channel} onChange={(event) => setChannel(event.target.value)} className={inputClass}>{CHANNELS.map((one) => <option key={one} value={one}>{CHANNEL_WORDS[one].name}</option>)}</select></Field>
-        <Field label="State"><select value={state} onChange={(event) => setState(event.target.value)} className={inputClass}><option value="given">given</option><option value="withdrawn">withdrawn</option></select></Field>
+        <Field label="Channel">
+          <select value={channel} onChange={(event) => setChannel(event.target.value)} className={inputClass}>
+            {CHANNELS.map((one) => (
+              <option key={one} value={one}>
+                {CHANNEL_WORDS[one].name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field label="State">
+          <select value={state} onChange={(event) => setState(event.target.value)} className={inputClass}>
+            <option value="given">given</option>
+            <option value="withdrawn">withdrawn</option>
+          </select>
+        </Field>
       </div>
-      <Field label="How" hint="For example: told us on the phone on Tuesday"><input autoFocus value={how} maxLength={200} onChange={(event) => setHow(event.target.value)} className={inputClass} /></Field>
-      <Field label="Wording, if there was one"><input value={wording} maxLength={2000} onChange={(event) => setWording(event.target.value)} className={inputClass} /></Field>
+      <Field label="How" hint="For example: told us on the phone on Tuesday">
+        <input autoFocus value={how} maxLength={200} onChange={(event) => setHow(event.target.value)} className={inputClass} />
+      </Field>
+      <Field label="Wording, if there was one">
+        <input value={wording} maxLength={2000} onChange={(event) => setWording(event.target.value)} className={inputClass} />
+      </Field>
     </Ask>
   );
 }
@@ -176,20 +394,56 @@ function MergeWith({ person, path, onClose, onGone }: Props) {
   const [words, setWords] = useState(person.maybeSame[0]?.email ?? '');
   const asked = useDeferredValue(words.trim());
   const [chosen, setChosen] = useState<{ id: string; name: string } | null>(null);
-  const found = useQuery({ queryKey: ['people', 'merge', asked], queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&count=no&q=${encodeURIComponent(asked)}`, { signal }), enabled: asked.length >= 2 });
+  const found = useQuery({
+    queryKey: ['people', 'merge', asked],
+    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=8&count=no&q=${encodeURIComponent(asked)}`, { signal }),
+    enabled: asked.length >= 2,
+  });
   const others = found.data?.people.filter((one) => one.number !== person.number) ?? [];
   return (
-    <Ask isOpen onClose={onClose} title="Merge with another person" act={chosen ? `Merge with ${chosen.name}` : 'Merge'} canAct={chosen !== null} about="The older one’s id stays, the newest word wins for each attribute, all events are kept, and of their consents the stricter holds. It can be undone for 30 days." onAct={async () => {
-      const { id } = await api<{ id: string }>(`${path}/merge`, { method: 'POST', body: { other: chosen!.id } });
-      toast.success('They are one now.');
-      onGone(`/people/${encodeURIComponent(id)}`);
-    }}>
-      <Field label="Whom"><input autoFocus type="search" placeholder="Name, email, phone or id" value={words} onChange={(event) => { setWords(event.target.value); setChosen(null); }} className={inputClass} /></Field>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Merge with another person"
+      act={chosen ? `Merge with ${chosen.name}` : 'Merge'}
+      canAct={chosen !== null}
+      about={
+        <>
+          The older one’s id stays, the newest word wins for each attribute, all events are kept, and of their consents the stricter holds.
+          It can be undone for 30 days.
+        </>
+      }
+      onAct={async () => {
+        const { id } = await api<{ id: string }>(`${path}/merge`, { method: 'POST', body: { other: chosen!.id } });
+        toast.success('They are one now.');
+        onGone(`/people/${encodeURIComponent(id)}`);
+      }}
+    >
+      <Field label="Whom">
+        <input
+          autoFocus
+          type="search"
+          placeholder="Name, email, phone or id"
+          value={words}
+          onChange={(event) => {
+            setWords(event.target.value);
+            setChosen(null);
+          }}
+          className={inputClass}
+        />
+      </Field>
       <div role="radiogroup" aria-label="People found" className="grid gap-1">
         {others.map((one) => (
           <label key={one.number} className="flex cursor-pointer items-center gap-2 rounded-md px-2 py-1 hover:bg-wash">
-            <input type="radio" name="other" checked={chosen?.id === one.id} onChange={() => setChosen({ id: one.id, name: one.name ?? one.email ?? one.id })} />
-            <span className="font-semibold">{one.name ?? 'name not known'}</span><span className="truncate text-soft">{one.email ?? one.id}</span><span className="ml-auto text-xs text-soft">{plural(one.orders, 'order', 'orders')}</span>
+            <input
+              type="radio"
+              name="other"
+              checked={chosen?.id === one.id}
+              onChange={() => setChosen({ id: one.id, name: one.name ?? one.email ?? one.id })}
+            />
+            <span className="font-semibold">{one.name ?? 'name not known'}</span>
+            <span className="truncate text-soft">{one.email ?? one.id}</span>
+            <span className="ml-auto text-xs text-soft">{plural(one.orders, 'order', 'orders')}</span>
           </label>
         ))}
         {asked.length >= 2 && found.data && !others.length && <Empty title="Nobody else is found by that" />}
@@ -201,12 +455,28 @@ function MergeWith({ person, path, onClose, onGone }: Props) {
 function Erase({ person, path, onClose, onGone }: Props) {
   const [text, setText] = useState('');
   return (
-    <Ask isOpen onClose={onClose} title="Erase this person" act="Erase for good" isDanger canAct={text.trim().toLowerCase() === 'erase'} about={<>Name, addresses, attributes, consent and events of <b>{person.name ?? person.email ?? person.id}</b> go for good. Counts and takings stay, with nothing that leads back, and an import does not bring them back. This cannot be undone.</>} onAct={async () => {
-      await api(path, { method: 'DELETE' });
-      toast.success('Erased.');
-      onGone('/people');
-    }}>
-      <Field label="Type “erase” to go on"><input autoFocus value={text} onChange={(event) => setText(event.target.value)} className={inputClass} /></Field>
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Erase this person"
+      act="Erase"
+      isDanger
+      canAct={text.trim().toLowerCase() === 'erase'}
+      about={
+        <>
+          Name, addresses, attributes, consent and events of <b>{person.name ?? person.email ?? person.id}</b> go for good. Counts and
+          takings stay, with nothing that leads back, and an import does not bring them back. This cannot be undone.
+        </>
+      }
+      onAct={async () => {
+        await api(path, { method: 'DELETE' });
+        toast.success('Erased.');
+        onGone('/people');
+      }}
+    >
+      <Field label="Type “erase” to go on">
+        <input autoFocus value={text} onChange={(event) => setText(event.target.value)} className={inputClass} />
+      </Field>
     </Ask>
   );
 }

@@ -1,10 +1,8 @@
 import type { ReactNode } from 'react';
 import type { DirectoryItem } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { sayName, sayValue } from '@/core/rules';
-import { sayDate } from '../format';
-import { Label } from '../kit/Page';
-import { NotKnown } from '../kit/states';
+import { BARRIER_WORDS, sayName, sayValue } from '@/core/rules';
+import { Label, NotKnown, sayDate } from '../kit';
 
 export interface Column {
   readonly key: string;
@@ -12,21 +10,95 @@ export interface Column {
   /** what the server sorts by; a column without it is not sorted by */
   readonly sort?: string;
   readonly isNumber?: boolean;
+  /** texts in it may be long: they are broken into two lines rather than cut */
+  readonly isLong?: boolean;
   /** share of the width */
   readonly width: number;
   readonly show: (person: DirectoryItem, zone: string) => ReactNode;
 }
 
+/** An address that is broken at its sign when it is too long for one line. */
+function Address({ email }: { email: string }) {
+  const at = email.lastIndexOf('@');
+  return (
+    <>
+      {email.slice(0, at + 1)}
+      <wbr />
+      {email.slice(at + 1)}
+    </>
+  );
+}
+
 /** The columns of the people table that every store has; attributes can be added as further ones. */
 export const COLUMNS: readonly Column[] = [
-  { key: 'email', name: 'Email', sort: 'email', width: 2.1, show: (p) => p.email ?? <NotKnown /> },
-  { key: 'id', name: 'External id', sort: 'id', width: 1, show: (p) => (p.externalId ? <span className="font-mono text-xs">{p.externalId}</span> : <NotKnown />) },
+  {
+    key: 'email',
+    name: 'Email',
+    sort: 'email',
+    width: 2.2,
+    isLong: true,
+    show: (p) => (p.email ? <Address email={p.email} /> : <NotKnown />),
+  },
+  {
+    key: 'id',
+    name: 'External id',
+    sort: 'id',
+    width: 1,
+    show: (p) => (p.externalId ? <span className="font-mono text-xs">{p.externalId}</span> : <NotKnown />),
+  },
   { key: 'country', name: 'Country', sort: 'attribute:country', width: 0.9, show: (p) => p.country ?? <NotKnown /> },
-  { key: 'reach', name: 'Email may go out', width: 1.4, show: (p) => (p.unreachable ? <span className="text-soft" title={p.unreachable}>no: {p.unreachable}</span> : <span className="text-good">yes</span>) },
-  { key: 'tags', name: 'Tags', width: 1.1, show: (p) => (p.tags.length ? <span className="flex gap-1 overflow-hidden">{p.tags.map((tag) => <Label key={tag}>{tag}</Label>)}</span> : '') },
-  { key: 'orders', name: 'Orders', sort: 'orders', isNumber: true, width: 0.7, show: (p) => <span className={p.orders ? '' : 'text-soft'}>{p.orders}</span> },
-  { key: 'value', name: 'Value, net', sort: 'value', isNumber: true, width: 0.9, show: (p) => <span className={p.orders ? '' : 'text-soft'}>{sayMoney(p.value)}</span> },
-  { key: 'lastOrder', name: 'Last order', sort: 'lastOrder', isNumber: true, width: 0.95, show: (p, zone) => (p.lastOrderAt ? sayDate(p.lastOrderAt, zone) : <NotKnown what="never" />) },
+  {
+    key: 'reach',
+    name: 'Email may go out',
+    width: 1,
+    show: (p) =>
+      p.barrier ? (
+        <span className="text-soft" title={p.unreachable ?? undefined}>
+          {BARRIER_WORDS[p.barrier]}
+        </span>
+      ) : (
+        <span className="text-good">yes</span>
+      ),
+  },
+  {
+    key: 'tags',
+    name: 'Tags',
+    width: 1.1,
+    show: (p) =>
+      p.tags.length ? (
+        <span className="flex gap-1 overflow-hidden">
+          {p.tags.map((tag) => (
+            <Label key={tag}>{tag}</Label>
+          ))}
+        </span>
+      ) : (
+        ''
+      ),
+  },
+  {
+    key: 'orders',
+    name: 'Orders',
+    sort: 'orders',
+    isNumber: true,
+    width: 0.7,
+    show: (p) => <span className={p.orders ? '' : 'text-soft'}>{p.orders}</span>,
+  },
+  {
+    key: 'value',
+    name: 'Value, net',
+    sort: 'value',
+    isNumber: true,
+    width: 0.9,
+    show: (p) => <span className={p.orders ? '' : 'text-soft'}>{sayMoney(p.value)}</span>,
+  },
+  {
+    key: 'lastOrder',
+    name: 'Last order',
+    sort: 'lastOrder',
+    isNumber: true,
+    width: 0.95,
+    show: (p, zone) => (p.lastOrderAt ? sayDate(p.lastOrderAt, zone) : <NotKnown what="never" />),
+  },
   { key: 'seen', name: 'Last seen', sort: 'seen', isNumber: true, width: 0.95, show: (p, zone) => sayDate(p.seenAt, zone) },
   { key: 'created', name: 'On file since', sort: 'created', isNumber: true, width: 0.95, show: (p, zone) => sayDate(p.createdAt, zone) },
 ];
@@ -34,7 +106,18 @@ export const FIRST_COLUMNS = ['email', 'country', 'reach', 'orders', 'value', 's
 
 /** A column for any attribute. */
 export const attributeColumn = (name: string): Column => ({
-  key: `attribute:${name}`, name: sayName(name).replace(/^./, (c) => c.toUpperCase()), sort: `attribute:${name}`, width: 1.1,
-  show: (p) => (p.attributes[name] === undefined || p.attributes[name] === null ? <NotKnown /> : typeof p.attributes[name] === 'string' ? p.attributes[name] : sayValue(p.attributes[name])),
+  key: `attribute:${name}`,
+  name: sayName(name).replace(/^./, (c) => c.toUpperCase()),
+  sort: `attribute:${name}`,
+  width: 1.1,
+  show: (p) =>
+    p.attributes[name] === undefined || p.attributes[name] === null ? (
+      <NotKnown />
+    ) : typeof p.attributes[name] === 'string' ? (
+      p.attributes[name]
+    ) : (
+      sayValue(p.attributes[name])
+    ),
 });
-export const columnOf = (key: string): Column | null => COLUMNS.find((column) => column.key === key) ?? (key.startsWith('attribute:') ? attributeColumn(key.slice(10)) : null);
+export const columnOf = (key: string): Column | null =>
+  COLUMNS.find((column) => column.key === key) ?? (key.startsWith('attribute:') ? attributeColumn(key.slice(10)) : null);

@@ -16,11 +16,18 @@ it('at the end of the bar the last row is in view, of a million rows too', () =>
 });
 
 it('every row can be reached, and further down the bar never means further up the list', () => {
-  fc.assert(fc.property(fc.integer({ min: 1, max: 3_000_000 }), fc.integer({ min: 0, max: TALLEST }), fc.integer({ min: 0, max: 5000 }), (count, top, more) => {
-    const { height } = windowOf(count, 34, 600, 0);
-    const at = Math.min(top, Math.max(0, height - 600));
-    const [one, other] = [windowOf(count, 34, 600, at), windowOf(count, 34, 600, Math.min(at + more, Math.max(0, height - 600)))];
-    expect(other.first).toBeGreaterThanOrEqual(one.first);
-    expect(one.last).toBeGreaterThan(one.first);
-  }));
+  fc.assert(
+    fc.property(
+      fc.integer({ min: 1, max: 3_000_000 }),
+      fc.integer({ min: 0, max: TALLEST }),
+      fc.integer({ min: 0, max: 5000 }),
+      (count, top, more) => {
+        const { height } = windowOf(count, 34, 600, 0);
+        const at = Math.min(top, Math.max(0, height - 600));
+        const [one, other] = [windowOf(count, 34, 600, at), windowOf(count, 34, 600, Math.min(at + more, Math.max(0, height - 600)))];
+        expect(other.first).toBeGreaterThanOrEqual(one.first);
+        expect(one.last).toBeGreaterThan(one.first);
+      },
+    ),
+  );
 });

@@ -1,10 +1,17 @@
+'use client';
+
 import { useEffect, useMemo, useState, type RefObject } from 'react';
 
 /** Browsers give up on elements of some ten million pixels; beyond that the scroll bar stands for more than it shows. */
 export const TALLEST = 12_000_000;
 
 /** Which rows stand in view when a list of `count` rows of one height is scrolled to `top`, and where they are drawn. */
-export function windowOf(count: number, row: number, view: number, top: number): { height: number; first: number; last: number; offset: number } {
+export function windowOf(
+  count: number,
+  row: number,
+  view: number,
+  top: number,
+): { height: number; first: number; last: number; offset: number } {
   const full = count * row;
   const height = Math.min(full, TALLEST);
   const room = Math.max(1, height - view);

@@ -1,5 +1,5 @@
 import { accountOf, screen } from '@/server/access';
-import { AccountScreen } from '@/ui/AccountScreen';
+import { AccountScreen } from '@/ui/access';
 
 export const metadata = { title: 'Your account' };
 

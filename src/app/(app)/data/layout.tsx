@@ -1,10 +1,20 @@
 import type { ReactNode } from 'react';
 import { screen } from '@/server/access';
-import { Places } from '@/ui/kit/Page';
+import { Places } from '@/ui/kit';
 
 const PLACES = [
-  { href: '/data', name: 'Sources', isExact: true }, { href: '/data/events', name: 'Events' }, { href: '/data/attributes', name: 'Attributes' }, { href: '/data/files', name: 'Files' },
-  { href: '/data/forms', name: 'Forms' }, { href: '/data/consent', name: 'Consent' }, { href: '/data/merges', name: 'Merges' },
+  { href: '/data', name: 'Sources', isExact: true },
+  { href: '/data/events', name: 'Events' },
+  { href: '/data/attributes', name: 'Attributes' },
+  { href: '/data/files', name: 'Files' },
+  { href: '/data/forms', name: 'Forms' },
+  { href: '/data/consent', name: 'Consent' },
+  { href: '/data/merges', name: 'Merges' },
 ];
 
-export default screen(({ children }: { children: ReactNode }) => <><Places label="Data" places={PLACES} />{children}</>);
+export default screen(({ children }: { children: ReactNode }) => (
+  <>
+    <Places label="Data" places={PLACES} />
+    {children}
+  </>
+));

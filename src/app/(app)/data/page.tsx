@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { SourcesScreen } from '@/ui/data/SourcesScreen';
+import { SourcesScreen } from '@/ui/sources';
 
 export const metadata = { title: 'Sources' };
 

@@ -1,7 +1,7 @@
 import { screen } from '@/server/access';
-import { database } from '@/server/database';
-import { listOfFlows } from '@/server/flowlist';
-import { FlowsTable } from '@/ui/FlowsTable';
+import { database } from '@/server/base';
+import { listOfFlows } from '@/server/flows';
+import { FlowsTable } from '@/ui/flows';
 
 export const metadata = { title: 'Flows' };
 

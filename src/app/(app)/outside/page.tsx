@@ -1,7 +1,7 @@
 import { notFound } from 'next/navigation';
 import { screen } from '@/server/access';
-import { env } from '@/server/env';
-import { OutsideScreen } from '@/ui/OutsideScreen';
+import { env } from '@/server/base';
+import { OutsideScreen } from '@/ui/outside';
 
 export const metadata = { title: 'Outside' };
 

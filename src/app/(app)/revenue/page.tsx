@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { RevenueScreen } from '@/ui/RevenueScreen';
+import { RevenueScreen } from '@/ui/revenue';
 
 export const metadata = { title: 'Revenue' };
 

@@ -1,5 +1,5 @@
-import { Problem } from '@/server/http/problem';
-import { route } from '@/server/http/route';
+import { Problem } from '@/server/http';
+import { route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 /** An address of the interface that leads nowhere. */

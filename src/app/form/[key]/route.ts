@@ -1,12 +1,10 @@
-import { findForm } from '@/data/forms';
+import { findForm } from '@/data/public';
 import { readStore } from '@/data/store';
-import { brake } from '@/server/access/brake';
-import { env } from '@/server/env';
-import { DEVICE, formPage, submitForm } from '@/server/forms';
-import { callerAddress } from '@/server/http/caller';
-import { readFormBody } from '@/server/http/read';
-import { publicRoute, type Call } from '@/server/http/route';
-import { e, leadOn, pageAnswer, problemPage, publicPage } from '@/server/publicpage';
+import { brake } from '@/server/access';
+import { env } from '@/server/base';
+import { DEVICE, e, formPage, leadOn, pageAnswer, problemPage, publicPage, submitForm } from '@/server/public';
+import { callerAddress, readFormBody } from '@/server/http';
+import { publicRoute, type Call } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 
@@ -17,7 +15,12 @@ async function formOf({ db, params, url }: Call) {
   const isEmbedded = url.searchParams.has('embedded');
   const { after, sites } = row.document;
   const policy = { frames: sites ?? [], leadsTo: after.kind === 'redirect' ? [new URL(after.url).origin] : [] };
-  return { row, isEmbedded, answer: (body: string, status = 200) => pageAnswer(body, status, policy), say: (title: string, content: string, status = 200) => pageAnswer(publicPage(title, content, { isEmbedded }), status, policy) };
+  return {
+    row,
+    isEmbedded,
+    answer: (body: string, status = 200) => pageAnswer(body, status, policy),
+    say: (title: string, content: string, status = 200) => pageAnswer(publicPage(title, content, { isEmbedded }), status, policy),
+  };
 }
 const gone = () => pageAnswer(publicPage('Closed', '<h1>This form is closed</h1><p>It takes nothing in any more.</p>'), 404);
 
@@ -34,15 +37,26 @@ export const GET = publicRoute(async (call) => {
 export const POST = publicRoute(async (call) => {
   const form = await formOf(call);
   if (!form) return gone();
-  const { db, request, scope } = call;
+  const { db, request } = call;
   const { row, isEmbedded } = form;
   await brake('form', `${row.key} ${callerAddress(request.headers)}`, { times: 20, seconds: 60 }, 'That was too often.');
   const given = await readFormBody(request);
   if (!given) return form.say('Not readable', '<h1>This could not be read</h1><p>Go back and try again.</p>', 400);
-  const done = await submitForm(db, scope, row, given, request.headers.get('referer')?.slice(0, 500) ?? `${env().url}/form/${row.key}`);
-  if (done.kind === 'wrong') return form.answer(formPage(row, (await readStore(db)).name, { given, problems: done.problems, isEmbedded }), 422);
-  if (done.kind === 'asked') return form.say('One more click', '<h1>One more click</h1><p>We have sent you a mail. Press the button in it, and it is done.</p>');
+  const done = await submitForm(db, row, given, request.headers.get('referer')?.slice(0, 500) ?? `${env().url}/form/${row.key}`);
+  if (done.kind === 'wrong')
+    return form.answer(formPage(row, (await readStore(db)).name, { given, problems: done.problems, isEmbedded }), 422);
+  if (done.kind === 'asked')
+    return form.say('One more click', '<h1>One more click</h1><p>We have sent you a mail. Press the button in it, and it is done.</p>');
   const { after } = row.document;
-  if (after.kind === 'redirect') return isEmbedded ? form.say('Thank you', `<h1>Thank you</h1><p><a href="${e(after.url)}" target="_top">Go on</a></p>`) : leadOn(after.url, 303);
-  return form.say(after.title, `<h1>${e(after.title)}</h1>${after.text.split(/\n{2,}/).map((part) => `<p>${e(part)}</p>`).join('')}`);
+  if (after.kind === 'redirect')
+    return isEmbedded
+      ? form.say('Thank you', `<h1>Thank you</h1><p><a href="${e(after.url)}" target="_top">Go on</a></p>`)
+      : leadOn(after.url, 303);
+  return form.say(
+    after.title,
+    `<h1>${e(after.title)}</h1>${after.text
+      .split(/\n{2,}/)
+      .map((part) => `<p>${e(part)}</p>`)
+      .join('')}`,
+  );
 }, problemPage);

@@ -1,10 +1,8 @@
 import { readStore } from '@/data/store';
-import { unsubscribe } from '@/server/consent';
-import { readFormBody } from '@/server/http/read';
-import { publicRoute } from '@/server/http/route';
-import { leavePage } from '@/server/leavepage';
-import { personOfLink } from '@/server/prefs';
-import { pageAnswer, problemPage } from '@/server/publicpage';
+import { unsubscribe } from '@/server/people';
+import { readFormBody } from '@/server/http';
+import { publicRoute } from '@/server/door';
+import { leavePage, pageAnswer, personOfLink, problemPage } from '@/server/public';
 
 export const dynamic = 'force-dynamic';
 

@@ -1,4 +1,4 @@
-import { env } from '@/server/env';
+import { env } from '@/server/base';
 
 export const dynamic = 'force-dynamic';
 
@@ -12,20 +12,29 @@ async function pass(request: Request): Promise<Response> {
   const { pathname, search } = new URL(request.url);
   const headers = new Headers(request.headers);
   // the stand-ins are strangers: what signs people in here is not for them
-  const cookie = headers.get('cookie')?.split(/; */).filter((one) => !OURS.test(one)).join('; ');
+  const cookie = headers
+    .get('cookie')
+    ?.split(/; */)
+    .filter((one) => !OURS.test(one))
+    .join('; ');
   headers.delete('cookie');
   if (cookie) headers.set('cookie', cookie);
   for (const name of ['host', 'connection', 'content-length', 'authorization', 'transfer-encoding', 'expect']) headers.delete(name);
   try {
     const answer = await fetch(outsideUrl + pathname + search, {
-      method: request.method, headers, redirect: 'manual',
+      method: request.method,
+      headers,
+      redirect: 'manual',
       ...(['GET', 'HEAD'].includes(request.method) ? {} : { body: await request.arrayBuffer() }),
     });
     const back = new Headers(answer.headers);
     for (const name of ['content-encoding', 'content-length', 'transfer-encoding', 'connection', 'keep-alive']) back.delete(name);
     return new Response(answer.body, { status: answer.status, headers: back });
   } catch {
-    return new Response('The stand-ins do not answer; see whether their program is running.', { status: 502, headers: { 'content-type': 'text/plain' } });
+    return new Response('The stand-ins do not answer; see whether their program is running.', {
+      status: 502,
+      headers: { 'content-type': 'text/plain' },
+    });
   }
 }
 

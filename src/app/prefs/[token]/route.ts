@@ -1,11 +1,11 @@
 import { readStore } from '@/data/store';
-import { readFormBody } from '@/server/http/read';
-import { publicRoute } from '@/server/http/route';
-import { choicesOf, personOfLink, prefsPage, saveChoices } from '@/server/prefs';
-import { pageAnswer, problemPage, publicPage } from '@/server/publicpage';
+import { readFormBody } from '@/server/http';
+import { publicRoute } from '@/server/door';
+import { choicesOf, pageAnswer, personOfLink, prefsPage, problemPage, publicPage, saveChoices } from '@/server/public';
 
 export const dynamic = 'force-dynamic';
-const unknown = () => pageAnswer(publicPage('Not complete', '<h1>This link is not complete</h1><p>Open it from the message again.</p>'), 404);
+const unknown = () =>
+  pageAnswer(publicPage('Not complete', '<h1>This link is not complete</h1><p>Open it from the message again.</p>'), 404);
 
 /** The preference page of one person: channels, topics, a pause, leaving altogether. */
 export const GET = publicRoute(async ({ db, params }) => {

@@ -14,10 +14,20 @@ const words = fc.constantFrom('Welcome', 'Reminder', 'A word', 'Thanks', 'Anythi
 const waits = fc.constantFrom('PT1H', 'PT23H', 'P1D', 'P3D', 'P1W', 'PT90M');
 
 const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
-  steps: fc.array(fc.record({
-    kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'end'), for: waits, word: words, off: fc.boolean(),
-    arms: fc.oneof({ depthSize: 'small' }, fc.constant([]), fc.array(fc.record({ limit: fc.integer({ min: 1, max: 500 }), steps: tie('steps') }), { minLength: 1, maxLength: 3 })),
-  }), { maxLength: 5 }) as fc.Arbitrary<readonly Rough[]>,
+  steps: fc.array(
+    fc.record({
+      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'end'),
+      for: waits,
+      word: words,
+      off: fc.boolean(),
+      arms: fc.oneof(
+        { depthSize: 'small' },
+        fc.constant([]),
+        fc.array(fc.record({ limit: fc.integer({ min: 1, max: 500 }), steps: tie('steps') }), { minLength: 1, maxLength: 3 }),
+      ),
+    }),
+    { maxLength: 5 },
+  ) as fc.Arbitrary<readonly Rough[]>,
 }));
 
 /** Gives rough steps the ids and forms of real ones; an `end` only last in its sequence, as the editor makes them. */
@@ -28,11 +38,36 @@ function build(list: readonly Rough[], next: () => number): Step[] {
     if (kind === 'wait') return { id, kind, for: one.for };
     if (kind === 'end') return { id, kind };
     if (kind === 'send') {
-      return { id, kind, name: `${one.word} ${id}`, ...(one.off && { off: true }), message: { schema: 'viatic.message/1', channel: 'email', kind: 'marketing', subject: one.word, preview: '', blocks: [{ id: 'b1', kind: 'text', text: one.word }] } };
+      return {
+        id,
+        kind,
+        name: `${one.word} ${id}`,
+        ...(one.off && { off: true }),
+        message: {
+          schema: 'viatic.message/1',
+          channel: 'email',
+          kind: 'marketing',
+          subject: one.word,
+          preview: '',
+          blocks: [{ id: 'b1', kind: 'text', text: one.word }],
+        },
+      };
     }
-    const arms = one.arms.map(({ limit, steps }) => ({ id: `a${next()}`, name: `At least ${limit}`, when: { test: 'trigger', property: 'value', op: 'atLeast', value: limit } as Rule, steps: build(steps, next) }));
-    const first = arms.length ? arms : [{ id: `a${next()}`, name: 'Some', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 10 } as Rule, steps: [] }];
-    return { id, kind: 'branch', name: `By value ${id}`, arms: [...first, { id: `a${next()}`, name: 'Everyone else', when: null, steps: [] }] };
+    const arms = one.arms.map(({ limit, steps }) => ({
+      id: `a${next()}`,
+      name: `At least ${limit}`,
+      when: { test: 'trigger', property: 'value', op: 'atLeast', value: limit } as Rule,
+      steps: build(steps, next),
+    }));
+    const first = arms.length
+      ? arms
+      : [{ id: `a${next()}`, name: 'Some', when: { test: 'trigger', property: 'value', op: 'atLeast', value: 10 } as Rule, steps: [] }];
+    return {
+      id,
+      kind: 'branch',
+      name: `By value ${id}`,
+      arms: [...first, { id: `a${next()}`, name: 'Everyone else', when: null, steps: [] }],
+    };
   });
 }
 
@@ -40,8 +75,17 @@ function build(list: readonly Rough[], next: () => number): Step[] {
 export const anyFlow: fc.Arbitrary<FlowDocument> = fc.tuple(rough, fc.boolean(), fc.boolean()).map(([list, isSilence, hasGoal]) => {
   let n = 0;
   return {
-    schema: 'viatic.flow/1', name: 'Any flow',
-    trigger: isSilence ? { kind: 'silence', event: 'cart.updated', key: 'cartId', after: 'PT1H', unless: { event: 'order.placed' } } : { kind: 'event', event: 'order.placed', key: 'orderId' },
-    entry: null, stay: null, reentry: 'once-per-key', goal: hasGoal ? { event: 'order.placed', within: 'P7D', ends: true } : null, steps: build(list, () => ++n),
+    schema: 'viatic.flow/1',
+    name: 'Any flow',
+    triggers: [
+      isSilence
+        ? { id: 'start', kind: 'silence', event: 'cart.updated', key: 'cartId', after: 'PT1H', unless: { event: 'order.placed' } }
+        : { id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' },
+    ],
+    entry: null,
+    stay: null,
+    reentry: 'once-per-key',
+    goal: hasGoal ? { event: 'order.placed', within: 'P7D', ends: true } : null,
+    steps: build(list, () => ++n),
   };
 });

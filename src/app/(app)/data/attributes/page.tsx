@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { AttributesScreen } from '@/ui/data/AttributesScreen';
+import { AttributesScreen } from '@/ui/people';
 
 export const metadata = { title: 'Attributes' };
 

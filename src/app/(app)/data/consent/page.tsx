@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { ConsentScreen } from '@/ui/data/ConsentScreen';
+import { ConsentScreen } from '@/ui/people';
 
 export const metadata = { title: 'Consent' };
 

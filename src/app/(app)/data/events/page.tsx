@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { CatalogueScreen } from '@/ui/data/CatalogueScreen';
+import { CatalogueScreen } from '@/ui/sources';
 
 export const metadata = { title: 'Events' };
 

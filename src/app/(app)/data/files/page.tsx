@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { FilesScreen } from '@/ui/data/FilesScreen';
+import { FilesScreen } from '@/ui/work';
 
 export const metadata = { title: 'Files' };
 

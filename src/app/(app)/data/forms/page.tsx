@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { FormsScreen } from '@/ui/data/FormsScreen';
+import { FormsScreen } from '@/ui/public';
 
 export const metadata = { title: 'Forms' };
 

@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { MergesScreen } from '@/ui/data/MergesScreen';
+import { MergesScreen } from '@/ui/people';
 
 export const metadata = { title: 'Merges' };
 

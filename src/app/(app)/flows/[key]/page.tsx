@@ -1,11 +1,10 @@
 import { partOf, screen, screenTitle } from '@/server/access';
-import { database } from '@/server/database';
-import { env } from '@/server/env';
+import { database } from '@/server/base';
 import { readFlow } from '@/server/flows';
-import { FlowScreen } from '@/ui/flow/FlowScreen';
+import { FlowScreen } from '@/ui/flows';
 
 type Props = { params: Promise<{ key: string }> };
-const flowOf = async ({ params }: Props) => readFlow(database(), env().databaseUrl, partOf((await params).key));
+const flowOf = async ({ params }: Props) => readFlow(database(), partOf((await params).key));
 
 export const generateMetadata = screenTitle(async (props: Props) => (await flowOf(props)).name);
 

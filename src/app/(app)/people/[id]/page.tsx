@@ -1,11 +1,10 @@
 import { partOf, screen, screenTitle } from '@/server/access';
-import { database } from '@/server/database';
-import { env } from '@/server/env';
+import { database } from '@/server/base';
 import { personView } from '@/server/people';
-import { PersonScreen } from '@/ui/people/PersonScreen';
+import { PersonScreen } from '@/ui/people';
 
 type Props = { params: Promise<{ id: string }> };
-const viewOf = async ({ params }: Props) => personView(database(), env().databaseUrl, partOf((await params).id));
+const viewOf = async ({ params }: Props) => personView(database(), partOf((await params).id));
 
 export const generateMetadata = screenTitle(async (props: Props) => {
   const person = await viewOf(props);

@@ -1,5 +1,5 @@
 import { screen } from '@/server/access';
-import { ListsScreen } from '@/ui/people/ListsScreen';
+import { ListsScreen } from '@/ui/people';
 
 export const metadata = { title: 'Lists' };
 

@@ -1,7 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
-import { startBulk } from '@/server/work/bulk';
-import { work, workView, works } from '@/server/work/work';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
+import { startBulk, work, works, workView } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await works(db, ['bulk'])));

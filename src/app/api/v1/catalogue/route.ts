@@ -1,5 +1,5 @@
-import { catalogue } from '@/server/catalogue';
-import { json, route } from '@/server/http/route';
+import { catalogue } from '@/server/sources';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await catalogue(db)));

@@ -1,10 +1,8 @@
 import { readStore } from '@/data/store';
-import { advanceClock } from '@/server/clock';
-import { env } from '@/server/env';
-import { moveSchema } from '@/server/http/bodies';
-import { Problem, problemsOf } from '@/server/http/problem';
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
+import { advanceClock } from '@/server/store';
+import { env } from '@/server/base';
+import { moveSchema, Problem, problemsOf, readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 
@@ -13,11 +11,11 @@ export const GET = route(async ({ db }) => {
   return json({ now: new Date(store.now).toISOString(), zone: store.zone, offsetMs: store.offsetMs });
 });
 
-export const POST = route(async ({ db, scope, request, caller }) => {
+export const POST = route(async ({ db, request, caller }) => {
   if (!env().isDemo) throw new Problem(403, 'Clock stands', 'Store time can only be moved in the demo and in tests.');
   const body = moveSchema.safeParse(await readJson(request, 10_000));
   if (!body.success) throw new Problem(422, 'Not a move', 'Say by how much store time moves.', problemsOf(body.error));
-  const { now, moved, target, isThere } = await advanceClock(db, scope, body.data, caller.name);
+  const { now, moved, target, isThere } = await advanceClock(db, body.data, caller.name);
   const receipt = { now: new Date(now).toISOString(), target: new Date(target).toISOString(), isThere };
   // 202: what fell due on the way is still being done; ask again with {"to": target}
   return written({ ...receipt, moved }, receipt, isThere ? 200 : 202);

@@ -1,6 +1,6 @@
-import { files, keepFile } from '@/server/forms';
-import { readBytes } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
+import { files, keepFile } from '@/server/public';
+import { readBytes } from '@/server/http';
+import { json, route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json({ files: await files(db) }));

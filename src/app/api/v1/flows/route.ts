@@ -1,5 +1,5 @@
-import { listOfFlows } from '@/server/flowlist';
-import { json, route } from '@/server/http/route';
+import { listOfFlows } from '@/server/flows';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await listOfFlows(db)));

@@ -1,6 +1,6 @@
-import { forms, makeForm } from '@/server/forms';
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
+import { forms, makeForm } from '@/server/public';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await forms(db)));

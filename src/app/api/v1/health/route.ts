@@ -1,5 +1,5 @@
-import { livingWorkers } from '@/data/workers';
-import { json, route } from '@/server/http/route';
+import { livingWorkers } from '@/data/work';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 

@@ -1,7 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
-import { startImport } from '@/server/work/imports';
-import { work, works, workView } from '@/server/work/work';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
+import { startImport, work, works, workView } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await works(db, ['import'])));

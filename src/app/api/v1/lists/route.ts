@@ -1,6 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
-import { lists, makeList } from '@/server/lists';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
+import { lists, makeList } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await lists(db)));

@@ -1,4 +1,4 @@
-import { json, route } from '@/server/http/route';
+import { json, route } from '@/server/door';
 import { allMerges } from '@/server/people';
 
 export const dynamic = 'force-dynamic';

@@ -1,5 +1,5 @@
-import { description } from '@/server/http/openapi';
-import { json, route } from '@/server/http/route';
+import { description } from '@/server/api';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ url }) => json(description(url.origin)), 'anyone');

@@ -1,5 +1,5 @@
-import { revenueReport } from '@/server/report';
-import { json, route } from '@/server/http/route';
+import { revenueReport } from '@/server/revenue';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, scope, url }) => json(await revenueReport(db, scope, url)));
+export const GET = route(async ({ db, url }) => json(await revenueReport(db, url)));

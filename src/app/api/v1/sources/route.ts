@@ -1,5 +1,5 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
 import { makeSource, sourceList } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';

@@ -1,6 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { done, json, route, written } from '@/server/http/route';
-import { addSuppressions, lift, suppressions } from '@/server/settings';
+import { readJson } from '@/server/http';
+import { done, json, route, written } from '@/server/door';
+import { addSuppressions, lift, suppressions } from '@/server/store';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db, url }) => json(await suppressions(db, url)));
@@ -9,6 +9,12 @@ export const POST = route(async ({ db, request, caller }) => {
   return written(added, { wrong: added.wrong }, 201);
 });
 export const DELETE = route(async ({ db, url, caller }) => {
-  await lift(db, url.searchParams.get('channel') ?? 'email', url.searchParams.get('address') ?? '', url.searchParams.get('why') ?? '', caller.name);
+  await lift(
+    db,
+    url.searchParams.get('channel') ?? 'email',
+    url.searchParams.get('address') ?? '',
+    url.searchParams.get('why') ?? '',
+    caller.name,
+  );
   return done();
 });

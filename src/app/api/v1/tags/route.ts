@@ -1,5 +1,5 @@
-import { allTags } from '@/data/bulk';
-import { json, route } from '@/server/http/route';
+import { allTags } from '@/data/work';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json({ tags: await allTags(db) }));

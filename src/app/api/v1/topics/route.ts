@@ -1,6 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
-import { storeTopics, topics } from '@/server/settings';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
+import { storeTopics, topics } from '@/server/store';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await topics(db)));

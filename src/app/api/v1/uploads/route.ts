@@ -1,5 +1,5 @@
-import { route, written } from '@/server/http/route';
-import { takeUpload } from '@/server/work/uploads';
+import { route, written } from '@/server/door';
+import { takeUpload } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
 /** Takes a file in: the body is the file itself, its name stands in the address. */

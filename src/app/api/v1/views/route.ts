@@ -1,6 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { json, route, written } from '@/server/http/route';
-import { keepView, views } from '@/server/settings';
+import { readJson } from '@/server/http';
+import { json, route, written } from '@/server/door';
+import { keepView, views } from '@/server/store';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db }) => json(await views(db)));

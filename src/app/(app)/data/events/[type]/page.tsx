@@ -1,5 +1,5 @@
 import { partOf, screen } from '@/server/access';
-import { TypeScreen } from '@/ui/data/TypeScreen';
+import { TypeScreen } from '@/ui/sources';
 
 export const metadata = { title: 'Event type' };
 

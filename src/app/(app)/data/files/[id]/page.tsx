@@ -1,5 +1,5 @@
 import { partOf, screen } from '@/server/access';
-import { ImportedScreen } from '@/ui/data/ImportedScreen';
+import { ImportedScreen } from '@/ui/work';
 
 export const metadata = { title: 'Import' };
 

@@ -1,5 +1,5 @@
 import { partOf, screen } from '@/server/access';
-import { FormScreen } from '@/ui/data/FormScreen';
+import { FormScreen } from '@/ui/public';
 
 export const metadata = { title: 'Form' };
 

@@ -1,5 +1,5 @@
 import { partOf, screen } from '@/server/access';
-import { SourceScreen } from '@/ui/data/SourceScreen';
+import { SourceScreen } from '@/ui/sources';
 
 export const metadata = { title: 'Source' };
 

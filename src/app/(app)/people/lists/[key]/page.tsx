@@ -1,5 +1,5 @@
 import { partOf, screen } from '@/server/access';
-import { ListScreen } from '@/ui/people/ListScreen';
+import { ListScreen } from '@/ui/people';
 
 export const metadata = { title: 'List' };
 

@@ -1,5 +1,5 @@
 import { signOutElsewhere } from '@/server/access';
-import { json, personAsking, route } from '@/server/http/route';
+import { json, personAsking, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 /** Ends all sessions but the one in hand. */

@@ -1,14 +1,14 @@
-import { declareAttribute, retire } from '@/server/attributes';
-import { readJson } from '@/server/http/read';
-import { done, route } from '@/server/http/route';
+import { declareAttribute, retire } from '@/server/people';
+import { readJson } from '@/server/http';
+import { done, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const PUT = route(async ({ db, scope, params, request, caller }) => {
-  await declareAttribute(db, scope, params.name!, await readJson(request), caller.name);
+export const PUT = route(async ({ db, params, request, caller }) => {
+  await declareAttribute(db, params.name!, await readJson(request), caller.name);
   return done();
 });
-export const PATCH = route(async ({ db, scope, params, request, caller }) => {
+export const PATCH = route(async ({ db, params, request, caller }) => {
   const body = (await readJson(request)) as { isRetired?: unknown } | null;
-  await retire(db, scope, params.name!, body?.isRetired === true, caller.name);
+  await retire(db, params.name!, body?.isRetired === true, caller.name);
   return done();
 });

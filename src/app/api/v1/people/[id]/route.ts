@@ -1,18 +1,17 @@
-import { eraseById } from '@/server/erase';
-import { readJson } from '@/server/http/read';
-import { done, json, route } from '@/server/http/route';
-import { editPerson, personView, putPerson } from '@/server/people';
+import { editPerson, eraseById, personView, putPerson } from '@/server/people';
+import { readJson } from '@/server/http';
+import { done, json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, scope, params }) => json(await personView(db, scope, params.id!)));
-export const PUT = route(async ({ db, scope, params, request, caller }) => {
-  await putPerson(db, scope, params.id!, await readJson(request), caller.sourceId);
-  return json(await personView(db, scope, params.id!));
+export const GET = route(async ({ db, params }) => json(await personView(db, params.id!)));
+export const PUT = route(async ({ db, params, request, caller }) => {
+  await putPerson(db, params.id!, await readJson(request), caller.sourceId);
+  return json(await personView(db, params.id!));
 });
 /** Writes attributes by hand; null takes one away. */
-export const PATCH = route(async ({ db, scope, params, request, caller }) => {
+export const PATCH = route(async ({ db, params, request, caller }) => {
   await editPerson(db, params.id!, await readJson(request), caller.name);
-  return json(await personView(db, scope, params.id!));
+  return json(await personView(db, params.id!));
 });
 /** Erases the person. */
 export const DELETE = route(async ({ db, params, caller }) => {

@@ -1,5 +1,5 @@
-import { ledgerPage } from '@/server/ledger';
-import { json, route } from '@/server/http/route';
+import { ledgerPage } from '@/server/revenue';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db, url }) => json(await ledgerPage(db, url)));

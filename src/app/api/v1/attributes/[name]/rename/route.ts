@@ -1,6 +1,8 @@
-import { renameAttribute } from '@/server/attributes';
-import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { renameAttribute } from '@/server/people';
+import { readJson } from '@/server/http';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params, request, caller }) => json(await renameAttribute(db, scope, params.name!, ((await readJson(request)) as { to?: unknown } | null)?.to, caller.name)));
+export const POST = route(async ({ db, params, request, caller }) =>
+  json(await renameAttribute(db, params.name!, ((await readJson(request)) as { to?: unknown } | null)?.to, caller.name)),
+);

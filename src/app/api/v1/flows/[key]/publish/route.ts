@@ -1,8 +1,10 @@
 import { publishFlow } from '@/server/flows';
-import { route, written } from '@/server/http/route';
+import { revisionSeen } from '@/server/http';
+import { route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params, caller }) => {
-  const flow = await publishFlow(db, scope, params.key!, caller.name);
+/** Makes the draft a version. With If-Match, only when it still has the revision that was seen. */
+export const POST = route(async ({ db, params, request, caller }) => {
+  const flow = await publishFlow(db, params.key!, caller.name, revisionSeen(request));
   return written(flow, { key: flow.key, version: flow.version });
 });

@@ -1,5 +1,5 @@
-import { flowReport } from '@/server/report';
-import { json, route } from '@/server/http/route';
+import { flowReport } from '@/server/flows';
+import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, scope, params, url }) => json(await flowReport(db, scope, params.key!, url)));
+export const GET = route(async ({ db, params, url }) => json(await flowReport(db, params.key!, url)));

@@ -1,5 +1,5 @@
-import { json, route } from '@/server/http/route';
-import { growth } from '@/server/lists';
+import { json, route } from '@/server/door';
+import { growth } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
 export const GET = route(async ({ db, params }) => json(await growth(db, params.key!)));

@@ -1,5 +1,5 @@
-import { readJson } from '@/server/http/read';
-import { done, route } from '@/server/http/route';
+import { readJson } from '@/server/http';
+import { done, route } from '@/server/door';
 import { enterConsent } from '@/server/people';
 
 export const dynamic = 'force-dynamic';

@@ -1,9 +1,9 @@
-import { readJson } from '@/server/http/read';
-import { done, route } from '@/server/http/route';
+import { readJson } from '@/server/http';
+import { done, route } from '@/server/door';
 import { startFlow } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params, request, caller }) => {
-  await startFlow(db, scope, params.id!, String(((await readJson(request)) as { flow?: unknown } | null)?.flow ?? ''), caller.name);
+export const POST = route(async ({ db, params, request, caller }) => {
+  await startFlow(db, params.id!, String(((await readJson(request)) as { flow?: unknown } | null)?.flow ?? ''), caller.name);
   return done();
 });

@@ -1,6 +1,6 @@
-import { readJson } from '@/server/http/read';
-import { done, route } from '@/server/http/route';
-import { writeTo } from '@/server/letters';
+import { readJson } from '@/server/http';
+import { done, route } from '@/server/door';
+import { writeTo } from '@/server/messages';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, request, caller }) => {

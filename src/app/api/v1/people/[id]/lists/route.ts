@@ -1,9 +1,9 @@
-import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
-import { membership } from '@/server/lists';
+import { readJson } from '@/server/http';
+import { json, route } from '@/server/door';
+import { membership } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params, request, caller }) => {
+export const POST = route(async ({ db, params, request, caller }) => {
   const body = (await readJson(request)) as { list?: unknown; isOn?: unknown } | null;
-  return json(await membership(db, scope, params.id!, String(body?.list ?? ''), body?.isOn !== false, caller.name));
+  return json(await membership(db, params.id!, String(body?.list ?? ''), body?.isOn !== false, caller.name));
 });

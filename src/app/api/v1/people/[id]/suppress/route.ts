@@ -1,6 +1,5 @@
-import { suppressPerson } from '@/server/consent';
-import { done, route } from '@/server/http/route';
-import { person } from '@/server/people';
+import { person, suppressPerson } from '@/server/people';
+import { done, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, caller }) => {

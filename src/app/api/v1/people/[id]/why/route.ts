@@ -1,5 +1,5 @@
-import { json, route } from '@/server/http/route';
+import { json, route } from '@/server/door';
 import { whyNot } from '@/server/people';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, scope, params, url }) => json(await whyNot(db, scope, params.id!, url.searchParams.get('flow') ?? '')));
+export const GET = route(async ({ db, params, url }) => json(await whyNot(db, params.id!, url.searchParams.get('flow') ?? '')));

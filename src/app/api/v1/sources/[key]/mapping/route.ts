@@ -1,5 +1,5 @@
-import { readJson } from '@/server/http/read';
-import { route, written } from '@/server/http/route';
+import { readJson } from '@/server/http';
+import { route, written } from '@/server/door';
 import { storeMapping } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';

@@ -1,4 +1,4 @@
-import { json, route } from '@/server/http/route';
+import { json, route } from '@/server/door';
 import { rejections } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';

@@ -1,8 +1,8 @@
-import { route, written } from '@/server/http/route';
+import { route, written } from '@/server/door';
 import { testSource } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, scope, params }) => {
-  const tested = await testSource(db, scope, params.key!);
+export const POST = route(async ({ db, params }) => {
+  const tested = await testSource(db, params.key!);
   return written(tested, tested.answer);
 });

@@ -1,6 +1,5 @@
-import { json, route } from '@/server/http/route';
-import { workContext } from '@/server/workcontext';
-import { undoWork } from '@/server/work/work';
+import { json, route } from '@/server/door';
+import { undoWork, workContext } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, caller }) => json(await undoWork(workContext(db), params.id!, caller.name)));

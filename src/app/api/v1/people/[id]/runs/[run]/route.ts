@@ -1,4 +1,4 @@
-import { done, route } from '@/server/http/route';
+import { done, route } from '@/server/door';
 import { takeOut } from '@/server/people';
 
 export const dynamic = 'force-dynamic';

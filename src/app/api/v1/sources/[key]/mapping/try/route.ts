@@ -1,5 +1,5 @@
-import { readJson } from '@/server/http/read';
-import { json, route } from '@/server/http/route';
+import { readJson } from '@/server/http';
+import { json, route } from '@/server/door';
 import { tryMapping } from '@/server/sources';
 
 export const dynamic = 'force-dynamic';

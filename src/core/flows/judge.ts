@@ -1,0 +1,55 @@
+import { eventsOf, matches, see, verdict, type FactEvent, type Facts, type Seen, type Viewpoint } from '../rules';
+import { addDuration, type Instant } from '../time';
+import type { FlowDocument } from './document';
+import { CALLED, type About, type Run, type TriggerOff } from './run';
+import { kindOfTrigger, type TriggerState } from './triggers';
+
+/** Whether what a run is about has come about at a moment, from what is recorded by now. */
+export function judge(document: FlowDocument, about: About, facts: Pick<Facts, 'events'>, at: Instant, zone: string): TriggerState {
+  const trigger = document.triggers.find((one) => one.id === about.trigger);
+  if (!trigger) return { state: 'off', off: { why: 'gone' } };
+  return kindOfTrigger(trigger).stateAt(trigger, about.key, facts, at, zone);
+}
+
+/** Why the trigger of a run that has entered turns out not to have come about, or null when it stands or nothing speaks against it. */
+export function undoneBecause(document: FlowDocument, run: Run, facts: Pick<Facts, 'events'>, zone: string): TriggerOff | null {
+  if (!run.isDoubtful || run.about.trigger === CALLED || run.enteredAt === null) return null;
+  const state = judge(document, run.about, facts, run.enteredAt, zone);
+  if (state.state === 'due') return null;
+  if (state.state === 'off') return state.off;
+  // a silence that goes on longer than was known and of which something has gone out already: the run stands
+  return run.effects ? null : { why: 'goes-on', until: state.until };
+}
+
+/** The event that fulfils the goal of a run, or null while none has. */
+export function goalOf(document: FlowDocument, run: Run, facts: Pick<Facts, 'events'>, now: Instant, zone: string): FactEvent | null {
+  const { goal } = document;
+  const { enteredAt, about } = run;
+  if (!goal || enteredAt === null) return null;
+  const deadline = addDuration(enteredAt, goal.within, zone);
+  // what started the run does not fulfil it: the order that begins a first-order flow is not its goal
+  return (
+    eventsOf(facts, goal.event).find(
+      (event) =>
+        event.id !== about.eventId && event.time >= enteredAt && event.time <= now && event.time < deadline && matches(event, goal.where),
+    ) ?? null
+  );
+}
+
+/** What a run that is inside is looked at from. */
+export function viewOf(run: Run, now: Instant, zone: string): Viewpoint {
+  return { now, zone, ...(run.enteredAt !== null && { enteredAt: run.enteredAt }), ...(run.about.at !== null && { about: run.about }) };
+}
+
+/** Why a run does not go on: its trigger is undone, its goal has been reached and ends it, or its stay rule fails. */
+export type Over =
+  { readonly why: 'undone'; readonly off: TriggerOff } | { readonly why: 'goal' } | { readonly why: 'stay'; readonly seen: Seen };
+
+/** Why a run would end if it were looked at now, or null: asked once more as a message is about to go out. */
+export function overBecause(document: FlowDocument, run: Run, facts: Facts, now: Instant, zone: string): Over | null {
+  const off = undoneBecause(document, run, facts, zone);
+  if (off) return { why: 'undone', off };
+  if (document.goal?.ends && (run.goalAt !== null || goalOf(document, run, facts, now, zone))) return { why: 'goal' };
+  const view = viewOf(run, now, zone);
+  return document.stay && !verdict(document.stay, facts, view).holds ? { why: 'stay', seen: see(document.stay, facts, view) } : null;
+}

@@ -1,0 +1,78 @@
+import { dependsOn, namesIn, type EventNeed, type Need } from '../rules';
+import { addDuration, windowStart, type Instant } from '../time';
+import type { RunningFlow, When } from './advance';
+import { ask, type EventAsk } from './asks';
+import type { FlowDocument } from './document';
+import { planOf } from './plan';
+import { CALLED, type Run } from './run';
+import { kindOfTrigger } from './triggers';
+
+const needs = new WeakMap<FlowDocument, { readonly entry: readonly Need[]; readonly inside: readonly Need[] }>();
+
+/** What the rules of a flow look at: those of entry, and all others. */
+export function needsOf(document: FlowDocument): { readonly entry: readonly Need[]; readonly inside: readonly Need[] } {
+  let known = needs.get(document);
+  if (!known) {
+    const { rules } = planOf(document);
+    needs.set(
+      document,
+      (known = { entry: dependsOn([document.entry]), inside: dependsOn(rules.filter((rule) => rule !== document.entry)) }),
+    );
+  }
+  return known;
+}
+
+/** Which events of its person {@link advance} looks at for a run, at these moments: just those have to be loaded. */
+export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, { now, dueAt }: When): EventAsk[] {
+  const { document, zone } = flow;
+  const asks: EventAsk[] = [];
+  const at = Math.min(dueAt, now);
+  const enteredAt = run.enteredAt ?? at;
+  const of = (list: readonly Need[], moment: Instant) => {
+    for (const need of list) if (need.kind === 'event') asks.push(...eventAsks(need, moment, enteredAt, zone));
+  };
+  const trigger = document.triggers.find((one) => one.id === run.about.trigger);
+  if (trigger && run.about.trigger !== CALLED) {
+    const kind = kindOfTrigger(trigger);
+    if (run.phase === 'armed') asks.push(...kind.asks(trigger, run.about.key, at));
+    // judged again as of entry, and as of now should it turn out never to have come about
+    else if (run.phase === 'inside' && run.isDoubtful)
+      for (const moment of new Set([enteredAt, now])) asks.push(...kind.asks(trigger, run.about.key, moment));
+  }
+  if (run.phase === 'armed') of(needsOf(document).entry, at);
+  if (run.phase !== 'watching') of(needsOf(document).inside, now);
+  const { goal } = document;
+  if (goal && run.goalAt === null) {
+    const where = goal.where ?? [];
+    // the first that counts, beside the one that may have started the run
+    asks.push(
+      ask({
+        type: goal.event,
+        where,
+        from: enteredAt,
+        to: Math.min(now, addDuration(enteredAt, goal.within, zone)),
+        order: 'oldest',
+        most: 2,
+        names: namesIn(where),
+      }),
+    );
+  }
+  return asks;
+}
+
+function eventAsks({ name, where, since, times }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
+  const from = since === 'ever' ? null : since === 'entry' ? enteredAt : windowStart(moment, since.last, zone);
+  const names = namesIn(where);
+  return [
+    // one more than is asked for where the event that started the run is left out
+    ask({ type: name, where, from, to: moment, most: since === 'entry' ? times + 1 : times, names }),
+    // the next one that is stamped ahead of our clock
+    ask({ type: name, from: moment + 1, order: 'oldest', most: 1, names }),
+  ];
+}
+
+/** Which facts beside events any of these flows look at. */
+export function factsNeeded(documents: readonly FlowDocument[]): { readonly lists: boolean; readonly tags: boolean } {
+  const needs = documents.flatMap((document) => Object.values(needsOf(document)).flat());
+  return { lists: needs.some((need) => need.kind === 'list'), tags: needs.some((need) => need.kind === 'tag') };
+}

@@ -1,0 +1,12 @@
+import { z } from 'zod';
+import { durationSchema } from '../rules';
+
+/** A property by which one cart, order or other thing is told from another. */
+export const propertyKey = z.string().regex(/^[\p{L}_][\p{L}\p{N}_]{0,59}$/u, 'is not a property name');
+
+export const positiveDuration = durationSchema.refine((text) => !/^P(T?0+[A-Z])+$/.test(text), 'must be longer than no time');
+
+export const stepId = z.string().regex(/^[a-z0-9][a-z0-9-]{0,39}$/, 'is not a step id; use a-z, 0-9 and -');
+
+/** A name that people give. */
+export const name = z.string().trim().min(1, 'must not be empty').max(80);

@@ -1,0 +1,50 @@
+import type { Facts } from '../rules';
+import type { Instant } from '../time';
+import { advance, type Advanced, type RunningFlow } from './advance';
+import type { EarlierRun } from './begin';
+import type { Run } from './run';
+
+/** A run of a person that is due. */
+export interface Due {
+  readonly flow: RunningFlow;
+  /** tells flows apart */
+  readonly flowId: string | number;
+  readonly run: Run;
+  readonly dueAt: Instant;
+}
+
+/** What became of a due run: how far it went, or what it broke on. A run that breaks stops no other. */
+export type Passed = { readonly due: Due } & ({ readonly result: Advanced } | { readonly error: unknown });
+
+/**
+ * Moves all due runs of one person, most overdue first, each as far as it goes. What one does the next one sees: a run
+ * that has entered is among the earlier runs of the next in the same flow. `earlier` are the person's runs by flow.
+ */
+export function advancePerson(
+  due: readonly Due[],
+  facts: Facts,
+  now: Instant,
+  earlier: ReadonlyMap<string | number, readonly EarlierRun[]>,
+): Passed[] {
+  const others = new Map(earlier);
+  return [...due]
+    .sort((a, b) => a.dueAt - b.dueAt)
+    .map((one): Passed => {
+      const { flow, flowId, run, dueAt } = one;
+      try {
+        const own = others.get(flowId) ?? [];
+        const result = advance(
+          flow,
+          run,
+          facts,
+          { now, dueAt },
+          own.filter((other) => other.id !== run.id),
+        );
+        const { about, phase, outcome, effects } = result.run;
+        others.set(flowId, [...own.filter((other) => other.id !== run.id), { id: run.id, key: about.key, phase, outcome, effects }]);
+        return { due: one, result };
+      } catch (error) {
+        return { due: one, error };
+      }
+    });
+}

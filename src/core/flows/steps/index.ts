@@ -1,0 +1,34 @@
+import type { Arm, Step } from '../document';
+import { branchKind, type BranchStep } from './branch';
+import { endKind, type EndStep } from './end';
+import type { StepKind } from './kind';
+import { sendKind, type SendStep } from './send';
+import { waitKind, type WaitStep } from './wait';
+
+export type { BranchStep, EndStep, SendStep, WaitStep };
+export type { Span } from './kind';
+
+export interface StepKinds {
+  wait: WaitStep;
+  send: SendStep;
+  branch: BranchStep;
+  end: EndStep;
+}
+
+const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
+  wait: waitKind,
+  send: sendKind,
+  branch: branchKind,
+  end: endKind,
+};
+
+/** What there is to know of a step, by its kind. */
+export const kindOfStep = (step: Step): StepKind<Step> => KINDS[step.kind] as StepKind<Step>;
+
+const NO_ARMS: readonly Arm[] = [];
+
+/** The ways out of a step that has several; none for all other steps. */
+export const armsOf = (step: Step): readonly Arm[] => kindOfStep(step).arms?.(step) ?? NO_ARMS;
+
+/** A name for a step where it has none of its own: "Wait 3 days". */
+export const sayStep = (step: Step): string => kindOfStep(step).says(step);

@@ -1,0 +1,58 @@
+import type { Seen, Rule, Facts, Viewpoint } from '../../rules';
+import type { Instant } from '../../time';
+import type { Arm, FlowDocument, Step } from '../document';
+import type { Finding } from '../preflight';
+import type { Effect, Saw, TraceKind } from '../run';
+
+/** How long something takes at least and at most, in milliseconds; `most` is null when nobody knows. */
+export interface Span {
+  readonly least: number;
+  readonly most: number | null;
+}
+
+/** What a step may look at and do while a run is at it. */
+export interface Here {
+  readonly now: Instant;
+  readonly zone: string;
+  readonly facts: Facts;
+  readonly view: Viewpoint;
+  /** the moment at which what stands before the step was due: from which a wait counts */
+  readonly stands: Instant;
+  /** when the wait at this step is over, once it has begun */
+  readonly waitUntil: Instant | null;
+  /** looks at a rule from here */
+  look(rule: Rule): Seen;
+  note(kind: TraceKind, more?: { armId?: string; saw?: Saw }): void;
+  /** does something to the world, once this state is stored */
+  do(effect: Omit<Effect, 'stepId' | 'visit'>): void;
+}
+
+/** Where a run goes from a step: on to the next, into an arm, on standing until a moment, or out of the flow. */
+export type Went =
+  | { readonly to: 'next'; /** from when on what follows counts, where that is another moment */ readonly stands?: Instant }
+  | { readonly to: 'arm'; readonly arm: Arm }
+  | { readonly to: 'wait'; readonly until: Instant }
+  | { readonly to: 'end' };
+
+/** Gathers what is to be mended about one step. */
+export type Add = (level: Finding['level'], says: string, mend: string) => void;
+
+/** What there is to know of a kind of step. A new kind is a new file and its lines in the index. */
+export interface StepKind<S extends Step> {
+  /** does the step; called again after a wait */
+  run(step: S, here: Here): Went;
+  /** whether a run goes on with it while the flow is paused */
+  readonly runsWhilePaused?: boolean;
+  says(step: S): string;
+  /** what a run does next, as the words of a person's page */
+  saysNext(step: S): string;
+  arms?(step: S): readonly Arm[];
+  withArms?(step: S, arms: readonly Arm[]): S;
+  /** the rules that decide here */
+  rules?(step: S): readonly (Rule | null)[];
+  /** how long it takes */
+  span?(step: S): Span;
+  check?(step: S, add: Add, flow: FlowDocument): void;
+  /** what differs between two forms of it, in words */
+  differs?(was: S, is: S): string[];
+}

@@ -1,0 +1,91 @@
+import { z } from 'zod';
+import { messageSchema, obstacleTo, placeholderProblem, renderProblem, withoutFallback, type Message } from '../../messages';
+import { name, stepId } from '../parts';
+import type { StepKind } from './kind';
+
+export interface SendStep {
+  id: string;
+  kind: 'send';
+  name: string;
+  off?: boolean;
+  message: Message;
+}
+export const sendSchema = z.strictObject({
+  id: stepId,
+  kind: z.literal('send'),
+  name,
+  off: z.boolean().optional(),
+  message: messageSchema,
+});
+
+export const sendKind: StepKind<SendStep> = {
+  run(step, here) {
+    if (step.off) {
+      here.note('skipped', { saw: { off: true } });
+      return { to: 'next' };
+    }
+    const obstacle = obstacleTo(step.message, here.facts.reach.email, here.facts.declined, here.now);
+    if (obstacle) here.note('skipped', { saw: { obstacle } });
+    else {
+      here.do({ kind: 'send' });
+      here.note('sending');
+    }
+    return { to: 'next' };
+  },
+  says: (step) => `Send “${step.name}”`,
+  saysNext: (step) => `Send “${step.name}”`,
+  check(step, add, flow) {
+    const { message } = step;
+    if (step.off) add('warns', `“${step.name}” is off`, 'Switch the message on, or people pass by without getting it.');
+    if (!message.subject.trim()) add('stops', `“${step.name}” has no subject`, 'Write a subject line.');
+    const texts = message.blocks.flatMap((block) =>
+      'text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : [],
+    );
+    if (!texts.some((text) => text.trim()) && !message.blocks.some((block) => block.kind === 'cart'))
+      add('stops', `“${step.name}” is empty`, 'Write its text.');
+    let isReadable = true;
+    for (const text of [message.subject, message.preview, ...texts]) {
+      const problem = placeholderProblem(text);
+      if (problem) isReadable = false;
+      if (problem) add('stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
+      else {
+        for (const path of withoutFallback(text)) {
+          add(
+            'warns',
+            `{{ ${path} }} in “${step.name}” has no fallback`,
+            `Write {{ ${path} | fallback: "…" }} for people whose ${path.replace('person.', '')} is not known.`,
+          );
+        }
+      }
+    }
+    const beyond = isReadable ? renderProblem(message) : null;
+    if (beyond)
+      add(
+        'stops',
+        `“${step.name}” cannot be put together: ${beyond}`,
+        'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.',
+      );
+    const has = (kind: string) => message.blocks.some((block) => block.kind === kind);
+    if (message.kind === 'service' && has('offer'))
+      add(
+        'stops',
+        `“${step.name}” is a service message with an offer`,
+        'Service messages carry no offers: make it marketing or take the offer out.',
+      );
+    const other = flow.triggers.find((trigger) => !trigger.event.startsWith('cart.'));
+    if (message.kind === 'marketing' && has('cart') && other)
+      add('warns', `“${step.name}” shows a cart, but ${other.event} starts this flow`, 'Only events of a cart carry its items.');
+  },
+  differs(was, is) {
+    const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+    const [old, now] = [was.message, is.message];
+    return [
+      ...(is.name === was.name ? [] : [`Message “${was.name}” is now called “${is.name}”`]),
+      ...(Boolean(is.off) === Boolean(was.off) ? [] : [`“${is.name}” is switched ${is.off ? 'off' : 'on'}`]),
+      ...(now.subject === old.subject ? [] : [`“${is.name}”, subject: “${now.subject}”`]),
+      ...(now.preview === old.preview ? [] : [`“${is.name}”, preview line: “${now.preview}”`]),
+      ...(same(now.blocks, old.blocks) ? [] : [`“${is.name}”: the text has changed`]),
+      ...(now.kind === old.kind ? [] : [`“${is.name}” is now a ${now.kind} message`]),
+    ];
+  },
+};

@@ -1,0 +1,104 @@
+import { factsOf, inOrder, matches, type FactEvent, type Facts, type Reach } from '../../rules';
+import { advance, type RunningFlow } from '../advance';
+import type { EventAsk } from '../asks';
+import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
+import { asksOf } from '../needs';
+import { planOf } from '../plan';
+import { armedRun, type Beginning, type Run, type TraceEntry } from '../run';
+import { keyOf } from '../triggers';
+
+/** An event that is told at a moment of its own, at or after that at which it happened. */
+export interface Arrival {
+  readonly event: FactEvent;
+  readonly at: number;
+}
+
+export interface Lived {
+  readonly runs: readonly { run: Run; trace: TraceEntry[] }[];
+  readonly sends: readonly { runId: string; key: string; stepId: string; at: number }[];
+}
+
+const REACH: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
+
+/** The events that asks name, of all that are on file: what a worker loads, and nothing else. */
+export function answer(events: readonly FactEvent[], asks: readonly EventAsk[]): FactEvent[] {
+  const found = new Set<FactEvent>();
+  for (const { type, key, where, from, to, order, most } of asks) {
+    const fits = events.filter(
+      (event) =>
+        event.type === type &&
+        (from === null || event.time >= from) &&
+        (to === null || event.time <= to) &&
+        matches(event, where) &&
+        (!key || keyOf({ key: key.name }, event) === key.value),
+    );
+    for (const event of order === 'newest' ? fits.slice(-most) : fits.slice(0, most)) found.add(event);
+  }
+  return [...found].sort(inOrder);
+}
+
+/**
+ * Lives through arrivals as the server does: what arrives arms and wakes, what is due is moved; the worker comes round
+ * `late` after something is due. With `isSparing` each run sees just the events that it asks for.
+ */
+export function live(
+  flow: RunningFlow,
+  arrivals: readonly Arrival[],
+  until: number,
+  { late = 0, isSparing = false }: { late?: number; isSparing?: boolean } = {},
+): Lived {
+  const told: FactEvent[] = [];
+  const runs: { run: Run; wakeAt: number | null; on: readonly string[]; trace: TraceEntry[] }[] = [];
+  const sends: { runId: string; key: string; stepId: string; at: number }[] = [];
+  const queue = [...arrivals].sort((a, b) => a.at - b.at || inOrder(a.event, b.event));
+  const earlier = (): EarlierRun[] =>
+    runs.map(({ run }) => ({ id: run.id, key: run.about.key, phase: run.phase, outcome: run.outcome, effects: run.effects }));
+  const arm = ({ trigger, key, at }: Beginning) => {
+    const armed = runs.find(({ run }) => run.phase === 'armed' && run.about.key === key && run.about.trigger === trigger);
+    if (armed) armed.wakeAt = Math.min(armed.wakeAt ?? Infinity, at);
+    else if (!canNeverStart(flow.document.reentry, earlier(), key))
+      runs.push({
+        run: armedRun(String(runs.length + 1), '1', { trigger, key }),
+        wakeAt: at,
+        on: planOf(flow.document).wakesArmed,
+        trace: [],
+      });
+  };
+  let head = 0;
+  for (;;) {
+    const next = queue[head];
+    const due = runs.filter((one) => one.wakeAt !== null).sort((a, b) => a.wakeAt! - b.wakeAt!)[0];
+    // a run is moved when the worker comes round, and never before it is known of
+    const dueNow = due ? Math.max(due.wakeAt! + late, queue[head - 1]?.at ?? -Infinity) : Infinity;
+    if (next && next.at <= until && next.at <= dueNow) {
+      head += 1;
+      told.push(next.event);
+      told.sort(inOrder);
+      for (const beginning of beginsOn(flow.document, next.event, next.at, flow.zone)) arm(beginning);
+      for (const one of runs) {
+        if (one.run.phase === 'ended' || !one.on.includes(next.event.type)) continue;
+        one.wakeAt = Math.min(one.wakeAt ?? Infinity, next.at);
+        one.run = { ...one.run, isDoubtful: true };
+      }
+      continue;
+    }
+    if (!due || dueNow > until) break;
+    const when = { now: dueNow, dueAt: due.wakeAt! };
+    const known = isSparing ? answer(told, asksOf(flow, due.run, when)) : [...told];
+    const facts: Facts = factsOf('1', { reach: { email: REACH }, events: known });
+    const result = advance(
+      flow,
+      due.run,
+      facts,
+      when,
+      earlier().filter((one) => one.id !== due.run.id),
+    );
+    due.run = result.run;
+    due.wakeAt = result.wake.at;
+    due.on = result.wake.on;
+    due.trace.push(...result.trace);
+    for (const effect of result.effects) sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
+    if (result.begins) arm(result.begins);
+  }
+  return { runs, sends };
+}

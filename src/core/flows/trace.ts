@@ -1,0 +1,99 @@
+import { explain, sayEvent, type Because } from '../rules';
+import { sayDuration } from '../time';
+import { sayObstacle } from '../messages';
+import { sayAgain } from './begin';
+import { wordingOf, type FlowDocument } from './document';
+import { planOf } from './plan';
+import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
+import { armsOf } from './steps';
+import { kindOfTrigger } from './triggers';
+
+/** A decision in words, with its explanation where rules decided. */
+export interface Said {
+  readonly says: string;
+  readonly because?: Because;
+}
+
+/** Says why a trigger has not come about: "placed an order for it". */
+export function sayTriggerOff(off: TriggerOff, document: Pick<FlowDocument, 'triggers'>, triggerId: string): string {
+  const event = document.triggers.find((one) => one.id === triggerId)?.event ?? 'trigger';
+  switch (off.why) {
+    case 'no-event':
+      return `the event ${event} is not on file`;
+    case 'no-match':
+      return `the last ${event} does not match what the trigger asks for`;
+    case 'gone':
+      return 'its trigger is not in the flow any more';
+    case 'ended':
+      return `${sayEvent(off.by)}${off.hasKey ? ' for it' : ''}`;
+    case 'goes-on':
+      return `${sayEvent(event)} again before that`;
+  }
+}
+
+/** Puts an entry of a trace into words, by the version of the flow that the run was on. */
+export function sayTrace(
+  entry: Pick<TraceEntry, 'kind' | 'stepId' | 'armId' | 'saw' | 'at'>,
+  run: { readonly trigger: string; readonly key: string },
+  document: FlowDocument,
+  currency: string,
+): Said {
+  const wording = wordingOf(document, currency);
+  const step = entry.stepId === null ? undefined : planOf(document).steps.get(entry.stepId);
+  const name = step && 'name' in step ? step.name : (entry.stepId ?? '');
+  const saw = (entry.saw ?? {}) as Partial<{ [K in KeysOf<Saw>]: Extract<Saw, { [key in K]: unknown }>[K] }>;
+  const ruled = (says: string, rule: FlowDocument['entry']): Said => ({
+    says,
+    ...(rule && saw.rule && { because: explain(rule, saw.rule, wording, entry.at) }),
+  });
+  switch (entry.kind) {
+    case 'entered': {
+      const trigger = document.triggers.find((one) => one.id === run.trigger);
+      return {
+        says: `Entered: ${run.trigger === CALLED ? sayEvent('flow.called') : trigger ? kindOfTrigger(trigger).saysDue(trigger) : 'its trigger had come about'}`,
+      };
+    }
+    case 'not-entered':
+      if (saw.trigger) return { says: `Did not enter: ${sayTriggerOff(saw.trigger, document, run.trigger)}` };
+      if (saw.again) return { says: `Did not enter: ${sayAgain(saw.again, run.key)}` };
+      return saw.off
+        ? { says: 'Did not enter: the flow was not on at that moment' }
+        : ruled('Did not enter: the entry rule does not hold', document.entry);
+    case 'undone':
+      return {
+        says: `Left: what had started it turned out not to be so: ${saw.trigger ? sayTriggerOff(saw.trigger, document, run.trigger) : 'its trigger'}`,
+      };
+    case 'waiting':
+      return { says: `Waiting ${step?.kind === 'wait' ? sayDuration(step.for) : ''}`.trim() };
+    case 'decided': {
+      const arms = step ? armsOf(step) : [];
+      const arm = arms.find((one) => one.id === entry.armId);
+      const parts = (saw.arms ?? []).flatMap((seen, index) =>
+        arms[index]?.when ? [explain(arms[index].when, seen, wording, entry.at)] : [],
+      );
+      const says = `Took “${arm?.name ?? entry.armId}”`;
+      if (arm && arm.when === null) return { says, because: { holds: true, says: `everyone else takes “${arm.name}”`, parts } };
+      if (parts.length > 1) return { says, because: { holds: true, says: `first arm that holds is “${arm?.name}”`, parts } };
+      return { says, ...(parts[0] && { because: parts[0] }) };
+    }
+    case 'sending':
+      return { says: `Queued “${name}” to go out` };
+    case 'skipped':
+      return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
+    case 'goal':
+      return {
+        says: document.goal
+          ? `Goal reached: ${sayEvent(document.goal.event)} within ${sayDuration(document.goal.within)} of entering`
+          : 'Goal reached',
+      };
+    case 'left':
+      if (saw.by) return { says: `Left: taken out by ${saw.by}` };
+      return saw.merged
+        ? { says: 'Left: two people turned out to be one, and their other run for the same goes on' }
+        : ruled('Left: the stay rule no longer holds', document.stay);
+    case 'completed':
+      return { says: 'Went through to the end' };
+  }
+}
+
+type KeysOf<T> = T extends unknown ? keyof T : never;

@@ -1,0 +1,29 @@
+import { z } from 'zod';
+import { stepId } from '../parts';
+import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
+import type { TriggerKind, TriggerState } from './kind';
+import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
+
+export { keyOf } from './kind';
+export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
+
+/** What starts a flow: `event` at once, `silence` after no more of the event. */
+export const triggerSchema = z.discriminatedUnion('kind', [
+  z.strictObject({ id: stepId, ...eventTriggerShape }),
+  z.strictObject({ id: stepId, ...silenceTriggerShape }),
+]);
+export type Trigger = z.infer<typeof triggerSchema>;
+
+const KINDS: { readonly [K in Trigger['kind']]: TriggerKind<Extract<Trigger, { kind: K }>> } = {
+  event: eventTrigger,
+  silence: silenceTrigger,
+};
+
+/** What there is to know of a trigger, by its kind. */
+export const kindOfTrigger = (trigger: Trigger): TriggerKind<Trigger> => KINDS[trigger.kind] as TriggerKind<Trigger>;
+
+/** Says a trigger as the beginning of a sentence. */
+export const sayTrigger = (trigger: Trigger): string => kindOfTrigger(trigger).says(trigger);
+
+/** Says triggers, of which any starts the flow. */
+export const sayTriggers = (triggers: readonly Trigger[]): string => triggers.map(sayTrigger).join('; or ');

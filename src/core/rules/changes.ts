@@ -1,0 +1,87 @@
+import type { Instant } from '../time';
+import { CHANNELS, type Channel } from './channel';
+import { ADDRESS_ATTRIBUTE, addressOf, type Facts } from './facts';
+import { signalOf } from './needs';
+import type { Value } from './rule';
+
+/** What can be known of a person beside what happened, and changes. */
+export const FACT_KINDS = ['attribute', 'consent', 'suppression', 'pause', 'topic', 'tag', 'list'] as const;
+export type FactKind = (typeof FACT_KINDS)[number];
+
+/**
+ * One change of what is known of somebody: the fact by kind and name, what it was and what it is. Null stands for nothing.
+ * `attribute`: its value. `consent` by channel: given or withdrawn. `suppression` by channel: the reason. `pause`: until when,
+ * in milliseconds. `topic`: true while declined. `tag`, `list`: true while on it.
+ */
+export interface FactChange {
+  readonly kind: FactKind;
+  readonly name: string;
+  readonly was: Value;
+  readonly is: Value;
+  readonly at: Instant;
+}
+
+/** What is known of somebody beside what happened. */
+export type KnownFacts = Omit<Facts, 'personId' | 'events'>;
+
+/** What is known after a change. */
+export const withChange = (known: KnownFacts, change: FactChange): KnownFacts => withFact(known, change, change.is);
+
+/** What was known before a change. */
+export const withoutChange = (known: KnownFacts, change: FactChange): KnownFacts => withFact(known, change, change.was);
+
+function withFact(known: KnownFacts, { kind, name }: FactChange, value: Value): KnownFacts {
+  const member = (list: readonly string[]) =>
+    value === null ? list.filter((one) => one !== name) : list.includes(name) ? list : [...list, name];
+  const reach = (of: (channel: Channel) => Partial<Facts['reach'][Channel]>): KnownFacts => ({
+    ...known,
+    reach: {
+      email: { ...known.reach.email, ...of('email') },
+      sms: { ...known.reach.sms, ...of('sms') },
+      push: { ...known.reach.push, ...of('push') },
+    },
+  });
+  switch (kind) {
+    case 'attribute': {
+      const { [name]: _, ...others } = known.attributes;
+      const attributes = value === null ? others : { ...others, [name]: value };
+      return { ...reach((channel) => ({ hasAddress: addressOf(channel, attributes) !== null })), attributes };
+    }
+    case 'consent':
+      return reach((channel) => (channel === name ? { state: value === 'given' || value === 'withdrawn' ? value : 'unknown' } : {}));
+    case 'suppression':
+      return reach((channel) => (channel === name ? { suppressed: typeof value === 'string' ? value : null } : {}));
+    case 'pause':
+      return reach(() => ({ pausedUntil: typeof value === 'number' ? value : null }));
+    case 'topic':
+      return { ...known, declined: member(known.declined) };
+    case 'tag':
+      return { ...known, tags: member(known.tags) };
+    case 'list':
+      return { ...known, lists: member(known.lists) };
+  }
+}
+
+/** Which signals a change sends: whoever waits for one of them looks again. */
+export function signalsOf({ kind, name }: Pick<FactChange, 'kind' | 'name'>): string[] {
+  switch (kind) {
+    // an address is an attribute, too
+    case 'attribute':
+      return [
+        signalOf('attribute', name),
+        ...CHANNELS.filter((channel) => ADDRESS_ATTRIBUTE[channel] === name).map((channel) => signalOf('reach', channel)),
+      ];
+    case 'consent':
+    case 'suppression':
+      return [signalOf('reach', name)];
+    case 'pause':
+      return CHANNELS.map((channel) => signalOf('reach', channel));
+    // whether a topic is declined is asked only as a message goes out
+    case 'topic':
+      return [];
+    case 'tag':
+      return [signalOf('tag', name)];
+    case 'list':
+      return [signalOf('list', name)];
+  }
+}

@@ -1,0 +1,106 @@
+import { query, queryOne, type Sql } from '../db';
+
+export interface UserRow {
+  id: string;
+  email: string;
+  name: string;
+  password_hash: string;
+}
+
+export async function findUser(sql: Sql, email: string): Promise<UserRow | null> {
+  return queryOne<UserRow>(sql, 'select id, email, name, password_hash from users where email = lower(:email)', { email });
+}
+
+export async function createUser(sql: Sql, user: { email: string; name: string; passwordHash: string }): Promise<void> {
+  await query(sql, 'insert into users (email, name, password_hash) values (lower(:email), :name, :passwordHash)', user);
+}
+
+/** A name for one more view of the people table. */
+export async function saveView(sql: Sql, view: { name: string; query: string; by: string; at: Date }): Promise<void> {
+  await query(sql, 'insert into views (name, query, by, at) values (:name, :query, :by, :at)', view);
+}
+
+export async function listViews(sql: Sql): Promise<{ id: number; name: string; query: string; by: string }[]> {
+  return query(sql, 'select id, name, query, by from views order by lower(name), id');
+}
+
+export async function deleteView(sql: Sql, id: number): Promise<boolean> {
+  return (await query(sql, 'delete from views where id = :id returning id', { id })).length > 0;
+}
+
+/** A setting of the store, or null when it was never set. */
+export async function readSetting<T>(sql: Sql, name: string): Promise<T | null> {
+  return (await queryOne<{ value: T }>(sql, 'select value from settings where name = :name', { name }))?.value ?? null;
+}
+
+export async function writeSetting(sql: Sql, name: string, value: unknown): Promise<void> {
+  await query(sql, 'insert into settings (name, value) values (:name, :value) on conflict (name) do update set value = excluded.value', {
+    name,
+    value: JSON.stringify(value),
+  });
+}
+
+export interface SessionRow {
+  digest: string;
+  startedAt: string;
+  seenAt: string;
+  address: string;
+  agent: string;
+}
+
+export async function startSession(
+  sql: Sql,
+  session: { digest: string; userId: string; lastsMs: number; address: string; agent: string },
+): Promise<void> {
+  await query(
+    sql,
+    `insert into sessions (digest, user_id, ends_at, address, agent) values (:digest, :userId, now() + :lastsMs * interval '1 millisecond', :address, :agent)`,
+    session,
+  );
+}
+
+/** Whose session this is while it lasts, or null; notes its use at most every five minutes. */
+export async function findSession(
+  sql: Sql,
+  digest: string,
+): Promise<{ userId: string; email: string; name: string; session: string } | null> {
+  const row = await queryOne<{ userId: string; email: string; name: string; session: string; isStale: boolean }>(
+    sql,
+    `select u.id as "userId", u.email, u.name, s.digest as session, s.seen_at < now() - interval '5 minutes' as "isStale"
+     from sessions s join users u on u.id = s.user_id where s.digest = :digest and s.ends_at > now()`,
+    { digest },
+  );
+  if (!row) return null;
+  const { isStale, ...session } = row;
+  if (isStale) await query(sql, 'update sessions set seen_at = now() where digest = :digest', { digest });
+  return session;
+}
+
+export async function endSession(sql: Sql, digest: string): Promise<void> {
+  await query(sql, 'delete from sessions where digest = :digest', { digest });
+}
+
+/** Ends all sessions of a user but one; answers with how many. */
+export async function endSessions(sql: Sql, userId: string, except: string | null): Promise<number> {
+  return (
+    await query(sql, 'delete from sessions where user_id = :userId and digest is distinct from :except returning 1', { userId, except })
+  ).length;
+}
+
+export async function listSessions(sql: Sql, userId: string): Promise<SessionRow[]> {
+  const rows = await query<Omit<SessionRow, 'startedAt' | 'seenAt'> & { started_at: Date; seen_at: Date }>(
+    sql,
+    'select digest, started_at, seen_at, address, agent from sessions where user_id = :userId and ends_at > now() order by seen_at desc limit 100',
+    { userId },
+  );
+  return rows.map(({ started_at, seen_at, ...row }) => ({ ...row, startedAt: started_at.toISOString(), seenAt: seen_at.toISOString() }));
+}
+
+/** Forgets sessions that are over. */
+export async function forgetSessions(sql: Sql): Promise<void> {
+  await query(sql, 'delete from sessions where ends_at < now()');
+}
+
+export async function setPassword(sql: Sql, userId: string, passwordHash: string): Promise<void> {
+  await query(sql, 'update users set password_hash = :passwordHash where id = :userId', { userId, passwordHash });
+}

@@ -1,0 +1,16 @@
+export {
+  createUser,
+  deleteView,
+  endSession,
+  endSessions,
+  findSession,
+  findUser,
+  forgetSessions,
+  listSessions,
+  listViews,
+  readSetting,
+  saveView,
+  setPassword,
+  startSession,
+  writeSetting,
+} from './access';

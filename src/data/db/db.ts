@@ -1,0 +1,124 @@
+import knex, { type Knex } from 'knex';
+import { runMigrations } from 'graphile-worker';
+import * as start from './migrations/001_start';
+import * as peopleAndData from './migrations/002_people_and_data';
+import * as nearAtHand from './migrations/003_near_at_hand';
+import * as doors from './migrations/004_doors';
+import * as ground from './migrations/005_ground';
+
+export type Db = Knex;
+/** A connection or a transaction: whatever can run a statement. */
+export type Sql = Knex | Knex.Transaction;
+
+/** Tells databases apart in memory that is kept between statements: the address of the one that a statement runs on. */
+export const databaseOf = (sql: Sql): string =>
+  (sql.client as { config: { connection: { connectionString: string } } }).config.connection.connectionString;
+
+/** Opens a pool of connections. */
+export function connect(url: string, size = 10): Db {
+  return knex({
+    client: 'pg',
+    connection: { connectionString: url, application_name: 'viatic' },
+    pool: { min: 0, max: size },
+    acquireConnectionTimeout: 20_000,
+  });
+}
+
+const migrations: Record<string, Knex.Migration> = {
+  '001_start': start,
+  '002_people_and_data': peopleAndData,
+  '003_near_at_hand': nearAtHand,
+  '004_doors': doors,
+  '005_ground': ground,
+};
+
+/** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */
+export async function migrate(db: Db, url: string): Promise<void> {
+  await db.migrate.latest({
+    migrationSource: {
+      getMigrations: async () => Object.keys(migrations),
+      getMigrationName: (name: string) => name,
+      getMigration: async (name: string) => migrations[name]!,
+    },
+  });
+  await runMigrations({ connectionString: url });
+}
+
+/** Runs one statement with named bindings and answers with its rows. */
+export async function query<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row[]> {
+  const result = (await sql.raw(statement, bindings as Knex.ValueDict)) as { rows: Row[] };
+  return result.rows;
+}
+
+/**
+ * The same for a statement that is asked for a hundred times a second: PostgreSQL reads and plans it once a connection,
+ * under this name. The text behind a name never changes.
+ */
+export async function queryPrepared<Row>(sql: Sql, name: string, statement: string, bindings: Record<string, unknown>): Promise<Row[]> {
+  const result = (await sql.raw(statement, bindings as Knex.ValueDict).options({ name })) as { rows: Row[] };
+  return result.rows;
+}
+
+/** Like {@link query}, for a statement that gives exactly one row or none. */
+export async function queryOne<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row | null> {
+  return (await query<Row>(sql, statement, bindings))[0] ?? null;
+}
+
+/** PostgreSQL's codes for work that another transaction got in the way of, and that may be tried again. */
+const TRY_AGAIN = new Set(['40001', '40P01', '23505', '55P03']);
+
+/** Whether an error says that another transaction got in the way. */
+export const isInTheWay = (error: unknown): boolean => TRY_AGAIN.has((error as { code?: string }).code ?? '');
+
+/** PostgreSQL's classes of errors that are about the server and not about what was asked of it: connection, resources, shutdown. */
+const OUTAGES = /^(08|53|57|58)/;
+
+/** Whether an error says that the database cannot be reached or cannot work at the moment. */
+export function isOutage(error: unknown): boolean {
+  const { code, name, message } = error as { code?: string; name?: string; message?: string };
+  return (
+    OUTAGES.test(code ?? '') ||
+    /^(E(CONN|PIPE|TIMEDOUT|HOST|NETUNREACH)|ENOTFOUND)/.test(code ?? '') ||
+    name === 'KnexTimeoutError' ||
+    name === 'TimeoutError' ||
+    /^(Connection (terminated|ended)|Client (has encountered|was closed)|timeout expired|Unable to acquire a connection|aborted$|Cannot use a pool|Client network socket|Transaction query already complete)/i.test(
+      message ?? '',
+    ) ||
+    /Connection terminated|the database system is|terminating connection|server closed the connection|timeout exceeded when trying to connect/i.test(
+      message ?? '',
+    )
+  );
+}
+
+/** Whether an error says that a value is not of a form or size that a column or a parameter can hold. */
+export const isUnfit = (error: unknown): boolean => /^22/.test((error as { code?: string }).code ?? '');
+
+/** The constraint by which something was there already, or null when the error says something else. */
+export function constraintOf(error: unknown): string | null {
+  const { code, constraint } = error as { code?: string; constraint?: string };
+  return code === '23505' ? (constraint ?? 'unique') : null;
+}
+
+/** Runs work in a transaction, and once more from the start when another transaction got in its way. */
+export async function inTransaction<T>(db: Db, work: (trx: Knex.Transaction) => Promise<T>, attempts = 5): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await db.transaction(work);
+    } catch (error) {
+      if (attempt >= attempts || !isInTheWay(error)) throw error;
+      await new Promise((resolve) => setTimeout(resolve, 10 * attempt * (1 + Math.random())));
+    }
+  }
+}
+
+/**
+ * Does work that nobody else may do at the same time, in however many transactions. Answers false without doing it when
+ * somebody is at it. The name is held by a connection: with the process that holds it, it falls free.
+ */
+export function whileHeld(db: Db, name: string, work: () => Promise<void>): Promise<boolean> {
+  return db.transaction(async (trx) => {
+    const [row] = await query<{ held: boolean }>(trx, 'select pg_try_advisory_xact_lock(hashtextextended(:name, 0)) as held', { name });
+    if (row!.held) await work();
+    return row!.held;
+  });
+}

@@ -1,0 +1,18 @@
+export { type Cell, copyInto, copyOut, MOST_STREAMS, passCounters, TooManyStreams } from './copy';
+export {
+  connect,
+  constraintOf,
+  databaseOf,
+  type Db,
+  inTransaction,
+  isInTheWay,
+  isOutage,
+  isUnfit,
+  migrate,
+  query,
+  queryOne,
+  queryPrepared,
+  type Sql,
+  whileHeld,
+} from './db';
+export { rowsOf, textList } from './rows';

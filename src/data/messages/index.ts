@@ -1,0 +1,14 @@
+export { createLetter, leaveLetter, noteLetter, settleLetter, takeLetter } from './letters';
+export { queueDispatch } from './outbox';
+export {
+  domainsOfSends,
+  isDeliveryOpen,
+  leaveSend,
+  noteMessageEvents,
+  ownerOfSend,
+  personOfSend,
+  placesOfSends,
+  type SendRow,
+  settleSend,
+  takeSend,
+} from './sends';

@@ -1,0 +1,146 @@
+import type { Instant } from '@/core/time';
+import type { FactEvent, Facts, Value } from '@/core/rules';
+import { query, queryOne, rowsOf, type Sql } from '../db';
+import { REACH_COLUMNS, reachOf } from '../rules';
+import type { SendRef } from '../flows';
+import { ALIVE } from '../work';
+
+const REPORTS = rowsOf({ person_id: 'bigint', send_id: 'bigint', type: 'text', at: 'moment' });
+
+export interface SendRow {
+  person_id: string;
+  id: string;
+  run_id: string;
+  flow_id: number;
+  version: number;
+  step_id: string;
+  state: 'queued' | 'sent' | 'delivered' | 'bounced' | 'failed' | 'skipped';
+  reach: Facts['reach'];
+  attributes: Record<string, Value>;
+  declined: string[];
+  about: FactEvent['properties'] | null;
+}
+
+/** Whether whoever has something in hand still lives: workers show it by an advisory lock. */
+export const isHeldSql = (
+  holder: string,
+): string => `exists (select 1 from pg_locks lock where lock.locktype = 'advisory' and lock.classid = ${ALIVE} and lock.objid = ${holder} and lock.granted
+  and lock.database = (select oid from pg_database where datname = current_database()))`;
+
+/**
+ * Takes a queued send in hand for a worker and reads it with all that its message needs; null when it is over, or in the
+ * hands of another who lives. No transaction stays open: the hold ends when the send is settled or left, or with the worker.
+ */
+export async function takeSend(sql: Sql, ref: SendRef, holder: number): Promise<SendRow | null> {
+  const row = await queryOne<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
+    sql,
+    `with held as (
+       update sends s set held_by = :holder where s.id = :id and s.person_id = :personId and s.state = 'queued'
+         and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
+     )
+     select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
+       array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
+       coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about
+     from held s join people p on p.id = s.person_id left join runs r on r.person_id = s.person_id and r.id = s.run_id`,
+    { ...ref, holder },
+  );
+  return row && { ...row, reach: reachOf(row) };
+}
+
+/** Gives a send back that could not be carried out for now. */
+export async function leaveSend(sql: Sql, ref: SendRef): Promise<void> {
+  await query(sql, `update sends set held_by = null where id = :id`, { id: ref.id });
+}
+
+/** The domains to which sends go, and since when they wait, by their number. */
+export async function domainsOfSends(sql: Sql, refs: readonly SendRef[]): Promise<Map<string, { domain: string; queuedAt: Instant }>> {
+  const rows = await query<{ id: string; domain: string; queued_at: Date }>(
+    sql,
+    `select s.id, split_part(p.email, '@', 2) as domain, s.queued_at from sends s join people p on p.id = s.person_id
+      where s.id = any(cast(:ids as bigint[])) and p.email is not null`,
+    { ids: refs.map((ref) => ref.id) },
+  );
+  return new Map(rows.map((row) => [row.id, { domain: row.domain, queuedAt: row.queued_at.getTime() }]));
+}
+
+/** Where a send stands that may have moved to another person since, by a merge: the person who has it now. */
+export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<string | null> {
+  const row = await queryOne<{ person_id: string }>(
+    sql,
+    `select person_id from sends where id = :id and (person_id = :personId or person_id in (select winner_id from merges where loser_id = :personId))`,
+    { ...ref },
+  );
+  return row?.person_id ?? null;
+}
+
+/**
+ * Notes what became of a send, wherever it stands by now. What the mail server has reported meanwhile counts: one that is
+ * delivered or bounced is no longer merely sent.
+ */
+export async function settleSend(
+  sql: Sql,
+  ref: SendRef,
+  state: 'sent' | 'failed' | 'skipped',
+  at: Instant,
+  more: { reason?: string; subject?: string },
+): Promise<void> {
+  await query(
+    sql,
+    `update sends set held_by = null, reason = :reason, subject = coalesce(:subject, subject),
+       state = case when state <> 'queued' then state else :state end,
+       sent_at = case when :state = 'sent' then coalesce(sent_at, cast(:at as timestamptz)) else sent_at end
+     where id = :id`,
+    { id: ref.id, state, at: new Date(at), reason: more.reason ?? null, subject: more.subject ?? null },
+  );
+}
+
+/**
+ * Notes on sends what message events tell of them: the first delivery, opening and click. What was delivered has been sent,
+ * whether we had noted that or not. A bounce is final.
+ */
+export async function noteMessageEvents(
+  sql: Sql,
+  rows: readonly { personId: string; sendId: string; type: string; time: Instant }[],
+): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `update sends s set
+       delivered_at = least(s.delivered_at, r.delivered), opened_at = least(s.opened_at, r.opened), clicked_at = least(s.clicked_at, r.clicked),
+       state = case when r.bounced is not null then 'bounced'
+         when s.state in ('queued', 'sent') and coalesce(r.delivered, r.opened, r.clicked) is not null then 'delivered' else s.state end,
+       sent_at = coalesce(s.sent_at, r.delivered, r.opened, r.clicked, r.bounced)
+     from (
+       select person_id, send_id,
+         min(at) filter (where type = 'message.delivered') as delivered, min(at) filter (where type = 'message.opened') as opened,
+         min(at) filter (where type = 'message.clicked') as clicked, min(at) filter (where type = 'message.bounced') as bounced
+       from ${REPORTS.sql} as x group by 1, 2
+     ) r where s.person_id = r.person_id and s.id = r.send_id`,
+    { rows: REPORTS.of(rows.map((r) => ({ person_id: r.personId, send_id: r.sendId, type: r.type, at: new Date(r.time) }))) },
+  );
+}
+
+/** The flow and step of sends: what credit is written against. Keys are send ids. */
+export async function placesOfSends(sql: Sql, personIds: readonly string[]): Promise<Map<string, { flowId: number; stepId: string }>> {
+  const rows = await query<{ id: string; flow_id: number; step_id: string }>(
+    sql,
+    `select id, flow_id, step_id from sends where person_id = any(cast(:personIds as bigint[]))`,
+    { personIds },
+  );
+  return new Map(rows.map((row) => [row.id, { flowId: row.flow_id, stepId: row.step_id }]));
+}
+
+/** True while a mail handed over within the last seconds of real time has not been reported on by the mail server. */
+export async function isDeliveryOpen(sql: Sql): Promise<boolean> {
+  const row = await queryOne<{ waiting: boolean }>(
+    sql,
+    `select exists (select 1 from sends s, store where s.state = 'sent'
+      and s.sent_at > now() + store.clock_offset_ms * interval '1 millisecond' - interval '3 seconds') as waiting`,
+  );
+  return row!.waiting;
+}
+
+/** Whose send it is, or null when there is none with this number. */
+export async function personOfSend(sql: Sql, sendId: string): Promise<string | null> {
+  return (await queryOne<{ person_id: string }>(sql, 'select person_id from sends where id = :sendId', { sendId }))?.person_id ?? null;
+}

@@ -1,0 +1,70 @@
+export {
+  type AttributeRow,
+  attributeUse,
+  attributeValues,
+  discoverAttributes,
+  findAttribute,
+  listAttributeRows,
+  listUnkept,
+  noteUnkept,
+  redirectAttribute,
+  renameInPeople,
+  respell,
+  retireAttribute,
+  saveAttribute,
+  toRecord,
+} from './attributes';
+export { countPeople, type Filter, filterToSql, listPeople, type Sort, SORTS } from './directory';
+export { erase, everything } from './erase';
+export {
+  addToList,
+  archiveList,
+  changeList,
+  createList,
+  findList,
+  listGrowth,
+  type ListRow,
+  listsOf,
+  readLists,
+  removeFromList,
+} from './lists';
+export {
+  dropInherited,
+  handOver,
+  listMerges,
+  lockMerge,
+  type MergeListRow,
+  moveToPerson,
+  noteUndone,
+  restoreConsents,
+  restoreLoser,
+  writeRecord,
+} from './merges';
+export {
+  addIdentifiers,
+  ageIdentifiers,
+  claimAndLook,
+  type ConsentChange,
+  consentLog,
+  consentsOf,
+  findPerson,
+  identifiersOf,
+  type LockedPerson,
+  lockPeople,
+  markShared,
+  nextPersonIds,
+  noteClaim,
+  ownerOfIdentifier,
+  type PersonChange,
+  type PersonRow,
+  readConsents,
+  reassignIdentifier,
+  saveConsents,
+  savePeople,
+  saveWeakClaims,
+  setPause,
+  type Standing,
+} from './people';
+export { isSuppressed, liftSuppression, listSuppressions, softBounces, suppress, suppressAll } from './suppressions';
+export { openRuns, orderGaps, personTotals, sharersOf, timeline, type TimelineRow } from './timeline';
+export { declinedTopics, readTopics, saveDeclined, saveTopics, type Topic } from './topics';

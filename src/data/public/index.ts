@@ -1,0 +1,17 @@
+export {
+  askConfirmation,
+  askedSince,
+  createFile,
+  createForm,
+  findConfirmation,
+  findFile,
+  findForm,
+  formCounts,
+  type FormListRow,
+  type FormRow,
+  listFiles,
+  listForms,
+  noteConfirmed,
+  saveForm,
+  setFormState,
+} from './forms';

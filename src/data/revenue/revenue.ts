@@ -1,0 +1,276 @@
+import type { Instant } from '@/core/time';
+import type { Order } from '@/core/orders';
+import type { Credit } from '@/core/revenue';
+import { query, rowsOf, type Sql } from '../db';
+
+const ORDERS = rowsOf({
+  person_id: 'bigint',
+  order_id: 'text',
+  cart_id: 'text',
+  currency: 'text',
+  value_minor: 'bigint',
+  discount_minor: 'bigint',
+  refunded_minor: 'bigint',
+  is_cancelled: 'boolean',
+  placed_at: 'moment',
+});
+const OF_ORDERS = rowsOf({ person_id: 'bigint', order_id: 'text' });
+const CREDITS = rowsOf({
+  person_id: 'bigint',
+  order_id: 'text',
+  send_id: 'bigint',
+  flow_id: 'int',
+  step_id: 'text',
+  because: 'text',
+  minor: 'bigint',
+  currency: 'text',
+  placed_at: 'moment',
+});
+
+const TOUCHES = rowsOf({ person_id: 'bigint', at: 'moment', until: 'moment' });
+
+/** Net of orders: what was taken after refunds and cancellations. */
+const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
+
+export async function saveOrders(sql: Sql, orders: readonly { personId: string; order: Order }[]): Promise<void> {
+  if (!orders.length) return;
+  await query(
+    sql,
+    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at)
+     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at
+     from ${ORDERS.sql} as r
+     on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
+       discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled,
+         placed_at = excluded.placed_at`,
+    {
+      rows: ORDERS.of(
+        orders.map(({ personId, order }) => ({
+          person_id: personId,
+          order_id: order.orderId,
+          cart_id: order.cartId,
+          currency: order.currency,
+          value_minor: order.valueMinor,
+          discount_minor: order.discountMinor,
+          refunded_minor: order.refundedMinor,
+          is_cancelled: order.isCancelled,
+          placed_at: order.placedAt === null ? null : new Date(order.placedAt),
+        })),
+      ),
+    },
+  );
+}
+
+/** Computes what the orders of people come to, in the store's currency, from their orders as they now stand; null for everybody. */
+export async function saveStanding(sql: Sql, personIds: readonly string[] | null, currency: string): Promise<void> {
+  if (personIds && !personIds.length) return;
+  if (personIds)
+    await query(
+      sql,
+      `delete from standing where person_id = any(cast(:personIds as bigint[])) and not exists (select 1 from orders o
+        where o.person_id = standing.person_id and o.placed_at is not null)`,
+      { personIds },
+    );
+  await query(
+    sql,
+    `insert into standing (person_id, orders, net_minor, first_at, last_at)
+     select o.person_id, count(*), sum(case when o.currency <> :currency then 0 else ${NET} end), min(o.placed_at), max(o.placed_at)
+     from orders o where (cast(:personIds as bigint[]) is null or o.person_id = any(cast(:personIds as bigint[]))) and o.placed_at is not null group by 1
+     on conflict (person_id) do update set orders = excluded.orders, net_minor = excluded.net_minor, first_at = excluded.first_at, last_at = excluded.last_at`,
+    { personIds, currency },
+  );
+}
+
+/** Removes orders and credits of people before they are computed anew from what events remain. */
+export async function clearOrders(sql: Sql, personIds: readonly string[]): Promise<void> {
+  if (!personIds.length) return;
+  for (const table of ['orders', 'credits', 'standing'])
+    await query(sql, `delete from ${table} where person_id = any(cast(:personIds as bigint[]))`, { personIds });
+}
+
+export interface OrderCredits {
+  readonly personId: string;
+  readonly order: Order;
+  readonly credits: readonly (Credit & { flowId: number; stepId: string })[];
+}
+
+/** Replaces the credits of orders by what they are now. */
+export async function replaceCredits(sql: Sql, model: string, rows: readonly OrderCredits[]): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `delete from credits c using ${OF_ORDERS.sql} as r
+     where c.person_id = r.person_id and c.order_id = r.order_id and c.model = :model`,
+    { rows: OF_ORDERS.of(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
+  );
+  const credits = rows.flatMap((r) =>
+    r.credits.map((credit) => ({
+      person_id: r.personId,
+      order_id: r.order.orderId,
+      send_id: credit.sendId,
+      flow_id: credit.flowId,
+      step_id: credit.stepId,
+      because: credit.because,
+      minor: credit.minor,
+      currency: r.order.currency,
+      placed_at: new Date(r.order.placedAt!),
+    })),
+  );
+  if (!credits.length) return;
+  await query(
+    sql,
+    `insert into credits (person_id, order_id, send_id, model, flow_id, step_id, because, minor, currency, placed_at)
+     select person_id, order_id, send_id, :model, flow_id, step_id, because, minor, currency, placed_at
+     from ${CREDITS.sql} as r`,
+    { rows: CREDITS.of(credits), model },
+  );
+}
+
+export interface RevenueRow {
+  currency: string;
+  takings: string;
+  credited: string;
+  orders: number;
+}
+
+/** Takings and credited revenue by currency, of orders placed in [from, to]. */
+export async function revenueTotals(sql: Sql, from: Instant, to: Instant, model: string): Promise<RevenueRow[]> {
+  return query<RevenueRow>(
+    sql,
+    `select o.currency, sum(${NET}) as takings, count(*)::int as orders,
+       coalesce((select sum(c.minor) from credits c where c.model = :model and c.currency = o.currency and c.placed_at >= :from
+         and c.placed_at <= :to), 0) as credited
+     from orders o where o.placed_at >= :from and o.placed_at <= :to group by o.currency order by o.currency`,
+    { from: new Date(from), to: new Date(to), model },
+  );
+}
+
+export interface CreditedRow {
+  flow_id: number;
+  flow_key: string;
+  flow_name: string;
+  version: number | null;
+  step_id: string | null;
+  currency: string;
+  minor: string;
+  orders: number;
+}
+
+/** Credited revenue by flow and message; a row without a step is the flow as a whole, which counts an order once however many messages share it. */
+export async function creditedBySource(sql: Sql, from: Instant, to: Instant, model: string): Promise<CreditedRow[]> {
+  return query<CreditedRow>(
+    sql,
+    `select f.id as flow_id, f.key as flow_key, f.name as flow_name, f.version, c.step_id, c.currency, sum(c.minor) as minor,
+      count(distinct (c.person_id, c.order_id))::int as orders
+     from credits c join flows f on f.id = c.flow_id
+     where c.model = :model and c.placed_at >= :from and c.placed_at <= :to
+     group by grouping sets ((f.id, f.key, f.name, f.version, c.currency), (f.id, f.key, f.name, f.version, c.currency, c.step_id)) order by minor desc`,
+    { from: new Date(from), to: new Date(to), model },
+  );
+}
+
+export interface DayRow {
+  day: string;
+  takings: string;
+  credited: string;
+}
+
+/** Takings and credited revenue of each local day in one currency. */
+export async function revenueByDay(sql: Sql, from: Instant, to: Instant, currency: string, zone: string, model: string): Promise<DayRow[]> {
+  return query<DayRow>(
+    sql,
+    `with taken as (
+       select (o.placed_at at time zone :zone)::date as day, sum(${NET}) as minor from orders o
+       where o.placed_at >= :from and o.placed_at <= :to and o.currency = :currency group by 1
+     ), credited as (
+       select (c.placed_at at time zone :zone)::date as day, sum(c.minor) as minor from credits c
+       where c.placed_at >= :from and c.placed_at <= :to and c.currency = :currency and c.model = :model group by 1
+     )
+     select to_char(day, 'YYYY-MM-DD') as day, coalesce(t.minor, 0) as takings, coalesce(c.minor, 0) as credited
+     from (select generate_series((cast(:from as timestamptz) at time zone :zone)::date, (cast(:to as timestamptz) at time zone :zone)::date,
+       interval '1 day')::date as day) d
+     left join taken t using (day) left join credited c using (day) order by day`,
+    { from: new Date(from), to: new Date(to), currency, zone, model },
+  );
+}
+
+export interface LedgerRow {
+  order_id: string;
+  person_id: string;
+  email: string | null;
+  placed_at: Date;
+  currency: string;
+  net: string;
+  value_minor: string;
+  refunded_minor: string;
+  is_cancelled: boolean;
+  credited: string;
+  flow_name: string | null;
+  flow_key: string | null;
+  step_id: string | null;
+  because: string | null;
+}
+
+/** The ledger, newest order first: each order with its credit, or none. `before` continues after the last row seen. */
+export async function ledger(
+  sql: Sql,
+  from: Instant,
+  to: Instant,
+  model: string,
+  limit: number,
+  before: { at: Instant; orderId: string; personId: string } | null,
+): Promise<LedgerRow[]> {
+  return query<LedgerRow>(
+    sql,
+    `select o.order_id, o.person_id, p.email, o.placed_at, o.currency, ${NET} as net, o.value_minor, o.refunded_minor, o.is_cancelled,
+       coalesce(c.minor, 0) as credited, f.name as flow_name, f.key as flow_key, c.step_id, c.because
+     from orders o join people p on p.id = o.person_id
+     left join credits c on c.person_id = o.person_id and c.order_id = o.order_id and c.model = :model
+     left join flows f on f.id = c.flow_id
+     where o.placed_at >= :from and o.placed_at <= :to
+       and (cast(:beforeAt as timestamptz) is null or (o.placed_at, o.order_id, o.person_id) < (cast(:beforeAt as timestamptz),
+         cast(:beforeId as text), cast(:beforePerson as bigint)))
+     order by o.placed_at desc, o.order_id desc, o.person_id desc limit :limit`,
+    {
+      from: new Date(from),
+      to: new Date(to),
+      model,
+      limit,
+      beforeAt: before ? new Date(before.at) : null,
+      beforeId: before?.orderId ?? null,
+      beforePerson: before?.personId ?? null,
+    },
+  );
+}
+
+/** Those who placed an order within a window after a moment: whose credits something of that moment can change. */
+export async function withOrdersAfter(
+  sql: Sql,
+  touches: readonly { personId: string; at: Instant; windowMs: number }[],
+): Promise<string[]> {
+  if (!touches.length) return [];
+  const rows = await query<{ person_id: string }>(
+    sql,
+    `select distinct t.person_id from ${TOUCHES.sql} as t
+     where exists (select 1 from orders o where o.person_id = t.person_id and o.placed_at >= t.at and o.placed_at <= coalesce(t.until, 'infinity'))`,
+    {
+      rows: TOUCHES.of(
+        touches.map(({ personId, at, windowMs }) => ({
+          person_id: personId,
+          at: new Date(at),
+          until: Number.isFinite(windowMs) ? new Date(at + windowMs) : null,
+        })),
+      ),
+    },
+  );
+  return rows.map((row) => row.person_id);
+}
+
+/** Who placed orders, by order id. */
+export async function ownersOf(sql: Sql, orderIds: readonly string[]): Promise<Map<string, string>> {
+  const rows = await query<{ order_id: string; person_id: string }>(
+    sql,
+    'select order_id, person_id from orders where order_id = any(cast(:orderIds as text[]))',
+    { orderIds },
+  );
+  return new Map(rows.map((row) => [row.order_id, row.person_id]));
+}

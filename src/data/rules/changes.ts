@@ -1,0 +1,58 @@
+import type { FactChange, FactKind, Value } from '@/core/rules';
+import type { Instant } from '@/core/time';
+import { query, type Sql } from '../db';
+
+/**
+ * Says what brings about the changes that follow in this transaction: "by Marla Quist", "import 12". The database itself
+ * writes down each change of what is known of people, and wakes the runs that wait for it (migrations/005_ground.ts);
+ * without a cause they come from events.
+ */
+export async function nameCause(sql: Sql, cause: string): Promise<void> {
+  await query(sql, `select set_config('viatic.cause', :cause, true)`, { cause: cause.slice(0, 200) });
+}
+
+/** Does work of this transaction of which nothing is to be written down: what moves or goes with somebody is no change of theirs. */
+export async function withoutHistory<T>(sql: Sql, work: () => Promise<T>): Promise<T> {
+  await query(sql, `select set_config('viatic.history', 'off', true)`);
+  const done = await work();
+  await query(sql, `select set_config('viatic.history', '', true)`);
+  return done;
+}
+
+/** Wakes everything that is under way of these people: whose their events are is not what it was. */
+export async function wakePeople(sql: Sql, personIds: readonly string[], now: Instant): Promise<void> {
+  if (!personIds.length) return;
+  await query(
+    sql,
+    `update runs set wake_at = least(coalesce(wake_at, :now), :now), is_doubtful = true
+     where person_id = any(cast(:personIds as bigint[])) and phase <> 'ended'`,
+    { personIds, now: new Date(now) },
+  );
+}
+
+interface ChangeRow {
+  person_id: string;
+  at_ms: string;
+  kind: FactKind;
+  name: string;
+  was: Value;
+  is: Value;
+}
+
+/** What has changed of people since a moment, ascending. */
+export async function changesSince(sql: Sql, personIds: readonly string[], since: Instant): Promise<Map<string, FactChange[]>> {
+  const rows = await query<ChangeRow>(
+    sql,
+    `select person_id, (extract(epoch from at) * 1000)::bigint as at_ms, kind, name, was, "is" from fact_changes
+     where person_id = any(cast(:personIds as bigint[])) and at > :since order by person_id, at, id`,
+    { personIds, since: new Date(since) },
+  );
+  const found = new Map<string, FactChange[]>();
+  for (const { person_id: personId, at_ms: ms, ...rest } of rows) {
+    const change = { ...rest, at: Number(ms) };
+    const own = found.get(personId);
+    if (own) own.push(change);
+    else found.set(personId, [change]);
+  }
+  return found;
+}

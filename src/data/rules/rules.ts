@@ -1,0 +1,129 @@
+import { windowStart, type Instant } from '@/core/time';
+import { partsOf, type PropertyTest, type Rule, type Test } from '@/core/rules';
+import { ADDRESS_SQL } from './addresses';
+
+/** A rule as a SQL condition over `people p`, with its named bindings. */
+export interface Compiled {
+  readonly condition: string;
+  readonly bindings: Record<string, unknown>;
+}
+
+/** A rule that has no meaning for a list of people, such as one that looks at the event which started a run. */
+export class NotForLists extends Error {}
+
+/** Gathers the bindings of a condition, and gives each its place in it. */
+function binder(prefix: string) {
+  const bindings: Record<string, unknown> = {};
+  let count = 0;
+  const bind = (value: unknown, cast = ''): string => {
+    const name = `${prefix}${count++}`;
+    bindings[name] = value;
+    // not `:name::type`: the query builder reads `:name:` as an identifier
+    return cast ? `cast(:${name} as ${cast})` : `:${name}`;
+  };
+  return { bind, bindings };
+}
+type Bind = ReturnType<typeof binder>['bind'];
+
+/** The jsonb value at a path that may be one name with dots in it or a path of names. */
+const at = (bind: Bind, object: string, path: string): string =>
+  path.includes('.')
+    ? `(case when jsonb_exists(${object}, ${bind(path, 'text')}) then ${object} -> ${bind(path, 'text')} else ${object} #> ${bind(path.split('.'), 'text[]')} end)`
+    : `(${object} -> ${bind(path, 'text')})`;
+
+function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | 'value'>): string {
+  const known = `(${value} is not null and jsonb_typeof(${value}) <> 'null')`;
+  const literal = (one: unknown) => bind(JSON.stringify(one), 'jsonb');
+  const number = (operator: string) =>
+    `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric ${operator} ${bind(String(test.value), 'numeric')} else false end)`;
+  switch (test.op) {
+    case 'known':
+      return known;
+    case 'unknown':
+      return `(not ${known})`;
+    case 'is':
+      return `coalesce(${value} = ${literal(test.value)}, false)`;
+    case 'isNot':
+      return `coalesce(${value} <> ${literal(test.value)}, true)`;
+    case 'oneOf': {
+      const list = test.value as unknown[];
+      return list.length ? `coalesce(${value} in (${list.map(literal).join(', ')}), false)` : 'false';
+    }
+    case 'contains':
+      return `(case when jsonb_typeof(${value}) = 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0 else false end)`;
+    case 'atLeast':
+      return number('>=');
+    case 'above':
+      return number('>');
+    case 'atMost':
+      return number('<=');
+    case 'below':
+      return number('<');
+  }
+}
+
+/** Tests of properties as a SQL condition on a jsonb value: `true` without any. */
+export function whereSql(object: string, where: readonly PropertyTest[]): Compiled {
+  const { bind, bindings } = binder('w');
+  return {
+    condition: where.length ? where.map((test) => compareSql(bind, at(bind, object, test.property), test)).join(' and ') : 'true',
+    bindings,
+  };
+}
+
+/**
+ * Turns a rule into SQL that picks, of a million people, those for whom `evaluate` holds at `now`. Both give the
+ * same answer for the same facts; a property test holds them together.
+ */
+export function ruleToSql(rule: Rule, now: Instant, zone: string): Compiled {
+  const { bind, bindings } = binder('r');
+  const nowSql = bind(new Date(now), 'timestamptz');
+
+  const compile = (one: Rule): string => {
+    const parts = partsOf(one);
+    if (!parts) return compileTest(one as Test);
+    if ('all' in one) return parts.length ? `(${parts.map(compile).join(' and ')})` : 'true';
+    if ('any' in one) return parts.length ? `(${parts.map(compile).join(' or ')})` : 'false';
+    return parts.length ? `(not (${parts.map(compile).join(' or ')}))` : 'true';
+  };
+
+  const compileTest = (test: Test): string => {
+    switch (test.test) {
+      case 'attribute':
+        return compareSql(bind, at(bind, 'p.attributes', test.name), test);
+      case 'trigger':
+        throw new NotForLists('the event that started a run is only known inside a flow');
+      case 'consent': {
+        const address = ADDRESS_SQL[test.channel];
+        const channel = bind(test.channel);
+        const reachable = `(${address} is not null and (p.paused_until is null or p.paused_until <= ${nowSql})
+          and not exists (select 1 from suppressions s where s.channel = ${channel} and s.address = ${address})
+          and exists (select 1 from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given'))`;
+        return test.reachable ? reachable : `(not ${reachable})`;
+      }
+      case 'list': {
+        const isOn = `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`;
+        return test.member ? isOn : `(not ${isOn})`;
+      }
+      case 'tag': {
+        const has = `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`;
+        return test.has ? has : `(not ${has})`;
+      }
+      case 'did':
+      case 'didNot': {
+        if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
+        const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${nowSql}`];
+        if (test.since !== 'ever') conditions.push(`e.time > ${bind(new Date(windowStart(now, test.since.last, zone)), 'timestamptz')}`);
+        for (const where of test.where ?? []) conditions.push(compareSql(bind, at(bind, 'e.properties', where.property), where));
+        const times = test.times ?? 1;
+        const found = `from events e where ${conditions.join(' and ')}`;
+        const did =
+          times === 1
+            ? `exists (select 1 ${found})`
+            : `((select count(*) from (select 1 ${found} limit ${bind(times, 'int')}) counted) >= ${bind(times, 'int')})`;
+        return test.test === 'did' ? did : `(not ${did})`;
+      }
+    }
+  };
+  return { condition: compile(rule), bindings };
+}

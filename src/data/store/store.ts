@@ -1,0 +1,82 @@
+import type { Instant } from '@/core/time';
+import { query, queryOne, type Sql } from '../db';
+
+export interface Store {
+  readonly name: string;
+  readonly address: string;
+  readonly fromEmail: string;
+  readonly currency: string;
+  readonly zone: string;
+}
+
+interface StoreRow {
+  name: string;
+  address: string;
+  from_email: string;
+  currency: string;
+  zone: string;
+  clock_offset_ms: string;
+}
+
+/** The store's settings and its present time (the machine's plus what the demo has moved it by). */
+export async function readStore(sql: Sql): Promise<Store & { now: Instant; offsetMs: number }> {
+  return storeOf(await queryOne<StoreRow>(sql, 'select * from store'));
+}
+
+/** A flow that has been published: what starts it, for ingest to look at with each event. */
+export interface PublishedFlow {
+  readonly id: number;
+  readonly version: number;
+  readonly triggerEvents: readonly string[];
+}
+
+/** The same with the flows that have been published, in one round trip. */
+export async function readStoreAndFlows(sql: Sql): Promise<Store & { now: Instant; flows: readonly PublishedFlow[] }> {
+  const row = await queryOne<StoreRow & { flows: PublishedFlow[] }>(
+    sql,
+    `select store.*, coalesce((select json_agg(json_build_object('id', id, 'version', version, 'triggerEvents', trigger_events)) from flows
+      where version is not null and state in ('on', 'paused')), '[]') as flows from store`,
+  );
+  return { ...storeOf(row), flows: row!.flows };
+}
+
+function storeOf(row: StoreRow | null): Store & { now: Instant; offsetMs: number } {
+  if (!row) throw new Error('the store has not been set up: run the set-up script');
+  const offsetMs = Number(row.clock_offset_ms);
+  return {
+    name: row.name,
+    address: row.address,
+    fromEmail: row.from_email,
+    currency: row.currency,
+    zone: row.zone,
+    offsetMs,
+    now: Date.now() + offsetMs,
+  };
+}
+
+/** Writes the store's settings, once. */
+export async function createStore(sql: Sql, store: Store): Promise<void> {
+  await query(sql, `insert into store (name, address, from_email, currency, zone) values (:name, :address, :fromEmail, :currency, :zone)`, {
+    ...store,
+  });
+}
+
+/** Moves store time forward so that it is at least `now`. It never goes back. */
+export async function moveClockTo(sql: Sql, now: Instant): Promise<void> {
+  await query(sql, 'update store set clock_offset_ms = greatest(clock_offset_ms, :offset)', { offset: Math.round(now - Date.now()) });
+}
+
+/** Takes the right to move the clock for this transaction; false when somebody else has it. */
+export async function holdClock(sql: Sql): Promise<boolean> {
+  return (await queryOne<{ ok: boolean }>(sql, 'select pg_try_advisory_xact_lock(744501) as ok'))!.ok;
+}
+
+/** Writes down who did what. */
+export async function recordAct(sql: Sql, at: Instant, actor: string, what: string, detail: object = {}): Promise<void> {
+  await query(sql, 'insert into acts (at, actor, what, detail) values (:at, :actor, :what, :detail)', {
+    at: new Date(at),
+    actor,
+    what,
+    detail: JSON.stringify(detail),
+  });
+}

@@ -1,0 +1,1 @@
+export { description, flowJsonSchema } from './openapi';

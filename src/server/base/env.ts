@@ -1,0 +1,54 @@
+import { z } from 'zod';
+
+const schema = z.object({
+  VIATIC_DATABASE_URL: z.string().min(1),
+  /** where people reach the application: links in messages start with it */
+  VIATIC_URL: z.url(),
+  /** seals sessions and signs links */
+  VIATIC_SECRET: z.string().min(32),
+  VIATIC_SMTP_URL: z.string().min(1),
+  /** shared with the mail provider: its reports are signed with it (Standard Webhooks) */
+  VIATIC_MAIL_HOOK_SECRET: z.string().min(1),
+  /** where the stand-ins listen; empty where there are none */
+  VIATIC_OUTSIDE_URL: z.string().default(''),
+  /** "1" in the demo and in tests: store time can be moved, the sign-in page shows the demo account */
+  VIATIC_DEMO: z.string().default(''),
+  /** addresses and networks (CIDR) of the proxies in front of us, with commas: only their word on who is calling counts */
+  VIATIC_PROXIES: z.string().default(''),
+});
+
+export interface Env {
+  readonly databaseUrl: string;
+  readonly url: string;
+  readonly secret: string;
+  readonly smtpUrl: string;
+  readonly mailHookSecret: string;
+  readonly outsideUrl: string;
+  readonly isDemo: boolean;
+  readonly proxies: readonly string[];
+}
+
+let read: Env | null = null;
+
+/** The configuration from the environment, read once. Throws with the names of what is missing. */
+export function env(): Env {
+  if (!read) {
+    const parsed = schema.safeParse(process.env);
+    if (!parsed.success)
+      throw new Error(`configuration: ${parsed.error.issues.map((issue) => `${issue.path.join('.')} ${issue.message}`).join('; ')}`);
+    const e = parsed.data;
+    read = {
+      databaseUrl: e.VIATIC_DATABASE_URL,
+      url: e.VIATIC_URL.replace(/\/$/, ''),
+      secret: e.VIATIC_SECRET,
+      smtpUrl: e.VIATIC_SMTP_URL,
+      mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET,
+      outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''),
+      isDemo: e.VIATIC_DEMO === '1',
+      proxies: e.VIATIC_PROXIES.split(',')
+        .map((one) => one.trim())
+        .filter(Boolean),
+    };
+  }
+  return read;
+}

@@ -1,0 +1,3 @@
+export { database } from './database';
+export { type Env, env } from './env';
+export { log } from './log';

@@ -1,0 +1,2 @@
+export { policyOf, strangersPolicy } from './headers';
+export { type Call, done, json, personAsking, publicRoute, route, written } from './route';

@@ -1,0 +1,108 @@
+import type { FlowView } from '@/core/api';
+import { diff, flowSchema, preflight } from '@/core/flows';
+import { inTransaction, type Db } from '@/data/db';
+import { createFlow, findFlow, flowLoad, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside } from '@/data/flows';
+import { readStore, recordAct } from '@/data/store';
+import { notFound, Problem, problemsOf } from '../http';
+
+const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
+
+/** Reads a flow with its draft, what publishing would change and for whom, and the preflight. */
+export async function readFlow(db: Db, key: string): Promise<FlowView> {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const store = await readStore(db);
+  const published = flow.version === null ? null : await readVersion(db, flow.id, flow.version);
+  const load = await flowLoad(db, flow.id);
+  return {
+    key,
+    name: flow.name,
+    state: flow.state,
+    version: flow.version,
+    revision: flow.draft_revision,
+    draft: flow.draft,
+    published,
+    changes: published ? diff(published, flow.draft, store.currency) : [],
+    preflight: preflight(flow.draft),
+    ...load,
+  };
+}
+
+/** Checks a flow document and stores it as the draft; a key that is new makes a new flow. */
+export async function writeDraft(db: Db, key: string, body: unknown, revision: number | null): Promise<FlowView> {
+  if (!KEY.test(key))
+    throw new Problem(400, 'Not a key', "A flow's key is made of a-z, 0-9 and -, at most 60 characters.", [
+      { field: 'key', wrong: 'is not a key', right: 'for example cart-left-behind' },
+    ]);
+  const parsed = flowSchema.safeParse(body);
+  if (!parsed.success)
+    throw new Problem(
+      422,
+      'Not a flow',
+      'The document is not a flow of the form viatic.flow/1; nothing was stored.',
+      problemsOf(parsed.error),
+    );
+  const { now } = await readStore(db);
+  await inTransaction(db, async (trx) => {
+    if (!(await findFlow(trx, key))) return createFlow(trx, key, parsed.data, now);
+    const saved = await saveDraft(trx, key, parsed.data, revision, now);
+    if (saved === null)
+      throw new Problem(
+        409,
+        'Changed meanwhile',
+        'Somebody else has changed this draft since you opened it. Load it again; nothing of theirs was overwritten.',
+      );
+  });
+  return readFlow(db, key);
+}
+
+/** Makes the draft a version and switches the flow on. Refused when the preflight stops it, and when the draft no longer has the revision that was seen. */
+export async function publishFlow(db: Db, key: string, by: string, revision: number | null = null): Promise<FlowView> {
+  const store = await readStore(db);
+  await db.transaction(async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (revision !== null && flow.draft_revision !== revision)
+      throw new Problem(
+        409,
+        'Changed meanwhile',
+        'Somebody else has changed this draft since you looked at it. Load it again and see what would be published; nothing was.',
+      );
+    const stops = preflight(flow.draft).filter((finding) => finding.level === 'stops');
+    if (stops.length) {
+      throw new Problem(
+        422,
+        'Preflight stops it',
+        `${stops.length === 1 ? 'One thing has' : `${stops.length} things have`} to be mended before publishing.`,
+        stops.map((finding) => ({ field: finding.stepId ?? 'flow', wrong: finding.says, right: finding.mend })),
+      );
+    }
+    const published = flow.version === null ? null : await readVersion(trx, flow.id, flow.version);
+    if (published && JSON.stringify(published) === JSON.stringify(flow.draft)) {
+      if (flow.state === 'on') return;
+      await setFlowState(trx, flow.id, 'on', store.now);
+      await wakeInside(trx, flow.id, store.now);
+      await recordAct(trx, store.now, by, 'flow.resumed', { key });
+      return;
+    }
+    const version = await publishDraft(trx, flow, by, store.now);
+    if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
+    await recordAct(trx, store.now, by, 'flow.published', { key, version });
+  });
+  return readFlow(db, key);
+}
+
+/** Pauses or resumes a flow. While it is paused nobody enters and nobody inside goes on; waits run out meanwhile. */
+export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: string): Promise<FlowView> {
+  const { now } = await readStore(db);
+  await db.transaction(async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.version === null) throw new Problem(409, 'Not published', 'This flow has never been published; publish it to switch it on.');
+    if (flow.state === to) return;
+    await setFlowState(trx, flow.id, to, now);
+    if (to === 'on') await wakeInside(trx, flow.id, now);
+    await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key });
+  });
+  return readFlow(db, key);
+}

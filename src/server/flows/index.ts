@@ -1,0 +1,5 @@
+export { publishFlow, readFlow, switchFlow, writeDraft } from './flows';
+export { listOfFlows } from './list';
+export { flowReport } from './report';
+export { BATCH, drain, tick } from './runloop';
+export { sayTraces } from './traces';

@@ -1,0 +1,185 @@
+import {
+  advancePerson,
+  asksOf,
+  factsNeeded,
+  planOf,
+  type Due,
+  type EarlierRun,
+  type EventAsk,
+  type FlowDocument,
+  type Passed,
+  type RunningFlow,
+} from '@/core/flows';
+import type { Instant } from '@/core/time';
+import { inTransaction, isInTheWay, isOutage, type Db, type Sql } from '@/data/db';
+import { loadFacts } from '@/data/rules';
+import {
+  aboutOf,
+  armRuns,
+  claimDue,
+  earlierRuns,
+  flowsNow,
+  insertSends,
+  parkRuns,
+  readVersion,
+  saveRuns,
+  toRun,
+  type Arming,
+  type NewSend,
+  type RunChange,
+  type RunRow,
+} from '@/data/flows';
+import { readStore } from '@/data/store';
+import { queueDispatch } from '@/data/messages';
+import { log } from '../base';
+
+/** How many due runs one transaction takes. */
+export const BATCH = 500;
+
+/**
+ * Claims a batch of due runs, moves each as far as it goes, and stores state, trace and effects in one transaction,
+ * together with the jobs that carry the effects out. Killed anywhere, nothing of the batch has happened. A run that breaks
+ * is set aside, and the others go on; where storing breaks, person after person is moved alone until it is found.
+ * Answers with the number of runs moved; 0 when nothing was due (or all of it was in other hands).
+ */
+export async function tick(db: Db, limit = BATCH): Promise<number> {
+  let claimed: readonly RunRow[] = [];
+  try {
+    return await inTransaction(db, (trx) => moveDue(trx, limit, (due) => (claimed = due)));
+  } catch (error) {
+    if (isOutage(error) || isInTheWay(error) || !claimed.length) throw error;
+    if (new Set(claimed.map((row) => row.person_id)).size > 1) {
+      let moved = 0;
+      for (let left = claimed.length; left > 0; left--) moved += await tick(db, 1);
+      return moved;
+    }
+    const broken = (error as Error).message;
+    log.error({ runs: claimed.map((row) => row.id), broken }, 'runs cannot be stored and are set aside');
+    const { now } = await readStore(db);
+    await parkRuns(
+      db,
+      claimed.map((row) => ({ personId: row.person_id, id: row.id, broken })),
+      now,
+    );
+    return claimed.length;
+  }
+}
+
+async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow[]) => void): Promise<number> {
+  const store = await readStore(trx);
+  const { now } = store;
+  const due = await claimDue(trx, now, limit);
+  onClaimed(due);
+  if (!due.length) return 0;
+
+  const flows = await flowsNow(trx, [...new Set(due.map((row) => row.flow_id))]);
+  const versionOf = (row: RunRow) => (row.phase === 'armed' ? (flows.get(row.flow_id)?.version ?? row.version) : row.version);
+  const running = new Map<string, RunningFlow>();
+  const people = new Map<string, { due: (Due & { flowId: number; version: number })[]; events: EventAsk[] }>();
+  const broken: { personId: string; id: string; broken: string }[] = [];
+  const setAside = (row: Pick<RunRow, 'person_id' | 'id'>, error: unknown) => {
+    log.error({ run: row.id, error: (error as Error).stack }, 'a run broke and is set aside');
+    broken.push({ personId: row.person_id, id: row.id, broken: (error as Error).message });
+  };
+  const flowOf = async (row: RunRow, version: number): Promise<RunningFlow> => {
+    const id = `${row.flow_id}/${version}`;
+    let flow = running.get(id);
+    if (!flow) {
+      const document = await readVersion(trx, row.flow_id, version);
+      running.set(id, (flow = { document, isOn: flows.get(row.flow_id)?.state === 'on', zone: store.zone }));
+    }
+    return flow;
+  };
+  const looking: { row: RunRow; version: number; flow: RunningFlow }[] = [];
+  for (const row of due) {
+    const version = versionOf(row);
+    try {
+      looking.push({ row, version, flow: await flowOf(row, version) });
+    } catch (error) {
+      setAside(row, error);
+    }
+  }
+  const isAsked = ({ row, flow }: (typeof looking)[number]) =>
+    row.about_event !== null && row.about_data === null && planOf(flow.document).looksAtAbout;
+  const about = await aboutOf(
+    trx,
+    looking.filter(isAsked).map(({ row }) => row),
+  );
+  for (const { row, version, flow } of looking) {
+    const run = toRun({ ...row, about_data: about.get(row.id) ?? row.about_data });
+    const one = { flow, flowId: row.flow_id, version, run, dueAt: Number(row.wake_ms) };
+    const events = asksOf(flow, run, { now, dueAt: one.dueAt });
+    const known = people.get(row.person_id);
+    if (known) {
+      known.due.push(one);
+      known.events.push(...events);
+    } else people.set(row.person_id, { due: [one], events });
+  }
+  const facts = await loadFacts(trx, people, factsNeeded([...running.values()].map(({ document }) => document)));
+  const armed = due.filter((row) => row.phase === 'armed');
+  const earlier = await earlierRuns(
+    trx,
+    armed.map((row) => ({
+      personId: row.person_id,
+      flowId: row.flow_id,
+      key: running.get(`${row.flow_id}/${versionOf(row)}`)?.document.reentry === 'once' ? null : row.key,
+    })),
+  );
+
+  const changes: RunChange[] = [];
+  const sends: NewSend[] = [];
+  const begun: Arming[] = [];
+  for (const [personId, { due: own }] of people) {
+    const known = facts.get(personId);
+    if (!known) continue;
+    const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
+    for (const passed of advancePerson(own, known, now, others)) {
+      if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
+      else gather(passed, now, { changes, sends, begun });
+    }
+  }
+  await saveRuns(trx, changes);
+  await parkRuns(trx, broken, now);
+  await armRuns(trx, begun);
+  await queueDispatch(trx, await insertSends(trx, sends));
+  return due.length;
+}
+
+/** Adds what became of a run to what is to be stored. */
+function gather(
+  { due, result }: Extract<Passed, { result: unknown }>,
+  now: Instant,
+  into: { changes: RunChange[]; sends: NewSend[]; begun: Arming[] },
+): void {
+  const { flow, flowId, version } = due as Due & { flowId: number; version: number };
+  into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
+  for (const effect of result.effects)
+    into.sends.push({ run: result.run, flowId, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
+  const { begins } = result;
+  if (begins)
+    into.begun.push({
+      personId: due.run.personId,
+      flowId,
+      version,
+      trigger: begins.trigger,
+      key: begins.key,
+      wakeAt: begins.at,
+      armedAt: now,
+      wakesOn: planOf(flow.document).wakesArmed,
+    });
+}
+
+function isService(document: FlowDocument, stepId: string): boolean {
+  const step = planOf(document).steps.get(stepId);
+  return step?.kind === 'send' && step.message.kind === 'service';
+}
+
+/** Moves everything that is due, batch after batch. */
+export async function drain(db: Db): Promise<number> {
+  let moved = 0;
+  for (;;) {
+    const count = await tick(db);
+    if (!count) return moved;
+    moved += count;
+  }
+}

@@ -1,0 +1,7 @@
+export { type Asked, asked, noteOutage } from './asked';
+export { moveSchema } from './bodies';
+export { callerAddress } from './caller';
+export { periodOf } from './period';
+export { type FieldProblem, notFound, Problem, problemsOf } from './problem';
+export { cursorOf, revisionSeen, wholeNumber } from './query';
+export { LARGEST_BODY, readAnyJson, readBytes, readFormBody, readJson, readRaw, unstorable } from './read';

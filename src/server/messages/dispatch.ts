@@ -1,0 +1,272 @@
+import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff } from '@/core/flows';
+import { notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
+import { addressOf, type Value } from '@/core/rules';
+import { DAY, type Instant } from '@/core/time';
+import { databaseOf, type Db, type Sql } from '@/data/db';
+import { loadFacts } from '@/data/rules';
+import { findRun, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
+import { domainsOfSends, leaveSend, ownerOfSend, queueDispatch, settleSend, takeSend, type SendRow } from '@/data/messages';
+import { readStore, type Store } from '@/data/store';
+import { openTraffic, type Traffic } from './lanes';
+import { sealLink } from './links';
+import { LONGEST_HANDOVER_MS, TooSlow, type Handed, type Mailer } from './mail';
+
+/** What carries out what flows and people have decided. */
+export interface Dispatch {
+  readonly db: Db;
+  readonly mailer: Mailer;
+  /** a mailer of its own for what somebody waits for; the same where there is none */
+  readonly urgentMailer?: Mailer;
+  readonly url: string;
+  readonly secret: string;
+  /** the number under which this process shows that it lives; sends in its hands are nobody else's while it does */
+  readonly worker?: () => number;
+  readonly traffic?: Traffic;
+}
+
+/** The number of nobody: what it holds anybody may take. */
+export const holderOf = (context: Dispatch): number => context.worker?.() ?? 0;
+
+const AT_ONCE = 4;
+/** How long a job waits for a lane in which others are in hand before it leaves the rest for later. */
+const PATIENCE_MS = 2_000;
+
+/**
+ * Carries out a batch of sends. Each is taken in hand, looked at once more (consent may have been withdrawn since it was
+ * queued), handed to the mail server without any transaction standing open, and noted. What has been noted is not sent
+ * again; when any fails for now, the job fails and comes back for the rest. What is for a domain that does not take
+ * anything at the moment is put off in a job of its own, so that the others go on.
+ */
+export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Promise<void> {
+  const { domains, server } = context.traffic ?? openTraffic();
+  const known = await domainsOfSends(context.db, refs);
+  const queue = refs.map((ref) => ({ ref, lane: known.get(ref.id)?.domain ?? '' }));
+  const failures: unknown[] = [];
+  const later: { ref: SendRef; waitMs: number }[] = [];
+  let isOver = false;
+  const until = Date.now() + PATIENCE_MS;
+  // the longer of what the server and the domain ask for; null is to wait for what is in hand
+  const waitFor = (lane: string): number | null => {
+    const [whole, own] = [server.wait(''), domains.wait(lane)];
+    return whole === null || own === null ? whole || own || null : Math.max(whole, own);
+  };
+  const handOver = async (ref: SendRef, lane: string): Promise<void> => {
+    const [leaveServer, leave] = [server.enter(''), domains.enter(lane)];
+    try {
+      await dispatchOne(context, ref);
+      leaveServer('well');
+      leave('well');
+    } catch (error) {
+      leaveServer(isNoConnection(error) ? 'badly' : 'well');
+      leave(isMailError(error) ? 'badly' : 'well');
+      // what was left to itself comes again in a job of its own
+      if (isOver) await putOff(context, [{ ref, waitMs: PATIENCE_MS }], known);
+      else failures.push(error);
+    }
+  };
+  const work = async () => {
+    for (;;) {
+      for (let at = queue.length - 1; at >= 0; at--) {
+        const waitMs = waitFor(queue[at]!.lane);
+        if (waitMs) later.push({ ref: queue.splice(at, 1)[0]!.ref, waitMs });
+      }
+      const at = queue.findIndex(({ lane }) => waitFor(lane) === 0);
+      if (at < 0) {
+        if (!queue.length) return;
+        if (Date.now() > until) return void later.push(...queue.splice(0).map(({ ref }) => ({ ref, waitMs: PATIENCE_MS })));
+        await new Promise((resolve) => setTimeout(resolve, 20));
+        continue;
+      }
+      const [{ ref, lane }] = queue.splice(at, 1) as [(typeof queue)[number]];
+      const going = handOver(ref, lane).finally(() => onTheirWay.delete(going));
+      onTheirWay.add(going);
+      // one that takes long goes on by itself, so that it holds up neither this job nor the next
+      const timer = new Promise<void>((resolve) =>
+        setTimeout(resolve, onTheirWay.size > MOST_ON_THEIR_WAY ? LONGEST_HANDOVER_MS : PATIENCE_MS).unref(),
+      );
+      await Promise.race([going, timer]);
+    }
+  };
+  await Promise.all(Array.from({ length: AT_ONCE }, work));
+  isOver = true;
+  await putOff(context, later, known);
+  if (failures.length) throw new Error(`${failures.length} of ${refs.length} sends failed for now: ${(failures[0] as Error).message}`);
+}
+
+/** Sends that are being handed over at this moment; some by themselves, after their job has ended. */
+const onTheirWay = new Set<Promise<void>>();
+const MOST_ON_THEIR_WAY = 32;
+
+/** Resolves when all that is being handed over has come to its end, one way or another. */
+export const allHandedOver = async (): Promise<void> => void (await Promise.allSettled([...onTheirWay]));
+
+/** How long a mail is tried for: RFC 5321 §4.5.4.1 asks for four to five days at least. */
+const LONGEST_TRIED_MS = 5 * DAY;
+
+/** Leaves sends for later, in jobs of their own; those that have waited too long are given up. */
+async function putOff(
+  context: Dispatch,
+  later: readonly { ref: SendRef; waitMs: number }[],
+  known: ReadonlyMap<string, { queuedAt: Instant }>,
+): Promise<void> {
+  if (!later.length) return;
+  const { now } = await readStore(context.db);
+  const isTooOld = ({ ref }: { ref: SendRef }) => now - (known.get(ref.id)?.queuedAt ?? now) > LONGEST_TRIED_MS;
+  await giveUp(
+    context,
+    later.filter(isTooOld).map(({ ref }) => ref),
+    'gave up after five days: the mail server did not take it',
+  );
+  const rest = later.filter((one) => !isTooOld(one));
+  await queueDispatch(
+    context.db,
+    rest.map(({ ref }) => ref),
+    { afterMs: rest.length ? Math.min(...rest.map(({ waitMs }) => waitMs)) : 0 },
+  );
+}
+
+/** Whether an error comes from the mail server's connection: those are called as the database's are. */
+const isMailError = (error: unknown): boolean => error instanceof TooSlow || 'command' in (error as object) || hasAnswered(error);
+/** Whether the server took no connection at all: then it is the server, whoever the mail was for. */
+const isNoConnection = (error: unknown): boolean =>
+  (isMailError(error) &&
+    /greeting|connection timeout|ECONN|EHOST|ENETUNREACH|ENOTFOUND|getaddrinfo/i.test(
+      `${(error as { code?: string }).code} ${(error as Error).message}`,
+    )) ||
+  (hasAnswered(error) && (error as { command?: string }).command === 'CONN');
+const hasAnswered = (error: unknown): boolean => typeof (error as { responseCode?: unknown }).responseCode === 'number';
+
+// two jobs of this process may name the same send: one that failed and came back, and one that was put off
+const inHand = new Set<string>();
+
+async function dispatchOne(context: Dispatch, ref: SendRef): Promise<void> {
+  const id = `${databaseOf(context.db)} ${ref.id}`;
+  if (inHand.has(id)) return;
+  inHand.add(id);
+  try {
+    await carryOut(context, ref);
+  } finally {
+    inHand.delete(id);
+  }
+}
+
+async function carryOut(context: Dispatch, given: SendRef): Promise<void> {
+  const { db } = context;
+  const personId = await ownerOfSend(db, given);
+  if (!personId) return;
+  const ref = { ...given, personId };
+  const send = await takeSend(db, ref, holderOf(context));
+  if (!send) return;
+  const store = await readStore(db);
+  const message = await messageOf(db, send.flow_id, send.version, send.step_id);
+  const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? (await overtakenBecause(context, send, store));
+  if (reason) return settleSend(db, ref, 'skipped', store.now, { reason });
+  const links = linksOf(context, ref);
+  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store), links);
+  // the same text comes out the next time: it is not tried again
+  if ('problem' in rendered) return settleSend(db, ref, 'failed', store.now, { reason: rendered.problem });
+  let handed: Handed;
+  try {
+    handed = await (message.kind === 'service' ? (context.urgentMailer ?? context.mailer) : context.mailer).send({
+      ...rendered,
+      from: { name: store.name, address: store.fromEmail },
+      to: { name: nameOf(send.attributes), address: addressOf('email', send.attributes)! },
+      messageId: messageIdOf('send', ref.id, store.fromEmail),
+      date: new Date(store.now),
+      unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
+    });
+  } catch (error) {
+    await leaveSend(db, ref);
+    throw error;
+  }
+  await settleSend(db, ref, handed.taken ? 'sent' : 'failed', store.now, {
+    subject: rendered.subject,
+    ...(!handed.taken && { reason: handed.reason }),
+  });
+}
+
+/**
+ * Why a message that was queued is not to go out any more, by what has happened since, in words; or null. The flow may have
+ * been paused or the message switched off, the run may be over, its goal reached, its trigger undone.
+ */
+async function overtakenBecause({ db }: Dispatch, send: SendRow, store: Store & { now: Instant }): Promise<string | null> {
+  const [flow, row] = [(await flowsNow(db, [send.flow_id])).get(send.flow_id), await findRun(db, send.person_id, send.run_id)];
+  if (!flow || !row) return 'its run is not on file any more';
+  if (flow.state !== 'on') return flow.state === 'paused' ? 'the flow was paused before it went out' : 'the flow was not on any more';
+  const document = await readVersion(db, send.flow_id, send.version);
+  const newest = flow.version === null || flow.version === send.version ? document : await readVersion(db, send.flow_id, flow.version);
+  const step = planOf(newest).steps.get(send.step_id);
+  if (step?.kind === 'send' && step.off) return 'this message was switched off before it went out';
+  const run = toRun(row);
+  if (run.outcome === 'left' || run.outcome === 'undone') return 'the run had ended before it went out';
+  // the steps after it may be done, and a run that is through is woken by nothing: what is asked is whether it would still be inside
+  const inside = { ...run, phase: 'inside' as const, isDoubtful: true };
+  const events = asksOf({ document, zone: store.zone }, inside, { now: store.now, dueAt: store.now });
+  const facts = (await loadFacts(db, new Map([[send.person_id, { events }]]), factsNeeded([document]))).get(send.person_id);
+  const over = facts && overBecause(document, inside, facts, store.now, store.zone);
+  if (!over) return null;
+  switch (over.why) {
+    case 'goal':
+      return 'the goal was reached before it went out';
+    case 'stay':
+      return 'the stay rule did not hold any more';
+    case 'undone':
+      return `what had started it turned out not to be so: ${sayTriggerOff(over.off, document, run.about.trigger)}`;
+  }
+}
+
+/** A message filled in for somebody, or why that cannot be done. */
+export function tryRender(message: Message, personal: Personal, links: Links): Rendered | { readonly problem: string } {
+  try {
+    return renderMessage(message, personal, links);
+  } catch (error) {
+    return { problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}` };
+  }
+}
+
+/** Notes sends as failed when their job has used up its attempts. */
+export async function giveUp(context: Pick<Dispatch, 'db' | 'worker'>, refs: readonly SendRef[], reason: string): Promise<void> {
+  const store = await readStore(context.db);
+  for (const ref of refs)
+    if (await takeSend(context.db, ref, context.worker?.() ?? 0)) await settleSend(context.db, ref, 'failed', store.now, { reason });
+}
+
+/** The Message-ID of a mail: of a flow's send, or of a letter that no flow sends. The same at each try, so that no server takes it twice. */
+export function messageIdOf(what: 'send' | 'letter', id: string, fromEmail: string): string {
+  return `<${what}-${id}@${fromEmail.split('@')[1]}>`;
+}
+
+/** What a Message-ID of ours belongs to, or null. */
+export function mailOfMessageId(messageId: string): { what: 'send' | 'letter'; id: string } | null {
+  const [, what, id] = /^<?(send|letter)-(\d{1,18})@/.exec(messageId) ?? [];
+  return id ? { what: what as 'send' | 'letter', id } : null;
+}
+
+function linksOf(context: Dispatch, ref: SendRef): Links {
+  const seal = (purpose: 'click' | 'open' | 'leave', url?: string) =>
+    sealLink(context.secret, { purpose, personId: ref.personId, sendId: ref.id, ...(url && { url }) });
+  return {
+    unsubscribeUrl: `${context.url}/leave/${seal('leave')}`,
+    preferencesUrl: `${context.url}/prefs/${seal('leave')}`,
+    pixelUrl: `${context.url}/seen/${seal('open')}`,
+    track: (url) => `${context.url}/go/${seal('click', url)}`,
+  };
+}
+
+async function messageOf(sql: Sql, flowId: number, version: number, stepId: string): Promise<Message> {
+  const step = planOf(await readVersion(sql, flowId, version)).steps.get(stepId);
+  if (step?.kind !== 'send') throw new Error(`step ${stepId} of flow ${flowId} version ${version} is no message`);
+  return step.message;
+}
+
+/** What placeholders can name, for a person. */
+export function personalOf(attributes: { readonly [name: string]: Value }, event: { readonly [name: string]: Value }, store: Store) {
+  return { person: attributes, event, store: { name: store.name, address: store.address } };
+}
+
+function nameOf(attributes: { readonly [name: string]: Value }): string {
+  return [attributes.firstName, attributes.lastName]
+    .filter((part) => typeof part === 'string' && part)
+    .join(' ')
+    .replace(/[\r\n]+/g, ' ');
+}

@@ -1,0 +1,7 @@
+export { allHandedOver, dispatch, type Dispatch, giveUp } from './dispatch';
+export { openTraffic } from './lanes';
+export { sendLetter, writeTo } from './letters';
+export { type LinkToken, openLink, sealLink } from './links';
+export { type Mailer, openMailer } from './mail';
+export { mailReport } from './mailhook';
+export { noteTouch } from './touch';

@@ -1,0 +1,57 @@
+import { Webhook } from 'standardwebhooks';
+import { z } from 'zod';
+import type { Db } from '@/data/db';
+import { noteLetter, personOfSend } from '@/data/messages';
+import { mailOfMessageId } from './dispatch';
+import { env } from '../base';
+import { Problem, problemsOf } from '../http';
+import { recordOwn } from '../ingest';
+import { noteSoftBounce, suppressAddress, suppressPerson } from '../people';
+
+const schema = z.looseObject({
+  type: z.enum(['message.delivered', 'message.bounced', 'message.complained']),
+  messageId: z.string().max(500),
+  reason: z.string().max(500).optional(),
+  class: z.enum(['hard', 'soft']).optional(),
+});
+
+/** Takes a signed report of the mail provider in. A forged one, or one older than five minutes, is refused. */
+export async function mailReport(db: Db, headers: Headers, raw: string): Promise<void> {
+  let payload: unknown;
+  try {
+    payload = new Webhook(env().mailHookSecret).verify(raw, Object.fromEntries(headers));
+  } catch {
+    throw new Problem(
+      401,
+      'Not signed',
+      'The signature is missing, wrong or too old (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).',
+    );
+  }
+  const report = schema.safeParse(payload);
+  if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
+  const { type, messageId, reason, class: severity } = report.data;
+  const mail = mailOfMessageId(messageId);
+  const letter =
+    mail?.what === 'letter'
+      ? await noteLetter(db, mail.id, type === 'message.delivered' ? 'delivered' : type === 'message.bounced' ? 'bounced' : null)
+      : null;
+  const personId = mail?.what === 'send' ? await personOfSend(db, mail.id) : (letter?.person_id ?? null);
+  if (!mail || (!letter && !personId)) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
+  const about: Record<string, string> = mail.what === 'send' ? { sendId: mail.id } : { letterId: mail.id };
+  if (personId)
+    await recordOwn(db, {
+      personId,
+      type,
+      eventId: `${type}/${mail.what === 'send' ? mail.id : messageId}`,
+      properties: { ...about, ...(reason && { reason }), ...(severity && { class: severity }) },
+    });
+  if (type === 'message.delivered') return;
+  // a soft bounce says that the mailbox is full or away: only several in a row put the address out of use
+  if (type === 'message.bounced' && severity === 'soft') {
+    if (personId) await noteSoftBounce(db, personId);
+    return;
+  }
+  const why = type === 'message.bounced' ? 'bounced' : 'complained';
+  // a letter may have gone to an address of nobody on file
+  await (letter ? suppressAddress(db, letter.address, why) : suppressPerson(db, personId!, why));
+}

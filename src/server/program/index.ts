@@ -1,0 +1,1 @@
+export { type Jobs, QUEUES, startJobs, tasksOf } from './jobs';

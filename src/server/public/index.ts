@@ -1,0 +1,20 @@
+export {
+  changeFormState,
+  confirm,
+  type Confirmation,
+  confirmationOf,
+  DEVICE,
+  files,
+  formPage,
+  forms,
+  formView,
+  keepFile,
+  makeForm,
+  promisedFile,
+  submitForm,
+  writeForm,
+} from './forms';
+export { leavePage } from './leavepage';
+export { e, leadOn, pageAnswer, problemPage, problemText, publicPage } from './page';
+export { choicesOf, personOfLink, prefsPage, saveChoices } from './prefs';
+export { snippet } from './snippet';

@@ -1,0 +1,128 @@
+import { addressOf, CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
+import { DAY } from '@/core/time';
+import type { Db } from '@/data/db';
+import { declinedTopics, findPerson, readConsents, readTopics, type Topic } from '@/data/people';
+import { ownerOfSend } from '@/data/messages';
+import { readStore } from '@/data/store';
+import { savePreferences } from '../people';
+import { env } from '../base';
+import { openLink } from '../messages';
+import { e, optionsOf, publicPage, tickBox } from './page';
+
+/** Whose preference page a sealed link opens: one from a message, or one that names the person alone. */
+export async function personOfLink(db: Db, token: string): Promise<string | null> {
+  const { secret } = env();
+  const leave = openLink(secret, token, 'leave');
+  if (leave) return ownerOfSend(db, { personId: leave.personId, id: leave.sendId });
+  const prefs = openLink(secret, token, 'prefs');
+  return prefs ? ((await findPerson(db, { id: prefs.personId }))?.id ?? null) : null;
+}
+
+export interface Choices {
+  readonly channels: readonly { readonly channel: Channel; readonly address: string; readonly isGiven: boolean }[];
+  readonly topics: readonly (Topic & { readonly isWanted: boolean })[];
+  readonly pausedUntil: Date | null;
+  readonly zone: string;
+}
+
+/** What somebody can choose, and how it stands. */
+export async function choicesOf(db: Db, personId: string): Promise<Choices | null> {
+  const row = await findPerson(db, { id: personId });
+  if (!row) return null;
+  const [store, consents, topics, declined] = await Promise.all([
+    readStore(db),
+    readConsents(db, row.id),
+    readTopics(db),
+    declinedTopics(db, row.id),
+  ]);
+  return {
+    channels: CHANNELS.flatMap((channel) => {
+      const address = addressOf(channel, row.attributes);
+      return address ? [{ channel, address, isGiven: consents.some((one) => one.channel === channel && one.state === 'given') }] : [];
+    }),
+    topics: topics.map((topic) => ({ ...topic, isWanted: !declined.includes(topic.key) })),
+    zone: store.zone,
+    pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until : null,
+  };
+}
+
+const PAUSES: readonly (readonly [number, string])[] = [
+  [0, 'no pause'],
+  [14, 'for two weeks'],
+  [30, 'for a month'],
+  [90, 'for three months'],
+];
+const channelWording = (storeName: string, channel: Channel) => `${storeName} may write to me by ${CHANNEL_WORDS[channel].noun}.`;
+
+/** The preference page; `says` confirms what was just stored. */
+export function prefsPage(storeName: string, choices: Choices, says: string | null): string {
+  const date =
+    choices.pausedUntil && new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeZone: choices.zone }).format(choices.pausedUntil);
+  // the end of an address is enough for its owner, and tells a stranger nothing
+  const hidden = (address: string) =>
+    address.includes('@') ? `${address.slice(0, 1)}…${address.slice(address.indexOf('@'))}` : `…${address.slice(-3)}`;
+  const channels = choices.channels.map(({ channel, address, isGiven }) =>
+    tickBox(
+      `name="channel-${channel}"`,
+      isGiven,
+      `${e(channelWording(storeName, channel))} <span class="hint">${e(hidden(address))}</span>`,
+    ),
+  );
+  const topics = choices.topics.map(({ key, name, about, isWanted }) =>
+    tickBox(`name="topic-${e(key)}"`, isWanted, `${e(name)}${about ? ` <span class="hint">${e(about)}</span>` : ''}`),
+  );
+  const pauses = [
+    ...(date ? [['keep', `until ${date}, as it is`] as const] : []),
+    ...PAUSES.map(([days, name]) => [String(days), name] as const),
+  ];
+  return publicPage(
+    `What you get from ${storeName}`,
+    `<h1>What you get from ${e(storeName)}</h1>${says ? `<p role="status"><b>${e(says)}</b></p>` : ''}
+<form method="post"><fieldset><legend>How we may write to you</legend>${channels.join('')}</fieldset>
+${topics.length ? `<fieldset><legend>What about</legend>${topics.join('')}</fieldset>` : ''}
+<label>A pause<select name="pause">${optionsOf(pauses, 'keep')}</select>
+<small>Nothing comes while it lasts, but for messages about your orders.</small></label>
+<button name="act" value="save">Save</button></form>
+<h2>Enough altogether?</h2><form method="post"><button class="plain" name="act" value="leave">Leave everything</button></form>
+<p class="hint">Messages about orders that you place still reach you.</p>`,
+  );
+}
+
+/** Stores what was chosen; answers with the sentence that confirms it. */
+export async function saveChoices(db: Db, personId: string, given: { readonly [name: string]: string }): Promise<string> {
+  const choices = await choicesOf(db, personId);
+  const store = await readStore(db);
+  if (!choices) return '';
+  const detail = { how: 'preference page', place: `${env().url}/prefs` };
+  if (given.act === 'leave') {
+    await savePreferences(
+      db,
+      personId,
+      { channels: Object.fromEntries(choices.channels.map(({ channel }) => [channel, false])), topics: [], pausedUntil: null },
+      detail,
+    );
+    return 'You have left everything. Nothing marketing comes any more.';
+  }
+  const topics = choices.topics.filter((topic) => given[`topic-${topic.key}`] === 'yes').map((topic) => topic.key);
+  const days = PAUSES.find(([one]) => String(one) === given.pause)?.[0] ?? 0;
+  const pausedUntil = given.pause === 'keep' ? (choices.pausedUntil?.getTime() ?? null) : days ? store.now + days * DAY : null;
+  // a channel that stands as it stood is not said again
+  const channels = Object.fromEntries(
+    choices.channels
+      .filter(({ channel, isGiven }) => isGiven !== (given[`channel-${channel}`] === 'yes'))
+      .map(({ channel, isGiven }) => [channel, !isGiven]),
+  );
+  await savePreferences(
+    db,
+    personId,
+    { channels, topics, pausedUntil },
+    {
+      ...detail,
+      wording:
+        Object.keys(channels)
+          .map((channel) => channelWording(store.name, channel as Channel))
+          .join(' ') || null,
+    },
+  );
+  return 'That is kept.';
+}

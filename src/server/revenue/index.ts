@@ -1,0 +1,2 @@
+export { ledgerPage } from './ledger';
+export { revenueReport } from './report';

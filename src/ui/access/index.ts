@@ -1,0 +1,2 @@
+export { AccountScreen } from './AccountScreen';
+export { SignIn } from './SignIn';

@@ -1,0 +1,295 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import Link from 'next/link';
+import { Fragment, type ReactNode } from 'react';
+import type { DirectoryView } from '@/core/api';
+import { changeArm, changeStep, planOf, sayTrigger, wordingOf, type BranchStep, type FlowDocument, type Trigger } from '@/core/flows';
+import { sayEvent, sayRule, type Rule, type Test, type Wording } from '@/core/rules';
+import { sayDuration } from '@/core/time';
+import { api, Field, inputClass, NumberField, plural, useStore } from '../kit';
+import { MessageEditor } from './MessageEditor';
+import { DurationField } from './WaitEditor';
+
+interface Props {
+  readonly document: FlowDocument;
+  readonly selected: string;
+  readonly edit: (to: FlowDocument, tag: string) => void;
+}
+
+/** Edits what is selected on the line map or in the script. */
+export function Inspector({ document, selected, edit }: Props) {
+  const store = useStore();
+  const wording = wordingOf(document, store.currency);
+  const step = planOf(document).steps.get(selected);
+  if (!step) return <TriggerEditor document={document} edit={edit} wording={wording} />;
+  switch (step.kind) {
+    case 'wait':
+      return (
+        <Part title="Wait">
+          <DurationField
+            label="How long people wait here"
+            value={step.for}
+            onChange={(duration) =>
+              edit(
+                changeStep(document, step.id, (one) => ({ ...one, for: duration }) as typeof one),
+                `${step.id}.for`,
+              )
+            }
+          />
+          <p className="text-xs text-soft">
+            Hours and minutes are exact; days and weeks keep the time of day in {store.zone}. An order or anything else that ends the run
+            ends the wait too.
+          </p>
+        </Part>
+      );
+    case 'send':
+      return (
+        <Part title="Message">
+          <MessageEditor
+            key={step.id}
+            step={step}
+            triggerType={document.triggers[0]!.event}
+            onChange={(next, field) =>
+              edit(
+                changeStep(document, step.id, () => next),
+                `${step.id}.${field}`,
+              )
+            }
+          />
+        </Part>
+      );
+    case 'branch':
+      return <BranchEditor document={document} step={step} edit={edit} wording={wording} currency={store.currency} />;
+    case 'end':
+      return (
+        <Part title="End">
+          <p>Here the run is over. Those who have not reached the goal are still watched for it until its window closes.</p>
+        </Part>
+      );
+  }
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="grid gap-3" aria-label={title}>
+      <h2 className="font-semibold">{title}</h2>
+      {children}
+    </section>
+  );
+}
+
+/** The amounts of a condition that can be edited in place: numbers that the trigger's properties are compared with. */
+function amountsOf(rule: Rule): Extract<Test, { test: 'trigger' }>[] {
+  if ('all' in rule) return rule.all.flatMap(amountsOf);
+  if ('any' in rule) return rule.any.flatMap(amountsOf);
+  if ('none' in rule) return rule.none.flatMap(amountsOf);
+  return rule.test === 'trigger' && typeof rule.value === 'number' ? [rule] : [];
+}
+
+function withAmount(rule: Rule, target: Rule, value: number): Rule {
+  if (rule === target) return { ...(rule as Extract<Test, { test: 'trigger' }>), value };
+  const inside = (parts: Rule[]) => parts.map((part) => withAmount(part, target, value));
+  if ('all' in rule) return { all: inside(rule.all) };
+  if ('any' in rule) return { any: inside(rule.any) };
+  if ('none' in rule) return { none: inside(rule.none) };
+  return rule;
+}
+
+function BranchEditor({
+  document,
+  step,
+  edit,
+  wording,
+  currency,
+}: {
+  document: FlowDocument;
+  step: BranchStep;
+  edit: Props['edit'];
+  wording: Wording;
+  currency: string;
+}) {
+  return (
+    <Part title="Branch">
+      <Field label="Name">
+        <input
+          value={step.name}
+          maxLength={80}
+          onChange={(event) =>
+            edit(
+              changeStep(document, step.id, (one) => ({ ...one, name: event.target.value }) as typeof one),
+              `${step.id}.name`,
+            )
+          }
+          className={inputClass}
+        />
+      </Field>
+      <p className="text-xs text-soft">The first arm whose condition holds is taken.</p>
+      {step.arms.map((arm) => (
+        <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
+          <legend className="px-1 text-xs font-semibold text-soft">Arm</legend>
+          <Field label="Label">
+            <input
+              value={arm.name}
+              maxLength={80}
+              onChange={(event) =>
+                edit(
+                  changeArm(document, step.id, arm.id, (one) => ({ ...one, name: event.target.value })),
+                  `${arm.id}.name`,
+                )
+              }
+              className={inputClass}
+            />
+          </Field>
+          <p className="text-soft">{arm.when ? `When ${sayRule(arm.when, wording)}` : 'Everyone else'}</p>
+          {arm.when &&
+            amountsOf(arm.when).map((test, index) => (
+              <Field
+                key={index}
+                label={`${sayRule(test, { ...wording }).replace(/ (is )?(at least|above|at most|below|is) .*$/, '')} ${{ atLeast: 'from', above: 'above', atMost: 'up to', below: 'below' }[test.op as string] ?? 'is'}${test.property === 'value' ? `, in ${currency}` : ''}`}
+              >
+                <NumberField
+                  min={0}
+                  step="any"
+                  aria-label={`Threshold of ${arm.name}`}
+                  value={Number(test.value)}
+                  onChange={(value) =>
+                    edit(
+                      changeArm(document, step.id, arm.id, (one) => ({ ...one, when: one.when && withAmount(one.when, test, value) })),
+                      `${arm.id}.amount`,
+                    )
+                  }
+                />
+              </Field>
+            ))}
+        </fieldset>
+      ))}
+    </Part>
+  );
+}
+
+function TriggerEditor({ document, edit, wording }: { document: FlowDocument; edit: Props['edit']; wording: Wording }) {
+  const { triggers, goal } = document;
+  const putTrigger = (trigger: Trigger, field: string) =>
+    edit({ ...document, triggers: triggers.map((one) => (one.id === trigger.id ? trigger : one)) }, `${trigger.id}.${field}`);
+  const times = { 'once-per-key': `once for each ${triggers[0]!.event.split('.')[0]}`, once: 'once ever', always: 'every time' };
+  return (
+    <Part title="Start and rules">
+      <Field label="Name of the flow">
+        <input
+          value={document.name}
+          maxLength={80}
+          onChange={(event) => edit({ ...document, name: event.target.value }, 'name')}
+          className={inputClass}
+        />
+      </Field>
+      <div className="grid gap-2">
+        {triggers.map((trigger) => (
+          <Fragment key={trigger.id}>
+            <Fact term={triggers.length > 1 ? 'Trigger, one of several' : 'Trigger'}>{sayTrigger(trigger)}</Fact>
+            {trigger.event === 'form.submitted' && <ListensTo trigger={trigger} put={putTrigger} />}
+            {trigger.kind === 'silence' && (
+              <DurationField
+                label="Silence before somebody enters"
+                value={trigger.after}
+                onChange={(after) => putTrigger({ ...trigger, after }, 'after')}
+              />
+            )}
+          </Fragment>
+        ))}
+        <Fact term="Enters who">
+          {document.entry ? sayRule(document.entry, wording) : 'anyone'}
+          <Audience rule={document.entry} />
+        </Fact>
+        <Fact term="Stays who">{document.stay ? sayRule(document.stay, wording) : 'anyone'}</Fact>
+        <Fact term="May start">{times[document.reentry]}</Fact>
+        <Fact term="Goal">
+          {goal
+            ? `${sayEvent(goal.event)} within ${sayDuration(goal.within)} of entering${goal.ends ? '; that ends the run' : ''}`
+            : 'none'}
+        </Fact>
+        {goal && (
+          <DurationField
+            label="Window of the goal"
+            value={goal.within}
+            onChange={(within) => edit({ ...document, goal: { ...goal, within } }, 'goal.within')}
+          />
+        )}
+      </div>
+    </Part>
+  );
+}
+
+/** Which forms a flow listens to: all, those made later too, or some by name. */
+function ListensTo({ trigger, put: putTrigger }: { trigger: Trigger; put: (trigger: Trigger, field: string) => void }) {
+  const forms = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: { key: string; name: string }[] }>('/forms') });
+  const ask = trigger.where?.find((one) => one.property === 'formId');
+  const chosen = ask ? (ask.op === 'oneOf' ? (ask.value as string[]) : [String(ask.value)]) : null;
+  const put = (keys: string[] | null) => {
+    const others = (trigger.where ?? []).filter((one) => one.property !== 'formId');
+    putTrigger({ ...trigger, where: keys ? [...others, { property: 'formId', op: 'oneOf', value: keys }] : others }, 'forms');
+  };
+  return (
+    <fieldset className="grid gap-1 rounded-md border border-line p-3">
+      <legend className="px-1 text-xs font-semibold text-soft">Listens to</legend>
+      <label className="flex items-center gap-2">
+        <input type="radio" name="listens" checked={chosen === null} onChange={() => put(null)} />
+        all forms, those made later too
+      </label>
+      <label className="flex items-center gap-2">
+        <input
+          type="radio"
+          name="listens"
+          checked={chosen !== null}
+          onChange={() => put(forms.data?.forms.slice(0, 1).map((form) => form.key) ?? [])}
+        />
+        these forms
+      </label>
+      {chosen !== null &&
+        forms.data?.forms.map((form) => (
+          <label key={form.key} className="flex items-center gap-2 pl-6">
+            <input
+              type="checkbox"
+              checked={chosen.includes(form.key)}
+              onChange={(event) => put(event.target.checked ? [...chosen, form.key] : chosen.filter((key) => key !== form.key))}
+            />
+            {form.name}
+          </label>
+        ))}
+      {chosen
+        ?.filter((key) => forms.data && !forms.data.forms.some((form) => form.key === key))
+        .map((key) => (
+          <p key={key} className="pl-6 text-xs text-caution">
+            The form {key} is not there any more.
+          </p>
+        ))}
+      {chosen?.length === 0 && <p className="text-xs text-stop">No form is chosen: nobody would start.</p>}
+    </fieldset>
+  );
+}
+
+function Fact({ term, children }: { term: string; children: ReactNode }) {
+  return (
+    <div>
+      <h3 className="text-xs font-semibold text-soft">{term}</h3>
+      <div>{children}</div>
+    </div>
+  );
+}
+
+/** How many people a rule holds for at this moment, with a way to see them. */
+function Audience({ rule }: { rule: Rule | null }) {
+  const query = rule ? `rule=${encodeURIComponent(JSON.stringify(rule))}` : '';
+  const { data, error } = useQuery({
+    queryKey: ['audience', query],
+    queryFn: () => api<DirectoryView>(`/people?limit=0&${query}`),
+    retry: false,
+    staleTime: 30_000,
+  });
+  if (error) return <span className="block text-xs text-soft">{error.message}</span>;
+  return (
+    <Link href={`/people?${query}`} className="block text-xs text-accent underline">
+      {data ? `${plural(data.total ?? 0, 'person', 'people')} at this moment` : 'counting…'}
+    </Link>
+  );
+}

@@ -1,0 +1,125 @@
+'use client';
+
+import { useState } from 'react';
+import { toast } from 'sonner';
+import type { FlowView } from '@/core/api';
+import { api, ApiError, Button, Dialog, plural } from '../kit';
+
+/** Before publishing: what changes, for whom, and the preflight. */
+export function PublishDialog({
+  flow,
+  isOpen,
+  onOpenChange,
+  onPublished,
+  onShow,
+  onReload,
+}: {
+  flow: FlowView;
+  isOpen: boolean;
+  onOpenChange: (open: boolean) => void;
+  onPublished: (flow: FlowView) => void;
+  onShow: (stepId: string) => void;
+  onReload: () => void;
+}) {
+  const [isBusy, setBusy] = useState(false);
+  const stops = flow.preflight.filter((finding) => finding.level === 'stops');
+  const next = (flow.version ?? 0) + 1;
+  const publish = async () => {
+    setBusy(true);
+    try {
+      const done = await api<FlowView>(`/flows/${flow.key}/publish`, { method: 'POST', headers: { 'if-match': `"${flow.revision}"` } });
+      onPublished(done);
+      onOpenChange(false);
+      toast.success(`Version ${done.version} of “${done.name}” is on.`);
+    } catch (error) {
+      if (error instanceof ApiError && error.status === 409)
+        toast.error(error.message, { action: { label: 'Load it again', onClick: onReload } });
+      else
+        toast.error(
+          error instanceof ApiError && error.problem.errors?.length
+            ? error.problem.errors.map((one) => one.wrong).join('. ')
+            : (error as Error).message,
+        );
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onClose={() => onOpenChange(false)}
+      title={`Publish version ${next} of “${flow.draft.name}”`}
+      width={560}
+      about={
+        <>
+          {flow.version === null
+            ? 'The flow is switched on. Only what happens from now on starts it.'
+            : `Whoever enters from now on follows version ${next}.`}
+          {flow.inside > 0 &&
+            ` ${plural(flow.inside, 'person who is', 'people who are')} inside now ${flow.inside === 1 ? 'stays' : 'stay'} on the version they are on.`}
+          {flow.armed > 0 &&
+            ` ${plural(flow.armed, 'silence that lasts', 'silences that last')} at this moment will be judged by the new version.`}
+        </>
+      }
+    >
+      <section>
+        <h3 className="mb-1 font-semibold">What changes</h3>
+        {flow.version === null ? (
+          <p className="text-soft">Everything is new.</p>
+        ) : flow.changes.length ? (
+          <ul className="grid gap-1">
+            {flow.changes.map((change, index) => (
+              <li key={index} className="border-l-2 border-accent pl-2">
+                {change.says}
+              </li>
+            ))}
+          </ul>
+        ) : (
+          <p className="text-soft">Nothing: the draft is the version that is on.</p>
+        )}
+      </section>
+      <section>
+        <h3 className="mb-1 font-semibold">Preflight</h3>
+        {flow.preflight.length ? (
+          <ul className="grid gap-2">
+            {flow.preflight.map((finding, index) => (
+              <li key={index} className={`border-l-2 pl-2 ${finding.level === 'stops' ? 'border-stop' : 'border-caution'}`}>
+                <span className={`font-semibold ${finding.level === 'stops' ? 'text-stop' : 'text-caution'}`}>
+                  {finding.level === 'stops' ? 'Stops it' : 'Warns'}:{' '}
+                </span>
+                {finding.says}
+                <span className="block text-soft">
+                  {finding.mend}
+                  {finding.stepId && (
+                    <button
+                      type="button"
+                      className="ml-2 text-accent underline"
+                      onClick={() => {
+                        onShow(finding.stepId!);
+                        onOpenChange(false);
+                      }}
+                    >
+                      Show it
+                    </button>
+                  )}
+                </span>
+              </li>
+            ))}
+          </ul>
+        ) : (
+          <p className="text-good">Nothing to mend.</p>
+        )}
+      </section>
+      <div className="flex justify-end gap-2">
+        <Button onClick={() => onOpenChange(false)}>Cancel</Button>
+        <Button
+          kind="primary"
+          disabled={isBusy || stops.length > 0 || (flow.version !== null && !flow.changes.length && flow.state === 'on')}
+          onClick={() => void publish()}
+        >
+          {isBusy ? 'Publishing…' : `Publish version ${next}`}
+        </Button>
+      </div>
+    </Dialog>
+  );
+}

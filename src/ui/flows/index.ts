@@ -1,0 +1,2 @@
+export { FlowScreen } from './FlowScreen';
+export { FlowsTable } from './FlowsTable';

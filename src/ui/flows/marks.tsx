@@ -1,0 +1,22 @@
+import { Flag, LogIn, Mail, MailX, Radio, Split, Square } from 'lucide-react';
+
+/** The sign of a kind of stop. */
+export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
+  const props = { size: 14, 'aria-hidden': true } as const;
+  switch (kind) {
+    case 'trigger':
+      return <Radio {...props} />;
+    case 'entry':
+      return <LogIn {...props} />;
+    case 'branch':
+      return <Split {...props} className="rotate-90" />;
+    case 'send':
+      return isOff ? <MailX {...props} /> : <Mail {...props} />;
+    case 'goal':
+      return <Flag {...props} />;
+    default:
+      return <Square {...props} fill="currentColor" />;
+  }
+}
+
+export const laneColour = (lane: number) => `var(--lane-${lane % 6})`;

@@ -1,0 +1,22 @@
+/** The sections that stand in the bar. */
+export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
+  { href: '/flows', name: 'Flows' },
+  { href: '/people', name: 'People' },
+  { href: '/revenue', name: 'Revenue' },
+  { href: '/data', name: 'Data' },
+  { href: '/outside', name: 'Outside', demoOnly: true },
+];
+
+/** Places within sections that search-and-do leads to. */
+export const PLACES: readonly { href: string; name: string }[] = [
+  { href: '/people/lists', name: 'Lists' },
+  { href: '/data', name: 'Sources' },
+  { href: '/data/events', name: 'Event catalogue' },
+  { href: '/data/attributes', name: 'Attributes' },
+  { href: '/data/files', name: 'Files' },
+  { href: '/data/files/new', name: 'Import a file' },
+  { href: '/data/forms', name: 'Forms' },
+  { href: '/data/consent', name: 'Consent and topics' },
+  { href: '/data/merges', name: 'Merges' },
+  { href: '/account', name: 'Your account and password' },
+];

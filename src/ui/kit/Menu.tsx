@@ -1,0 +1,60 @@
+'use client';
+
+import clsx from 'clsx';
+import { DropdownMenu } from 'radix-ui';
+import type { ReactElement, ReactNode } from 'react';
+
+/** One thing of a menu: done here, or an address that is saved as a file. `takes` marks what takes something away for good. */
+export type MenuItem = { name: ReactNode; takes?: boolean } & ({ onSelect: () => void } | { saves: string });
+
+/**
+ * What can be done, behind one button (`children`). A group that is set off from the one above it stands as a list of its own;
+ * what is `false` is left out. Arrow keys, first letters and Escape work as in every menu.
+ */
+export function Menu({
+  groups,
+  align = 'end',
+  children,
+}: {
+  groups: (MenuItem | false)[][];
+  align?: 'start' | 'end';
+  children: ReactElement;
+}) {
+  const shown = groups.map((group) => group.filter((item): item is MenuItem => item !== false)).filter((group) => group.length);
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger asChild>{children}</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content align={align} sideOffset={4} className="z-40 min-w-[200px] rounded-md border border-line bg-panel p-1">
+          {shown.map((group, at) => (
+            <DropdownMenu.Group key={at} className={clsx(at > 0 && 'mt-1 border-t border-line pt-1')}>
+              {group.map((item, place) => (
+                <One key={place} item={item} />
+              ))}
+            </DropdownMenu.Group>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}
+
+function One({ item }: { item: MenuItem }) {
+  const look = clsx(
+    'flex cursor-pointer items-center rounded-md px-3 py-1.5 outline-none data-[highlighted]:bg-wash',
+    item.takes && 'text-stop',
+  );
+  if ('saves' in item)
+    return (
+      <DropdownMenu.Item className={look} asChild>
+        <a href={item.saves} download>
+          {item.name}
+        </a>
+      </DropdownMenu.Item>
+    );
+  return (
+    <DropdownMenu.Item className={look} onSelect={item.onSelect}>
+      {item.name}
+    </DropdownMenu.Item>
+  );
+}

@@ -1,0 +1,15 @@
+export { Dialog } from './Dialog';
+export { Ask, attempt, wordsOf } from './Ask';
+export { AsTable, useReading } from './Chart';
+export { Copied, Json, Label, Page, Part, Places, tdClass, thClass } from './Page';
+export { Menu, type MenuItem } from './Menu';
+export { SavingNote } from './SavingNote';
+export { SortHead, type Sorting } from './SortHead';
+export { Spark } from './Spark';
+export { Progress, useWork } from './Work';
+export { api, ApiError } from './api';
+export { Button, Field, fieldClass, inputClass, NumberField } from './form';
+export { plural, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
+export { Empty, Failed, NotKnown, StateSignal } from './states';
+export { type StoreInfo, StoreProvider, useStore } from './store';
+export { issuesOf, useDraft } from './useDraft';

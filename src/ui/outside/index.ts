@@ -1,0 +1,1 @@
+export { OutsideScreen } from './OutsideScreen';

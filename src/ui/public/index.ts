@@ -1,0 +1,2 @@
+export { FormScreen } from './FormScreen';
+export { FormsScreen } from './FormsScreen';

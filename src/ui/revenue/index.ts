@@ -1,0 +1,1 @@
+export { RevenueScreen } from './RevenueScreen';

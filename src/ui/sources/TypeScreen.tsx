@@ -1,0 +1,131 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { TriangleAlert } from 'lucide-react';
+import Link from 'next/link';
+import type { TypeDetail } from '@/core/api';
+import { sayEvent } from '@/core/rules';
+import { api, Empty, Failed, Page, Part, plural, sayCount, sayMoment, sayShare, tdClass, thClass, useStore } from '../kit';
+
+const KINDS: Record<string, string> = { string: 'text', number: 'number', boolean: 'yes or no', array: 'list', object: 'group' };
+
+/** One event type: its properties, their kinds and values, what uses it, and values that are asked for and never occurred. */
+export function TypeScreen({ id }: { id: string }) {
+  const store = useStore();
+  const { data, error, refetch } = useQuery({
+    queryKey: ['catalogue', id],
+    queryFn: () => api<TypeDetail>(`/catalogue/${encodeURIComponent(id)}`),
+    refetchInterval: 10_000,
+  });
+  if (error)
+    return (
+      <Page title={id} back={{ href: '/data/events', name: 'Event catalogue' }}>
+        <Failed error={error} retry={() => void refetch()} />
+      </Page>
+    );
+  if (!data) return <Empty title="Loading…" />;
+  return (
+    <Page
+      title={<span className="font-mono">{id}</span>}
+      back={{ href: '/data/events', name: 'Event catalogue' }}
+      about={
+        <>
+          A person {sayEvent(id)}: {plural(data.count, 'time', 'times')} between {sayMoment(data.firstAt, store.zone)} and{' '}
+          {sayMoment(data.lastAt, store.zone)}.
+        </>
+      }
+    >
+      {data.warnings.map((warning, index) => (
+        <p key={index} className="mb-3 flex items-start gap-2 rounded-md border border-line bg-panel px-3 py-2">
+          <TriangleAlert size={16} aria-hidden="true" className="mt-0.5 shrink-0 text-caution" />
+          <span>
+            <b>{warning.says}.</b> {warning.mend}.{' '}
+            <Link href={`/flows/${warning.flow}`} className="text-accent underline">
+              To the flow
+            </Link>
+          </span>
+        </p>
+      ))}
+      <div className="grid grid-cols-[1fr_340px] items-start gap-5">
+        <div className="overflow-x-auto rounded-md border border-line bg-panel">
+          <table className="w-full">
+            <thead className="border-b border-line text-xs text-soft">
+              <tr>
+                <th scope="col" className={thClass}>
+                  Property
+                </th>
+                <th scope="col" className={thClass}>
+                  Kind
+                </th>
+                <th scope="col" className={`${thClass} text-right`}>
+                  Present in
+                </th>
+                <th scope="col" className={thClass}>
+                  Values found most
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {data.list.map((one) => (
+                <tr key={one.name} className="border-b border-line last:border-0">
+                  <td className={`${tdClass} font-mono text-xs font-semibold`}>{one.name}</td>
+                  <td className={tdClass}>
+                    {Object.entries(one.kinds)
+                      .sort((a, b) => b[1] - a[1])
+                      .map(([kind, count], index) => (
+                        <div key={kind} className={index ? 'text-xs text-caution' : ''}>
+                          {KINDS[kind] ?? kind}
+                          {index > 0 && ` in ${sayCount(count)}`}
+                        </div>
+                      ))}
+                  </td>
+                  <td className={`${tdClass} num`}>{sayShare(Math.min(one.count, data.count), data.count)}</td>
+                  <td className={`${tdClass} text-sm`}>
+                    {one.values.length ? (
+                      one.values.slice(0, 6).map((value) => (
+                        <div key={value.value} className="flex justify-between gap-4">
+                          <span className="truncate">{value.value === '' ? 'empty' : value.value}</span>
+                          <span className="tabular text-soft">{sayCount(value.count)}</span>
+                        </div>
+                      ))
+                    ) : (
+                      <span className="text-soft">all different, or too long to tell apart</span>
+                    )}
+                    {one.values.length > 6 && (
+                      <details>
+                        <summary className="text-xs text-accent">{plural(one.values.length - 6, 'more value', 'more values')}</summary>
+                        {one.values.slice(6).map((value) => (
+                          <div key={value.value} className="flex justify-between gap-4">
+                            <span className="truncate">{value.value}</span>
+                            <span className="tabular text-soft">{sayCount(value.count)}</span>
+                          </div>
+                        ))}
+                      </details>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {!data.list.length && <Empty title="It carries no properties" />}
+        </div>
+        <Part title="Used by">
+          {data.uses.length ? (
+            <ul className="grid gap-1 p-4 text-sm">
+              {data.uses.map((use, index) => (
+                <li key={index}>
+                  <Link href={`/flows/${use.key}`} className="font-semibold hover:underline">
+                    {use.name}
+                  </Link>
+                  : {use.where}
+                </li>
+              ))}
+            </ul>
+          ) : (
+            <p className="p-4 text-soft">No flow looks at it.</p>
+          )}
+        </Part>
+      </div>
+    </Page>
+  );
+}

@@ -1,0 +1,138 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { Download, Upload } from 'lucide-react';
+import Link from 'next/link';
+import type { WorkView } from '@/core/api';
+import { api, Empty, Failed, Page, Part, sayCount, sayMoment, tdClass, thClass, useStore } from '../kit';
+
+const EXPORTS = [
+  ['people', 'People', 'One row each, with attributes, tags, lists, consent and what their orders come to'],
+  ['events', 'Events', 'Everything that happened, with its properties'],
+  ['orders', 'Orders', 'Value, discount and refunds in minor units'],
+  ['consent', 'Consent log', 'Every word on consent, as it was said'],
+] as const;
+const STATES: Record<WorkView['state'], string> = {
+  waiting: 'waits',
+  running: 'under way',
+  done: 'done',
+  failed: 'failed',
+  cancelled: 'cancelled',
+  undone: 'undone',
+};
+
+/** Files that came in and files to be had. */
+export function FilesScreen() {
+  const store = useStore();
+  const { data, error, refetch } = useQuery({
+    queryKey: ['works', 'import'],
+    queryFn: () => api<{ works: WorkView[] }>('/imports'),
+    refetchInterval: 4_000,
+  });
+  return (
+    <Page
+      title="Files"
+      about="People, consent, orders and events from CSV, events from NDJSON; and all of it out again."
+      acts={
+        <Link href="/data/files/new" className="inline-flex h-8 items-center gap-2 rounded-md bg-accent px-3 font-semibold text-on-accent">
+          <Upload size={16} aria-hidden="true" />
+          Import a file
+        </Link>
+      }
+    >
+      <div className="grid grid-cols-[1fr_360px] items-start gap-5">
+        <div className="overflow-x-auto rounded-md border border-line bg-panel">
+          <table className="w-full">
+            <caption className="sr-only">Imports</caption>
+            <thead className="border-b border-line text-xs text-soft">
+              <tr>
+                <th scope="col" className={thClass}>
+                  Import
+                </th>
+                <th scope="col" className={thClass}>
+                  What
+                </th>
+                <th scope="col" className={thClass}>
+                  State
+                </th>
+                <th scope="col" className={`${thClass} text-right`}>
+                  Rows
+                </th>
+                <th scope="col" className={`${thClass} text-right`}>
+                  Bad rows
+                </th>
+                <th scope="col" className={`${thClass} text-right`}>
+                  When
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {data?.works.map((work) => (
+                <tr key={work.id} className="border-b border-line last:border-0 hover:bg-wash">
+                  <td className={tdClass}>
+                    <Link href={`/data/files/${work.id}`} className="font-semibold hover:underline">
+                      {work.name}
+                    </Link>
+                    <div className="text-xs text-soft">by {work.by}</div>
+                  </td>
+                  <td className={tdClass}>
+                    {(work.detail.plan as { kind: string }).kind}
+                    {work.detail.isDry ? ', dry run' : ''}
+                  </td>
+                  <td className={`${tdClass} ${work.state === 'failed' ? 'text-stop' : work.state === 'done' ? 'text-good' : ''}`}>
+                    {STATES[work.state]}
+                  </td>
+                  <td className={`${tdClass} num`}>{sayCount(Number(work.result.rows ?? work.done))}</td>
+                  <td className={`${tdClass} num ${Number(work.result.bad ?? 0) ? 'text-stop' : 'text-soft'}`}>
+                    {sayCount(Number(work.result.bad ?? 0))}
+                  </td>
+                  <td className={`${tdClass} num`}>{sayMoment(work.createdAt, store.zone)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {(data?.works.length ?? 0) >= 200 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The latest 200.</p>}
+          {error ? (
+            <Failed error={error} retry={() => void refetch()} />
+          ) : !data ? (
+            <Empty title="Loading…" />
+          ) : (
+            !data.works.length && (
+              <Empty title="Nothing was imported yet">
+                An import can be checked first, shows which rows are bad and why, and can be undone.
+              </Empty>
+            )
+          )}
+        </div>
+        <Part title="Export">
+          <ul className="grid gap-3 p-4">
+            {EXPORTS.map(([what, name, about]) => (
+              <li key={what}>
+                <div className="flex items-center gap-2">
+                  <b className="flex-1">{name}</b>
+                  {(['csv', 'ndjson'] as const).map((format) => (
+                    <a
+                      key={format}
+                      href={`/api/v1/exports?what=${what}&format=${format}`}
+                      download
+                      aria-label={`${name} as ${format.toUpperCase()}`}
+                      className="inline-flex h-7 items-center gap-1 rounded-md border border-line px-2 text-xs font-semibold hover:bg-wash"
+                    >
+                      <Download size={14} aria-hidden="true" />
+                      {format.toUpperCase()}
+                    </a>
+                  ))}
+                </div>
+                <p className="text-sm text-soft">{about}.</p>
+              </li>
+            ))}
+          </ul>
+          <p className="border-t border-line px-4 py-2 text-xs text-soft">
+            To export some people only, filter the people table and save it from there. In CSV, cells that a spreadsheet would take for a
+            formula begin with an apostrophe.
+          </p>
+        </Part>
+      </div>
+    </Page>
+  );
+}

@@ -1,0 +1,3 @@
+export { FilesScreen } from './FilesScreen';
+export { ImportScreen } from './ImportScreen';
+export { ImportedScreen } from './ImportedScreen';
