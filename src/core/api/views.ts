@@ -1,5 +1,6 @@
 import type { Change, Finding, FlowDocument } from '../flows';
 import type { Money } from '../money';
+import type { FieldProblem } from './problems';
 import type { Because, Value } from '../rules';
 
 /** The answers of the public interface, as types: the server gives them, the screens take them. Times are RFC 3339. */
@@ -180,7 +181,7 @@ export interface ProblemView {
   readonly title: string;
   readonly status: number;
   readonly detail: string;
-  readonly errors?: readonly { readonly field: string; readonly wrong: string; readonly right: string }[];
+  readonly errors?: readonly FieldProblem[];
 }
 
 /** Somebody's own account: who they are, and where they are signed in. */

@@ -1,3 +1,4 @@
 export * from './mapping';
 export * from './path';
 export * from './site';
+export * from './scope';

@@ -36,8 +36,6 @@ export {
   saveBody,
   saveMapping,
   saveRejections,
-  type Scope,
-  SCOPES,
   setSourceSecret,
   setSourceSettings,
   snippetSites,

@@ -1,12 +1,10 @@
 import { DAY, type Instant } from '@/core/time';
-import type { Mapping } from '@/core/sources';
+import { SCOPES, type Mapping, type Scope } from '@/core/sources';
 import { query, queryOne, queryPrepared, rowsOf, type Sql } from '../db';
 
 const REJECTED = rowsOf({ type: 'text', problems: 'jsonb', raw: 'text' });
 
 export type SourceKind = 'own' | 'hand' | 'key' | 'webhook' | 'snippet' | 'form' | 'file';
-export const SCOPES = ['events', 'read', 'write'] as const;
-export type Scope = (typeof SCOPES)[number];
 /** The source of what Viatic itself reports, and that of what people enter by hand. */
 export const OWN_SOURCE = 1;
 export const HAND_SOURCE = 2;

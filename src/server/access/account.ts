@@ -1,5 +1,4 @@
-import { z } from 'zod';
-import type { AccountView } from '@/core/api';
+import { passwordInput, type AccountView } from '@/core/api';
 import { endSessions, findUser, setPassword } from '@/data/access';
 import { inTransaction, type Db } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
@@ -36,11 +35,9 @@ export async function accountOf(user: SignedIn): Promise<AccountView> {
   return { email: user.email, name: user.name, sessions: await sessionsOf(user) };
 }
 
-const passwordSchema = z.strictObject({ present: z.string().max(500), wanted: z.string().min(12, 'is too short').max(500) });
-
 /** Gives somebody another password and ends their sessions everywhere else. */
 export async function changePassword(db: Db, user: SignedIn, body: unknown, from: string): Promise<AccountView> {
-  const parsed = passwordSchema.safeParse(body);
+  const parsed = passwordInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a password', 'Nothing was changed.', problemsOf(parsed.error));
   const limits = signInBrake(db);
   const waitMs = await limits.take(user.email, from);

@@ -8,7 +8,7 @@ import { CHANNELS, ruleSchema } from '@/core/rules';
 import { mappingSchema } from '@/core/sources';
 import { SORTS } from '@/data/people';
 import { EXPORTS } from '@/data/work';
-import { SCOPES } from '@/data/sources';
+import { SCOPES } from '@/core/sources';
 import { bulkActSchema } from '../work';
 import { envelopeSchema, MOST_EVENTS } from '../ingest';
 import { putPersonSchema } from '../people';

@@ -1,5 +1,6 @@
 import { constraintOf, isOutage, isUnfit, type Db } from '@/data/db';
-import { findKey, HAND_SOURCE, type Scope } from '@/data/sources';
+import { SCOPES, type Scope } from '@/core/sources';
+import { findKey, HAND_SOURCE } from '@/data/sources';
 import { hashKey, signedIn, type SignedIn } from '../access';
 import { database, env, log } from '../base';
 import { Problem } from '../http';
@@ -53,7 +54,6 @@ export function written(body: unknown, receipt: object, status = 200, headers: R
 
 /** What a key may do for a request, in words. */
 const MAY: Record<Scope, string> = { events: 'send events', read: 'read', write: 'change things' };
-const ALL: readonly Scope[] = ['events', 'read', 'write'];
 const ANYONE: Caller = { name: 'anyone', isKey: false, scopes: [], sourceId: HAND_SOURCE, user: null };
 
 async function callerOf(request: Request, db: Db, needs: Scope): Promise<Caller> {
@@ -83,7 +83,7 @@ async function callerOf(request: Request, db: Db, needs: Scope): Promise<Caller>
   ) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
-  return { name: user.name, isKey: false, scopes: ALL, sourceId: HAND_SOURCE, user };
+  return { name: user.name, isKey: false, scopes: SCOPES, sourceId: HAND_SOURCE, user };
 }
 
 const isWrite = (request: Request): boolean => !['GET', 'HEAD'].includes(request.method);

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { createKey, SCOPES, type Scope } from '@/data/sources';
+import { SCOPES, type Scope } from '@/core/sources';
+import { createKey } from '@/data/sources';
 import { query } from '@/data/db';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { hashKey } from '../access';

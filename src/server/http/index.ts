@@ -2,6 +2,7 @@ export { type Asked, asked, noteOutage } from './asked';
 export { moveSchema } from './bodies';
 export { callerAddress } from './caller';
 export { periodOf } from './period';
-export { type FieldProblem, notFound, Problem, problemsOf } from './problem';
+export { type FieldProblem, problemsOf } from '@/core/api';
+export { notFound, Problem } from './problem';
 export { cursorOf, revisionSeen, wholeNumber } from './query';
 export { LARGEST_BODY, readAnyJson, readBytes, readFormBody, readJson, readRaw, unstorable } from './read';

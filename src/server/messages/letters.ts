@@ -1,5 +1,5 @@
+import { letterInput } from '@/core/api';
 import { addressOf } from '@/core/rules';
-import { z } from 'zod';
 import { messageSchema, notSentBecause, type Message } from '@/core/messages';
 import { inTransaction, type Db } from '@/data/db';
 import { addJobs } from '@/data/work';
@@ -50,15 +50,9 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
   }
 }
 
-const bodySchema = z.strictObject({
-  kind: z.enum(['marketing', 'service']),
-  subject: z.string().trim().min(1, 'is empty').max(300),
-  text: z.string().trim().min(1, 'is empty').max(10_000),
-});
-
 /** Writes to one person by hand. Marketing goes only to who can be written to; the answer says when it will not go. */
 export async function writeTo(db: Db, id: string, body: unknown, by: string): Promise<void> {
-  const parsed = bodySchema.safeParse(body);
+  const parsed = letterInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a message', 'Nothing was sent.', problemsOf(parsed.error));
   const row = await person(db, id);
   const address = addressOf('email', row.attributes);

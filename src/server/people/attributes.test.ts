@@ -53,7 +53,7 @@ it('a declared type brings what arrives into one form; what does not fit is kept
 
 it('renamed, what is on file moves, and what the shop goes on sending lands under the new name', async () => {
   await say('a@example.com', { nr_tanks: 2 });
-  expect(await renameAttribute(lab.db, 'nr_tanks', 'tanks', 'test')).toEqual({ people: 1 });
+  expect(await renameAttribute(lab.db, 'nr_tanks', { to: 'tanks' }, 'test')).toEqual({ people: 1 });
   await say('b@example.com', { nr_tanks: 5 });
   expect(await on('tanks')).toEqual([2, 5]);
   expect(await on('nr_tanks')).toEqual([null, null]);
@@ -63,10 +63,10 @@ it('merged, the newer word wins where a person has both; one that is used cannot
   await say('a@example.com', { size: 'small' }, '2026-11-01T10:00:00Z');
   await say('a@example.com', { tankSize: 'big' }, '2026-11-02T10:00:00Z');
   await say('b@example.com', { size: 'small' }, '2026-11-01T10:00:00Z');
-  await renameAttribute(lab.db, 'size', 'tankSize', 'test');
+  await renameAttribute(lab.db, 'size', { to: 'tankSize' }, 'test');
   expect(await on('tankSize')).toEqual(['big', 'small']);
-  await expect(renameAttribute(lab.db, 'none', 'other', 'test')).rejects.toMatchObject({ status: 404 });
-  await expect(renameAttribute(lab.db, 'firstName', 'name', 'test')).rejects.toThrow('keeps its name');
+  await expect(renameAttribute(lab.db, 'none', { to: 'other' }, 'test')).rejects.toMatchObject({ status: 404 });
+  await expect(renameAttribute(lab.db, 'firstName', { to: 'name' }, 'test')).rejects.toThrow('keeps its name');
 });
 
 it('retired, what is on file stays and nothing more is taken in, until it is brought back', async () => {

@@ -1,7 +1,7 @@
 import { attributeUses } from '@/core/flows';
 import { z } from 'zod';
-import type { AttributesView, UseView } from '@/core/api';
-import { ATTRIBUTE_TYPES, guessType, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, spellingGroups, type SpellingGroup } from '@/core/people';
+import { attributeInput, renameInput, type AttributesView, type UseView } from '@/core/api';
+import { guessType, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, spellingGroups, type SpellingGroup } from '@/core/people';
 import { isName } from '@/core/text';
 import { nameCause } from '@/data/rules';
 import { inTransaction, type Db } from '@/data/db';
@@ -96,15 +96,13 @@ function typeOf(kinds: Record<string, number>) {
   return guessType(kind === 'number' ? 0 : kind === 'boolean' ? true : kind === 'array' ? [] : '') ?? 'text';
 }
 
-const declareSchema = z.strictObject({ type: z.enum(ATTRIBUTE_TYPES), about: z.string().max(300).default('') });
-
 /** Declares an attribute with its type. What does not fit on file stays as it is and is counted. */
 export async function declareAttribute(db: Db, name: string, body: unknown, by: string): Promise<void> {
   if (!isName(name))
     throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [
       { field: 'name', wrong: 'is not a name', right: 'for example tankSize' },
     ]);
-  const parsed = declareSchema.safeParse(body);
+  const parsed = attributeInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not an attribute', 'Nothing was stored.', problemsOf(parsed.error));
   if (OWN_ATTRIBUTES.has(name) && parsed.data.type !== 'text')
     throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it stays a text.`, [
@@ -116,8 +114,17 @@ export async function declareAttribute(db: Db, name: string, body: unknown, by: 
 }
 
 /** Gives an attribute another name. When that name is there already the two become one: the newer word wins. */
-export async function renameAttribute(db: Db, name: string, to: unknown, by: string): Promise<{ people: number }> {
-  if (typeof to !== 'string' || !isName(to) || to === name)
+export async function renameAttribute(db: Db, name: string, body: unknown, by: string): Promise<{ people: number }> {
+  const parsed = renameInput.safeParse(body);
+  if (!parsed.success)
+    throw new Problem(
+      422,
+      'Not a name',
+      'An attribute’s name begins with a letter and has letters, digits, _ . and -.',
+      problemsOf(parsed.error),
+    );
+  const { to } = parsed.data;
+  if (to === name)
     throw new Problem(422, 'Not a name', 'An attribute’s name begins with a letter and has letters, digits, _ . and -.', [
       { field: 'to', wrong: 'is not another name', right: 'for example tankSize' },
     ]);

@@ -1,3 +1,4 @@
+import { consentInput, eventInput } from '@/core/api';
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
 import { FLOW_CALLED, keyOf, mayNotStart, sayAgain } from '@/core/flows';
@@ -14,7 +15,7 @@ import {
   type AttributeType,
   type Profile,
 } from '@/core/people';
-import { CHANNELS, LIST_EVENTS, type Value } from '@/core/rules';
+import { LIST_EVENTS, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
 import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
@@ -231,11 +232,9 @@ export async function listPeopleOn(
   return given ? work(given) : inTransaction(db, work);
 }
 
-const recordSchema = z.strictObject({ type: z.string(), time: z.string().optional(), data: z.record(z.string(), z.unknown()).default({}) });
-
 /** Records an event for somebody by hand: through the same door as any other. */
 export async function recordEvent(db: Db, id: string, body: unknown): Promise<void> {
-  const parsed = recordSchema.safeParse(body);
+  const parsed = eventInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not an event', 'Nothing was recorded.', problemsOf(parsed.error));
   const row = await person(db, id);
   const whose = whoseOf(row);
@@ -319,17 +318,9 @@ export async function takeOut(db: Db, id: string, runId: string, by: string): Pr
   });
 }
 
-const consentBody = z.strictObject({
-  channel: z.enum(CHANNELS),
-  state: z.enum(['given', 'withdrawn']),
-  how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200),
-  wording: z.string().max(2000).optional(),
-  place: z.string().max(500).optional(),
-});
-
 /** Enters a word on consent that somebody gave outside of this program. */
 export async function enterConsent(db: Db, id: string, body: unknown, by: string): Promise<void> {
-  const parsed = consentBody.safeParse(body);
+  const parsed = consentInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not consent', 'Nothing was changed.', problemsOf(parsed.error));
   const row = await person(db, id);
   const { channel, state, how, wording, place } = parsed.data;

@@ -1,6 +1,5 @@
 import { addressOf } from '@/core/rules';
-import { z } from 'zod';
-import type { GrowthView, ListView } from '@/core/api';
+import { listInput, type GrowthView, type ListView } from '@/core/api';
 import { DAY } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
 import { archiveList, changeList, createList, findList, listGrowth, lockPeople, readLists, type ListRow } from '@/data/people';
@@ -36,14 +35,8 @@ export async function listView(db: Db, key: string): Promise<ListView> {
   return viewOf(await list(db, key));
 }
 
-const bodySchema = z.strictObject({
-  name: z.string().trim().min(1, 'is empty').max(80),
-  about: z.string().max(300).default(''),
-  doubleOptIn: z.boolean().default(false),
-});
-
 export async function makeList(db: Db, body: unknown, by: string): Promise<ListView> {
-  const parsed = bodySchema.safeParse(body);
+  const parsed = listInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a list', 'Nothing was made.', problemsOf(parsed.error));
   const { now } = await readStore(db);
   return withFreeKey(
@@ -59,7 +52,7 @@ export async function makeList(db: Db, body: unknown, by: string): Promise<ListV
 }
 
 export async function editList(db: Db, key: string, body: unknown, by: string): Promise<ListView> {
-  const parsed = bodySchema.safeParse(body);
+  const parsed = listInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a list', 'Nothing was changed.', problemsOf(parsed.error));
   await list(db, key);
   await changeList(db, key, parsed.data);

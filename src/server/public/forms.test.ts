@@ -398,7 +398,7 @@ describe('a form that nobody has confirmed', () => {
   });
 
   it('many of one name at once are made under names of their own', async () => {
-    const made = await Promise.all(Array.from({ length: 6 }, () => forms.makeForm(lab.db, 'The same', 'test')));
+    const made = await Promise.all(Array.from({ length: 6 }, () => forms.makeForm(lab.db, { name: 'The same' }, 'test')));
     expect(new Set(made.map(({ key }) => key)).size).toBe(6);
     const all = await Promise.all(Array.from({ length: 6 }, () => lists.makeList(lab.db, { name: 'The same' }, 'test')));
     expect(new Set(all.map(({ key }) => key)).size).toBe(6);

@@ -1,5 +1,5 @@
 import { randomBytes, randomUUID } from 'node:crypto';
-import type { FormView } from '@/core/api';
+import { nameInput, type FormView } from '@/core/api';
 import { formSchema, newForm, readSubmission, type Form } from '@/core/forms';
 import { countries } from '@/core/people';
 import { DAY, HOUR } from '@/core/time';
@@ -106,16 +106,15 @@ export async function writeForm(db: Db, key: string, body: unknown, revision: nu
 }
 
 /** Makes a form to begin with, under a key made of its name. */
-export async function makeForm(db: Db, name: unknown, by: string): Promise<FormView> {
-  if (typeof name !== 'string' || !name.trim() || name.length > 80)
-    throw new Problem(422, 'Not a name', 'A form needs a name of up to 80 characters.', [
-      { field: 'name', wrong: 'is not a name', right: 'a few words' },
-    ]);
+export async function makeForm(db: Db, body: unknown, by: string): Promise<FormView> {
+  const parsed = nameInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a name', 'A form needs a name of up to 80 characters.', problemsOf(parsed.error));
+  const { name } = parsed.data;
   return withFreeKey(
     name,
     'form',
     async (one) => (await findForm(db, one)) !== null,
-    (key) => writeForm(db, key, newForm(name.trim()), null, by, true),
+    (key) => writeForm(db, key, newForm(name), null, by, true),
   );
 }
 

@@ -1,8 +1,16 @@
 import { randomBytes, randomUUID } from 'node:crypto';
 import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
-import type { ArrivalView, RejectionView, SourceDetail, SourceView, TriedBody } from '@/core/api';
-import { applyMapping, mappingSchema, siteSchema, type Mapping } from '@/core/sources';
+import {
+  nameInput,
+  sourceInput,
+  type ArrivalView,
+  type RejectionView,
+  type SourceDetail,
+  type SourceView,
+  type TriedBody,
+} from '@/core/api';
+import { applyMapping, mappingSchema, siteSchema, type Mapping, type Scope } from '@/core/sources';
 import type { Value } from '@/core/rules';
 import { HOUR } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
@@ -20,10 +28,8 @@ import {
   restoreSource,
   revokeSource,
   saveMapping,
-  SCOPES,
   setSourceSecret,
   setSourceSettings,
-  type Scope,
   type SourceListRow,
   type SourceRow,
 } from '@/data/sources';
@@ -137,13 +143,6 @@ export function snippetSecret(): { secret: string; hint: string } {
 }
 const hintOf = (secret: string): string => `${secret.slice(0, 8)}…${secret.slice(-4)}`;
 
-const name = z.string().trim().min(1).max(80);
-const createSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('key'), name, scopes: z.array(z.enum(SCOPES)).min(1) }),
-  z.strictObject({ kind: z.literal('webhook'), name }),
-  z.strictObject({ kind: z.literal('snippet'), name, sites: z.array(siteSchema).min(1).max(20) }),
-]);
-
 /** Who makes or changes a source, and what they may do themselves. */
 export interface Maker {
   readonly name: string;
@@ -167,7 +166,7 @@ function mayGive(maker: Maker, scopes: readonly Scope[]): void {
 
 /** Makes a source. A key and a webhook's secret are in this answer and never again. */
 export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{ source: SourceView; shownOnce: string | null }> {
-  const parsed = createSchema.safeParse(body);
+  const parsed = sourceInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a source', 'Nothing was made.', problemsOf(parsed.error));
   const wanted = parsed.data;
   const by = maker.name;
@@ -199,7 +198,7 @@ export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{
 }
 
 const changeSchema = z.strictObject({
-  name: name.optional(),
+  name: nameInput.shape.name.optional(),
   sites: z.array(siteSchema).min(1).max(20).optional(),
   revoked: z.boolean().optional(),
   newSecret: z.boolean().optional(),

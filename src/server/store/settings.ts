@@ -1,8 +1,7 @@
 import { z } from 'zod';
-import type { SuppressionView } from '@/core/api';
+import { liftInput, suppressionsInput, viewInput, type SuppressionView } from '@/core/api';
 import { boxFor, checkoutBoxSchema, countryCode, normaliseEmail, normalisePhone, type CheckoutBox } from '@/core/people';
 import { CHANNELS } from '@/core/rules';
-import { cut } from '@/core/text';
 import { deleteView, listViews, readSetting, saveView, writeSetting } from '@/data/access';
 import { nameCause } from '@/data/rules';
 import { inTransaction, type Db } from '@/data/db';
@@ -76,15 +75,9 @@ export async function suppressions(db: Db, url: URL): Promise<{ total: number; s
   };
 }
 
-const addSchema = z.strictObject({
-  channel: z.enum(CHANNELS).default('email'),
-  addresses: z.array(z.string().max(400)).min(1).max(100_000),
-  reason: z.string().trim().min(3, 'is too short').max(100).default('by hand'),
-});
-
 /** Puts addresses on the list of those never written to. What is no address is answered with, and nothing else is lost. */
 export async function addSuppressions(db: Db, body: unknown, by: string): Promise<{ added: number; known: number; wrong: string[] }> {
-  const parsed = addSchema.safeParse(body);
+  const parsed = suppressionsInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not addresses', 'Nothing was stored.', problemsOf(parsed.error));
   const { channel, addresses, reason } = parsed.data;
   const read = addresses
@@ -110,24 +103,21 @@ export async function addSuppressions(db: Db, body: unknown, by: string): Promis
 export async function lift(db: Db, channel: string, address: string, why: string, by: string): Promise<void> {
   const known = CHANNELS.find((one) => one === channel);
   if (!known) throw notFound(`channel "${channel.slice(0, 20)}"`);
-  if (why.trim().length < 3)
-    throw new Problem(422, 'Say why', 'Say why this address may be written to again; it is written down.', [
-      { field: 'why', wrong: 'is too short', right: 'a few words' },
-    ]);
+  const parsed = liftInput.safeParse({ why });
+  if (!parsed.success)
+    throw new Problem(422, 'Say why', 'Say why this address may be written to again; it is written down.', problemsOf(parsed.error));
   await inTransaction(db, async (trx) => {
     const { now } = await readStore(trx);
     await nameCause(trx, `by ${by}`);
     if (!(await liftSuppression(trx, known, address))) throw notFound('such address on the list');
-    await recordAct(trx, now, by, 'suppression.lifted', { channel, why: cut(why, 200) });
+    await recordAct(trx, now, by, 'suppression.lifted', { channel, why: parsed.data.why });
   });
 }
-
-const viewSchema = z.strictObject({ name: z.string().trim().min(1, 'is empty').max(60), query: z.string().max(8000) });
 
 export const views = async (db: Db) => ({ views: await listViews(db) });
 
 export async function keepView(db: Db, body: unknown, by: string) {
-  const parsed = viewSchema.safeParse(body);
+  const parsed = viewInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a view', 'Nothing was stored.', problemsOf(parsed.error));
   await saveView(db, { ...parsed.data, by, at: new Date((await readStore(db)).now) });
   return views(db);

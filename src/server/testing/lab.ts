@@ -8,7 +8,7 @@ import { addDuration, type Instant } from '@/core/time';
 import { cartLeftBehind } from '../../demo/flows';
 import { connect, query, type Db } from '@/data/db';
 import { createFlow } from '@/data/flows';
-import { SCOPES } from '@/data/sources';
+import { SCOPES } from '@/core/sources';
 import { createStore, moveClockTo, readStore } from '@/data/store';
 import { tasksOf } from '../program';
 import { drain, publishFlow } from '../flows';

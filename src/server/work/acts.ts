@@ -1,7 +1,7 @@
 import { z } from 'zod';
-import type { BulkAct } from '@/core/api';
+import { bulkConsentInput, type BulkAct } from '@/core/api';
 import { fitAttribute, MOST_ATTRIBUTES, MOST_NAMES } from '@/core/people';
-import { addressOf, CHANNELS, type Value } from '@/core/rules';
+import { addressOf, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
 import {
   filterToSql,
@@ -27,12 +27,7 @@ const value = z.union([z.string().max(2000), z.number(), z.boolean(), z.null(), 
 export const bulkActSchema = z.discriminatedUnion('act', [
   z.strictObject({ act: z.enum(['tag', 'untag']), tag: z.string() }),
   z.strictObject({ act: z.enum(['list', 'unlist']), list: z.string().max(60) }),
-  z.strictObject({
-    act: z.literal('consent'),
-    channel: z.enum(CHANNELS),
-    state: z.enum(['given', 'withdrawn']),
-    how: z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200),
-  }),
+  bulkConsentInput.extend({ act: z.literal('consent') }),
   z.strictObject({ act: z.literal('set'), name: z.string().refine(isName, 'is not an attribute name'), value }),
   z.strictObject({ act: z.literal('suppress') }),
   z.strictObject({ act: z.literal('erase') }),

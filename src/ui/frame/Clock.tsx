@@ -3,12 +3,11 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Clock3, FastForward } from 'lucide-react';
 import { useRouter } from 'next/navigation';
-import { Popover } from 'radix-ui';
 import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { ClockView, MovedView } from '@/core/api';
 import { DURATION_UNITS, joinDuration, sayDuration, type DurationUnit } from '@/core/time';
-import { api, Button, fieldClass, inputClass, plural, sayMoment, sayShort, useStore } from '../kit';
+import { api, Button, Drop, fieldClass, inputClass, plural, sayMoment, sayShort, useStore } from '../kit';
 
 export const MOVES: readonly string[] = ['PT10M', 'PT1H', 'PT6H', 'P1D', 'P7D'];
 
@@ -82,54 +81,55 @@ export function Clock({ initial, canMove }: { initial: ClockView; canMove: boole
   const wish = Number(amount);
   const isSound = Number.isInteger(wish) && wish > 0 && wish <= 366;
   return (
-    <Popover.Root>
-      <Popover.Trigger
-        aria-label={`Store time ${said}. Move it forward`}
-        className="my-2 ml-1 flex items-center rounded-md border border-on-bar/40 px-3 hover:bg-on-bar/10"
-        title={`Store time, ${data.zone}`}
-        disabled={isMoving}
+    <Drop
+      className="w-72 gap-3 p-4"
+      button={
+        <button
+          type="button"
+          aria-label={`Store time ${said}. Move it forward`}
+          className="my-2 ml-1 flex items-center rounded-md border border-on-bar/40 px-3 hover:bg-on-bar/10"
+          title={`Store time, ${data.zone}`}
+          disabled={isMoving}
+        >
+          {face}
+          <FastForward size={16} aria-hidden="true" className="ml-2" />
+        </button>
+      }
+    >
+      <div>
+        <p className="font-semibold">Move store time forward</p>
+        <p className="text-xs text-soft">Everything that falls due on the way happens at its moment. It cannot be moved back.</p>
+      </div>
+      <div className="flex flex-wrap gap-2">
+        {MOVES.map((duration) => (
+          <Button key={duration} disabled={isMoving} onClick={() => void move(duration)}>
+            {sayDuration(duration)}
+          </Button>
+        ))}
+      </div>
+      <form
+        className="flex gap-2"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (isSound) void move(joinDuration(wish, unit));
+        }}
       >
-        {face}
-        <FastForward size={16} aria-hidden="true" className="ml-2" />
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content align="end" sideOffset={6} className="z-40 grid w-72 gap-3 rounded-md border border-line bg-panel p-4 text-ink">
-          <div>
-            <p className="font-semibold">Move store time forward</p>
-            <p className="text-xs text-soft">Everything that falls due on the way happens at its moment. It cannot be moved back.</p>
-          </div>
-          <div className="flex flex-wrap gap-2">
-            {MOVES.map((duration) => (
-              <Button key={duration} disabled={isMoving} onClick={() => void move(duration)}>
-                {sayDuration(duration)}
-              </Button>
-            ))}
-          </div>
-          <form
-            className="flex gap-2"
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (isSound) void move(joinDuration(wish, unit));
-            }}
-          >
-            <input
-              aria-label="How much"
-              inputMode="numeric"
-              value={amount}
-              onChange={(event) => setAmount(event.target.value)}
-              className={`${fieldClass} w-16`}
-            />
-            <select aria-label="Unit" value={unit} onChange={(event) => setUnit(event.target.value as DurationUnit)} className={inputClass}>
-              {DURATION_UNITS.map((one) => (
-                <option key={one}>{one}</option>
-              ))}
-            </select>
-            <Button type="submit" kind="primary" disabled={isMoving || !isSound}>
-              Move
-            </Button>
-          </form>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+        <input
+          aria-label="How much"
+          inputMode="numeric"
+          value={amount}
+          onChange={(event) => setAmount(event.target.value)}
+          className={`${fieldClass} w-16`}
+        />
+        <select aria-label="Unit" value={unit} onChange={(event) => setUnit(event.target.value as DurationUnit)} className={inputClass}>
+          {DURATION_UNITS.map((one) => (
+            <option key={one}>{one}</option>
+          ))}
+        </select>
+        <Button type="submit" kind="primary" disabled={isMoving || !isSound}>
+          Move
+        </Button>
+      </form>
+    </Drop>
   );
 }

@@ -2,7 +2,9 @@
 
 import { useState, type ReactNode } from 'react';
 import { toast } from 'sonner';
+import type { FieldValues } from 'react-hook-form';
 import { ApiError } from './api';
+import { placeProblems, type Asked } from './asked';
 import { Dialog } from './Dialog';
 import { Button } from './form';
 
@@ -30,8 +32,11 @@ export async function attempt(work: () => Promise<unknown>, done?: string): Prom
   }
 }
 
-/** A question in front of everything: a title, what it is about, fields, and one act. It stays open when the act fails. */
-export function Ask({
+/**
+ * A question in front of everything: a title, what it is about, fields, and one act. It stays open when the act fails. With a
+ * `form` the act is done with its fields once they fit, and what the server finds wrong stands at its field.
+ */
+export function Ask<In extends FieldValues, Out>({
   isOpen,
   onClose,
   title,
@@ -39,6 +44,7 @@ export function Ask({
   act,
   isDanger,
   canAct = true,
+  form,
   onAct,
   children,
   width = 480,
@@ -50,20 +56,21 @@ export function Ask({
   act: string;
   isDanger?: boolean;
   canAct?: boolean;
-  onAct: () => Promise<unknown>;
+  form?: Asked<In, Out>;
+  onAct: (fields: Out) => Promise<unknown>;
   children?: ReactNode;
   width?: number;
 }) {
   const [isBusy, setBusy] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
-  const go = async () => {
+  const go = async (fields: Out) => {
     setBusy(true);
     setProblem(null);
     try {
-      await onAct();
+      await onAct(fields);
       onClose();
     } catch (error) {
-      setProblem(wordsOf(error));
+      if (!form || !placeProblems(form as unknown as Asked<In, unknown>, error)) setProblem(wordsOf(error));
     } finally {
       setBusy(false);
     }
@@ -77,8 +84,9 @@ export function Ask({
       <form
         className="grid gap-4"
         onSubmit={(event) => {
+          if (form) return void form.handleSubmit(go)(event);
           event.preventDefault();
-          void go();
+          void go(undefined as Out);
         }}
       >
         {children}

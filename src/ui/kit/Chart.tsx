@@ -1,6 +1,7 @@
 'use client';
 
-import { useState, type KeyboardEvent, type ReactNode } from 'react';
+import { useState, type KeyboardEvent } from 'react';
+import { Table, type Sorting, type TableColumn } from './Table';
 
 /**
  * Which place of a chart is being read, by the mouse over it or by the arrow keys while it has the focus; null while none
@@ -28,34 +29,26 @@ export function useReading(count: number, from: 'start' | 'last' = 'start') {
   };
 }
 
-/** What a chart shows, as a table that is opened below it: the first column names the place, the others are numbers. */
-export function AsTable({ heads, rows }: { heads: readonly string[]; rows: readonly (readonly ReactNode[])[] }) {
+/** What a chart shows, as a table that is opened below it. */
+export function AsTable<Item extends object>({
+  name,
+  rows,
+  columns,
+  keyOf,
+  first,
+}: {
+  name: string;
+  rows: readonly Item[];
+  columns: readonly TableColumn<Item>[];
+  keyOf: (item: Item) => string;
+  first?: Sorting;
+}) {
+  const [isOpen, setOpen] = useState(false);
   return (
-    <details className="mt-1 text-sm">
+    <details className="mt-1 text-sm" onToggle={(event) => setOpen(event.currentTarget.open)}>
       <summary className="text-accent">The same as a table</summary>
       <div className="max-h-64 overflow-auto">
-        <table className="w-full">
-          <thead className="text-xs text-soft">
-            <tr>
-              {heads.map((head, index) => (
-                <th key={head} scope="col" className={index ? 'num' : undefined}>
-                  {head}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((cells, place) => (
-              <tr key={place} className="border-t border-line">
-                {cells.map((cell, index) => (
-                  <td key={index} className={index ? 'num' : undefined}>
-                    {cell}
-                  </td>
-                ))}
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        {isOpen && <Table name={name} rows={rows} columns={columns} keyOf={keyOf} first={first} />}
       </div>
     </details>
   );

@@ -1,12 +1,15 @@
 'use client';
 
 import { clsx } from 'clsx';
-import { useState, type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode } from 'react';
+import { useState, type AllHTMLAttributes, type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode } from 'react';
+import type { FieldPath, FieldValues, UseFormReturn } from 'react-hook-form';
 
 /** The looks of a field, without its width. */
 export const fieldClass = 'h-8 min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
 /** A field as wide as its place. */
 export const inputClass = `${fieldClass} w-full`;
+/** A field of several lines. */
+export const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
 /** A labelled field with its unit or hint and its problem. */
 export function Field({
@@ -77,5 +80,35 @@ export function Button({
         className,
       )}
     />
+  );
+}
+
+/** A field of a form over a schema, with what is wrong with it under it. `as` says what it is; a list's options are its children. */
+export function Entry<In extends FieldValues>({
+  form,
+  name,
+  label,
+  hint,
+  as: As = 'input',
+  className,
+  ...rest
+}: {
+  form: Pick<UseFormReturn<In>, 'register' | 'getFieldState' | 'formState'>;
+  name: FieldPath<In>;
+  label: string;
+  hint?: ReactNode;
+  as?: 'input' | 'select' | 'textarea';
+  rows?: number;
+} & Omit<AllHTMLAttributes<HTMLElement>, 'form' | 'name' | 'as' | 'label'>) {
+  const { error } = form.getFieldState(name, form.formState);
+  return (
+    <Field label={label} hint={hint} problem={error?.message}>
+      <As
+        {...form.register(name)}
+        {...rest}
+        aria-invalid={error ? true : undefined}
+        className={clsx(As === 'textarea' ? areaClass : inputClass, className)}
+      />
+    </Field>
   );
 }

@@ -13,6 +13,8 @@ export const sayMoment = (at: string | number, zone: string) =>
 /** 09:30:05 */
 export const sayTime = (at: string | number, zone: string) =>
   formatter(zone, { hour: '2-digit', minute: '2-digit', second: '2-digit' }).format(new Date(at));
+/** The moment as a file and a sort want it: 2026-11-24T09:30:00Z. */
+export const isoOf = (at: string | number) => new Date(at).toISOString().replace('.000Z', 'Z');
 /** Tuesday 24 November 2026 */
 export const sayDay = (at: string | number, zone: string) =>
   formatter(zone, { weekday: 'long', day: 'numeric', month: 'long', year: 'numeric' }).format(new Date(at));

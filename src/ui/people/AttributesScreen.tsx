@@ -3,12 +3,30 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import Link from 'next/link';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import type { AttributesView, AttributeView } from '@/core/api';
+import { useWatch } from 'react-hook-form';
+import { attributeInput, attributeName, renameInput, type AttributesView, type AttributeView } from '@/core/api';
 import { ATTRIBUTE_TYPES, ATTRIBUTE_TYPE_WORDS, type AttributeType, type SpellingGroup } from '@/core/people';
 import { sayName } from '@/core/rules';
-import { api, Ask, attempt, Button, Empty, Failed, Field, inputClass, Label, Menu, Page, plural, sayCount, tdClass, thClass } from '../kit';
+import {
+  api,
+  Ask,
+  attempt,
+  Button,
+  Empty,
+  Failed,
+  Entry,
+  inputClass,
+  Label,
+  Menu,
+  Page,
+  plural,
+  sayCount,
+  Table,
+  type TableColumn,
+  useAsked,
+} from '../kit';
 
 const FITS: Record<AttributeType, string[]> = {
   text: ['string'],
@@ -23,6 +41,103 @@ const FITS: Record<AttributeType, string[]> = {
 const usesByName = (one: AttributeView) =>
   one.uses.filter((use, index) => one.uses.findIndex((other) => other.name === use.name) === index);
 type Asked = { readonly kind: 'declare' | 'rename' | 'values'; readonly attribute: AttributeView | null };
+
+const placeOf = (use: AttributeView['uses'][number]) =>
+  use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`;
+/** how many values on file are not of the attribute's type */
+const oddOf = (one: AttributeView) =>
+  Object.entries(one.kinds)
+    .filter(([kind]) => !FITS[one.type].includes(kind))
+    .reduce((sum, [, count]) => sum + count, 0);
+
+const columnsOf = (onAsk: (asked: Asked) => void, onRetire: (one: AttributeView) => void): TableColumn<AttributeView>[] => [
+  {
+    key: 'name',
+    name: 'Attribute',
+    value: (one) => one.name,
+    show: (one) => (
+      <>
+        <span className="font-mono font-semibold">{one.name}</span> {one.isRetired && <Label>retired</Label>}{' '}
+        {one.goesTo && <Label>goes to {one.goesTo}</Label>}
+        <div className="text-xs text-soft">{one.about || sayName(one.name)}</div>
+      </>
+    ),
+  },
+  {
+    key: 'type',
+    name: 'Type',
+    value: (one) => ATTRIBUTE_TYPE_WORDS[one.type],
+    show: (one) => (
+      <>
+        {ATTRIBUTE_TYPE_WORDS[one.type]} <span className="text-xs text-soft">{one.isDeclared ? 'declared' : 'discovered'}</span>
+        {oddOf(one) > 0 && <div className="text-xs text-caution">{plural(oddOf(one), 'value does', 'values do')} not fit</div>}
+      </>
+    ),
+  },
+  {
+    key: 'people',
+    name: 'People who have it',
+    isNumber: true,
+    value: (one) => one.people,
+    show: (one) => (one.people === null ? <span className="text-soft">counting…</span> : sayCount(one.people)),
+  },
+  {
+    key: 'uses',
+    name: 'Used by',
+    value: (one) =>
+      usesByName(one)
+        .map((use) => use.name)
+        .join(', ') || null,
+    show: (one) => <Uses of={one} />,
+    className: 'text-sm',
+  },
+  {
+    key: 'acts',
+    name: 'Acts',
+    isActs: true,
+    show: (one) => (
+      <Menu
+        groups={[
+          [
+            { name: 'Declare its type', onSelect: () => onAsk({ kind: 'declare', attribute: one }) },
+            { name: 'Values and spellings', onSelect: () => onAsk({ kind: 'values', attribute: one }) },
+            { name: 'Rename or merge', onSelect: () => onAsk({ kind: 'rename', attribute: one }) },
+            { name: one.isRetired ? 'Take in again' : 'Retire', onSelect: () => onRetire(one) },
+          ],
+        ]}
+      >
+        <Button kind="quiet" aria-label={`What to do with ${one.name}`}>
+          Do
+        </Button>
+      </Menu>
+    ),
+  },
+];
+
+const VALUE_COLUMNS: TableColumn<{ value: string; count: number }>[] = [
+  { key: 'value', name: 'Value', value: (one) => one.value, className: 'max-w-[380px] truncate' },
+  { key: 'count', name: 'People', isNumber: true, value: (one) => one.count, show: (one) => sayCount(one.count) },
+];
+
+/** The flows, forms and views that name an attribute, three by name. */
+function Uses({ of: one }: { of: AttributeView }) {
+  const named = usesByName(one);
+  if (!named.length) return <span className="text-soft">nothing</span>;
+  return (
+    <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>
+      {named.slice(0, 3).map((use, index) => (
+        <span key={index}>
+          {index > 0 && ', '}
+          <Link href={placeOf(use)} className="hover:underline">
+            {use.name}
+          </Link>
+        </span>
+      ))}
+      {named.length > 3 && ` and ${named.length - 3} more`}{' '}
+      <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span>
+    </span>
+  );
+}
 
 /** What was said of people under names that did not become attributes: it is in the events, and here is why. */
 function Unkept({ view }: { view: AttributesView }) {
@@ -61,15 +176,18 @@ export function AttributesScreen() {
   const refetch = () => Promise.all([named.refetch(), counted.refetch()]);
   const [asked, setAsked] = useState<Asked | null>(null);
   const refresh = () => client.invalidateQueries({ queryKey: ['attributes'] });
+  const columns = useMemo(() => {
+    const retire = (one: AttributeView) =>
+      attempt(
+        async () => {
+          await api(`/attributes/${encodeURIComponent(one.name)}`, { method: 'PATCH', body: { isRetired: !one.isRetired } });
+          await client.invalidateQueries({ queryKey: ['attributes'] });
+        },
+        one.isRetired ? `${one.name} is taken in again.` : `${one.name} is retired: what is on file stays, nothing more is taken in.`,
+      );
+    return columnsOf(setAsked, (one) => void retire(one));
+  }, [client]);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
-  const retire = (one: AttributeView) =>
-    attempt(
-      async () => {
-        await api(`/attributes/${encodeURIComponent(one.name)}`, { method: 'PATCH', body: { isRetired: !one.isRetired } });
-        await refresh();
-      },
-      one.isRetired ? `${one.name} is taken in again.` : `${one.name} is retired: what is on file stays, nothing more is taken in.`,
-    );
   return (
     <Page
       title="Attributes"
@@ -87,92 +205,8 @@ export function AttributesScreen() {
       }
     >
       {data && data.unkept.length > 0 && <Unkept view={data} />}
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <th scope="col" className={thClass}>
-                Attribute
-              </th>
-              <th scope="col" className={thClass}>
-                Type
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                People who have it
-              </th>
-              <th scope="col" className={thClass}>
-                Used by
-              </th>
-              <th scope="col" className={thClass}>
-                <span className="sr-only">Acts</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {data?.attributes.map((one) => {
-              const odd = Object.entries(one.kinds)
-                .filter(([kind]) => !FITS[one.type].includes(kind))
-                .reduce((sum, [, count]) => sum + count, 0);
-              return (
-                <tr key={one.name} className="border-b border-line last:border-0">
-                  <td className={tdClass}>
-                    <span className="font-mono font-semibold">{one.name}</span> {one.isRetired && <Label>retired</Label>}{' '}
-                    {one.goesTo && <Label>goes to {one.goesTo}</Label>}
-                    <div className="text-xs text-soft">{one.about || sayName(one.name)}</div>
-                  </td>
-                  <td className={tdClass}>
-                    {ATTRIBUTE_TYPE_WORDS[one.type]} <span className="text-xs text-soft">{one.isDeclared ? 'declared' : 'discovered'}</span>
-                    {odd > 0 && <div className="text-xs text-caution">{plural(odd, 'value does', 'values do')} not fit</div>}
-                  </td>
-                  <td className={`${tdClass} num`}>
-                    {one.people === null ? <span className="text-soft">counting…</span> : sayCount(one.people)}
-                  </td>
-                  <td className={`${tdClass} text-sm`}>
-                    {one.uses.length ? (
-                      <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>
-                        {usesByName(one)
-                          .slice(0, 3)
-                          .map((use, index) => (
-                            <span key={index}>
-                              {index > 0 && ', '}
-                              <Link
-                                href={
-                                  use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`
-                                }
-                                className="hover:underline"
-                              >
-                                {use.name}
-                              </Link>
-                            </span>
-                          ))}
-                        {usesByName(one).length > 3 && ` and ${usesByName(one).length - 3} more`}{' '}
-                        <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span>
-                      </span>
-                    ) : (
-                      <span className="text-soft">nothing</span>
-                    )}
-                  </td>
-                  <td className={`${tdClass} text-right`}>
-                    <Menu
-                      groups={[
-                        [
-                          { name: 'Declare its type', onSelect: () => setAsked({ kind: 'declare', attribute: one }) },
-                          { name: 'Values and spellings', onSelect: () => setAsked({ kind: 'values', attribute: one }) },
-                          { name: 'Rename or merge', onSelect: () => setAsked({ kind: 'rename', attribute: one }) },
-                          { name: one.isRetired ? 'Take in again' : 'Retire', onSelect: () => void retire(one) },
-                        ],
-                      ]}
-                    >
-                      <Button kind="quiet" aria-label={`What to do with ${one.name}`}>
-                        Do
-                      </Button>
-                    </Menu>
-                  </td>
-                </tr>
-              );
-            })}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table name="Attributes" rows={data?.attributes} columns={columns} keyOf={(one) => one.name} />
         {!data ? (
           <Empty title="Loading…" />
         ) : (
@@ -192,45 +226,42 @@ export function AttributesScreen() {
   );
 }
 
+/** A declaration, with the name of the attribute that its address carries. */
+const declaration = attributeInput.extend({ name: attributeName });
+
 function Declare({ attribute, onClose, onDone }: { attribute: AttributeView | null; onClose: () => void; onDone: () => Promise<void> }) {
-  const [name, setName] = useState(attribute?.name ?? '');
-  const [type, setType] = useState<AttributeType>(attribute?.type ?? 'text');
-  const [about, setAbout] = useState(attribute?.about ?? '');
+  const form = useAsked(declaration, { name: attribute?.name ?? '', type: attribute?.type ?? 'text', about: attribute?.about ?? '' });
   return (
     <Ask
       isOpen
       onClose={onClose}
       title={attribute ? `Declare ${attribute.name}` : 'Declare an attribute'}
       act="Save"
-      canAct={Boolean(name.trim())}
-      onAct={async () => {
-        await api(`/attributes/${encodeURIComponent(name.trim())}`, { method: 'PUT', body: { type, about } });
+      form={form}
+      onAct={async ({ name, ...body }) => {
+        await api(`/attributes/${encodeURIComponent(name)}`, { method: 'PUT', body });
         await onDone();
       }}
     >
       {!attribute && (
-        <Field label="Name" hint="As the shop sends it, for example tankSize">
-          <input
-            autoFocus
-            value={name}
-            maxLength={80}
-            onChange={(event) => setName(event.target.value)}
-            className={`${inputClass} font-mono`}
-          />
-        </Field>
+        <Entry
+          form={form}
+          name="name"
+          label="Name"
+          hint="As the shop sends it, for example tankSize"
+          autoFocus
+          maxLength={80}
+          className="font-mono"
+        />
       )}
-      <Field label="Type">
-        <select value={type} onChange={(event) => setType(event.target.value as AttributeType)} className={inputClass}>
-          {ATTRIBUTE_TYPES.map((one) => (
-            <option key={one} value={one}>
-              {ATTRIBUTE_TYPE_WORDS[one]}
-            </option>
-          ))}
-        </select>
-      </Field>
-      <Field label="What it says">
-        <input value={about} maxLength={300} onChange={(event) => setAbout(event.target.value)} className={inputClass} />
-      </Field>
+      <Entry form={form} name="type" as="select" label="Type">
+        {ATTRIBUTE_TYPES.map((one) => (
+          <option key={one} value={one}>
+            {ATTRIBUTE_TYPE_WORDS[one]}
+          </option>
+        ))}
+      </Entry>
+      <Entry form={form} name="about" label="What it says" maxLength={300} />
     </Ask>
   );
 }
@@ -246,15 +277,17 @@ function Rename({
   onClose: () => void;
   onDone: () => Promise<void>;
 }) {
-  const [to, setTo] = useState('');
-  const isThere = all.some((one) => one.name === to.trim());
+  const form = useAsked(renameInput, { to: '' });
+  const to = useWatch({ control: form.control, name: 'to' }).trim();
+  const isThere = all.some((one) => one.name === to);
   return (
     <Ask
       isOpen
       onClose={onClose}
       title={`Rename ${attribute.name}`}
-      act={isThere ? `Merge into ${to.trim()}` : 'Rename'}
-      canAct={Boolean(to.trim()) && to.trim() !== attribute.name}
+      act={isThere ? `Merge into ${to}` : 'Rename'}
+      canAct={to !== attribute.name}
+      form={form}
       about={
         <>
           {attribute.people !== null && `${plural(attribute.people, 'person has', 'people have')} it. `}What the shop goes on sending as{' '}
@@ -264,28 +297,25 @@ function Rename({
           )}
         </>
       }
-      onAct={async () => {
+      onAct={async (body) => {
         const { people } = await api<{ people: number }>(`/attributes/${encodeURIComponent(attribute.name)}/rename`, {
           method: 'POST',
-          body: { to: to.trim() },
+          body,
         });
         toast.success(`Changed for ${plural(people, 'person', 'people')}.`);
         await onDone();
       }}
     >
-      <Field
+      <Entry
+        form={form}
+        name="to"
         label="New name, or one that is there to merge with"
         hint={isThere ? 'The two become one: where a person has both, the newer word wins.' : undefined}
-      >
-        <input
-          autoFocus
-          list="names-there"
-          value={to}
-          maxLength={80}
-          onChange={(event) => setTo(event.target.value)}
-          className={`${inputClass} font-mono`}
-        />
-      </Field>
+        autoFocus
+        list="names-there"
+        maxLength={80}
+        className="font-mono"
+      />
       <datalist id="names-there">
         {all
           .filter((one) => one.name !== attribute.name)
@@ -372,24 +402,13 @@ function Values({ attribute, onClose, onDone }: { attribute: AttributeView; onCl
               </div>
             ))}
             {!groups.length && <p className="text-soft">Nothing that is spelled in two ways was found.</p>}
-            <table className="w-full text-sm">
-              <thead className="text-xs text-soft">
-                <tr>
-                  <th scope="col">{data.values.length < 100 ? 'Value' : 'The 100 values found most'}</th>
-                  <th scope="col" className="num">
-                    People
-                  </th>
-                </tr>
-              </thead>
-              <tbody>
-                {data.values.map((one) => (
-                  <tr key={one.value} className="border-t border-line">
-                    <td className="max-w-[380px] truncate py-0.5">{one.value}</td>
-                    <td className="num">{sayCount(one.count)}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <Table
+              name={data.values.length < 100 ? `Values of ${attribute.name}` : `The 100 values of ${attribute.name} found most`}
+              rows={data.values}
+              columns={VALUE_COLUMNS}
+              keyOf={(one) => one.value}
+              className="text-sm"
+            />
           </div>
         </>
       )}

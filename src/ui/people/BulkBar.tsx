@@ -1,12 +1,11 @@
 'use client';
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQueryClient } from '@tanstack/react-query';
 import { ChevronDown, X } from 'lucide-react';
 import { useState } from 'react';
-import type { AttributeView, BulkAct, ListView, WorkView } from '@/core/api';
-import { ATTRIBUTE_TYPE_WORDS, fitAttribute } from '@/core/people';
-import { CHANNELS, CHANNEL_WORDS, sayName, type Value } from '@/core/rules';
-import { api, Ask, Button, Field, inputClass, Menu, plural, Progress, useWork } from '../kit';
+import type { BulkAct, WorkView } from '@/core/api';
+import { api, Button, Menu, plural, Progress, useWork } from '../kit';
+import { BulkDialog } from './BulkDialogs';
 
 /** Who is chosen: some by their numbers, or all that match. */
 export type Chosen = { readonly kind: 'some'; readonly ids: ReadonlySet<string> } | { readonly kind: 'all' };
@@ -105,9 +104,10 @@ export function BulkBar({
         </div>
       )}
       {kind && (
-        <ActDialog
+        <BulkDialog
           key={kind}
           kind={kind}
+          name={[...ACTS, ...MORE_ACTS].find(([act]) => act === kind)![1]}
           count={count}
           onClose={() => setKind(null)}
           onStart={async (act) => {
@@ -121,147 +121,5 @@ export function BulkBar({
         />
       )}
     </div>
-  );
-}
-
-function ActDialog({
-  kind,
-  count,
-  onClose,
-  onStart,
-}: {
-  kind: Kind;
-  count: number;
-  onClose: () => void;
-  onStart: (act: BulkAct) => Promise<void>;
-}) {
-  const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
-  const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
-  const [text, setText] = useState('');
-  const [name, setName] = useState('');
-  const [channel, setChannel] = useState<'email' | 'sms' | 'push'>('email');
-  const [state, setState] = useState<'given' | 'withdrawn'>('withdrawn');
-  const type = attributes.data?.attributes.find((one) => one.name === name)?.type ?? 'text';
-  // undefined where what was typed is no such value
-  const value: Value | undefined = text.trim() === '' ? null : fitAttribute(type, text);
-  const people = plural(count, 'person', 'people');
-  const title = `${[...ACTS, ...MORE_ACTS].find(([act]) => act === kind)![1]}: ${people}`;
-  const act = (): BulkAct => {
-    switch (kind) {
-      case 'tag':
-      case 'untag':
-        return { act: kind, tag: text.trim() };
-      case 'list':
-      case 'unlist':
-        return { act: kind, list: name || (lists.data?.lists[0]?.key ?? '') };
-      case 'consent':
-        return { act: 'consent', channel, state, how: text.trim() };
-      case 'set':
-        return { act: 'set', name, value: value ?? null };
-      case 'suppress':
-        return { act: 'suppress' };
-      case 'erase':
-        return { act: 'erase' };
-    }
-  };
-  const isReady =
-    kind === 'erase'
-      ? text === String(count)
-      : kind === 'tag' || kind === 'untag'
-        ? Boolean(text.trim())
-        : kind === 'consent'
-          ? text.trim().length >= 3
-          : kind === 'set'
-            ? Boolean(name) && value !== undefined
-            : kind === 'list' || kind === 'unlist'
-              ? Boolean(lists.data?.lists.length)
-              : true;
-  return (
-    <Ask
-      isOpen
-      onClose={onClose}
-      title={title}
-      act={kind === 'erase' ? `Erase ${people}` : `Do it for ${people}`}
-      isDanger={kind === 'erase' || kind === 'suppress'}
-      canAct={isReady}
-      onAct={() => onStart(act())}
-      about={
-        kind === 'erase'
-          ? 'Their identity, attributes, consent and events go for good; counts and takings stay, with nothing that leads back. This cannot be undone.'
-          : 'It can be undone when it is done.'
-      }
-    >
-      {(kind === 'tag' || kind === 'untag') && (
-        <Field label="Tag">
-          <input autoFocus value={text} maxLength={60} onChange={(event) => setText(event.target.value)} className={inputClass} />
-        </Field>
-      )}
-      {(kind === 'list' || kind === 'unlist') &&
-        (lists.data?.lists.length ? (
-          <Field label="List">
-            <select value={name} onChange={(event) => setName(event.target.value)} className={inputClass}>
-              {lists.data.lists.map((list) => (
-                <option key={list.key} value={list.key}>
-                  {list.name}
-                </option>
-              ))}
-            </select>
-          </Field>
-        ) : (
-          <p className="text-soft">There is no list yet. Make one under Lists.</p>
-        ))}
-      {kind === 'set' && (
-        <>
-          <Field label="Attribute">
-            <select autoFocus value={name} onChange={(event) => setName(event.target.value)} className={inputClass}>
-              <option value="">Which one?</option>
-              {attributes.data?.attributes
-                .filter((one) => one.name !== 'email' && !one.isRetired && !one.goesTo)
-                .map((one) => (
-                  <option key={one.name} value={one.name}>
-                    {sayName(one.name)}
-                  </option>
-                ))}
-            </select>
-          </Field>
-          <Field
-            label="Value"
-            hint="Left empty, the attribute is taken away."
-            problem={value === undefined ? `This is no ${ATTRIBUTE_TYPE_WORDS[type]}.` : null}
-          >
-            <input value={text} onChange={(event) => setText(event.target.value)} className={inputClass} />
-          </Field>
-        </>
-      )}
-      {kind === 'consent' && (
-        <>
-          <div className="grid grid-cols-2 gap-3">
-            <Field label="Channel">
-              <select value={channel} onChange={(event) => setChannel(event.target.value as typeof channel)} className={inputClass}>
-                {CHANNELS.map((one) => (
-                  <option key={one} value={one}>
-                    {CHANNEL_WORDS[one].name}
-                  </option>
-                ))}
-              </select>
-            </Field>
-            <Field label="State">
-              <select value={state} onChange={(event) => setState(event.target.value as typeof state)} className={inputClass}>
-                <option value="withdrawn">withdrawn</option>
-                <option value="given">given</option>
-              </select>
-            </Field>
-          </div>
-          <Field label="How they agreed or asked" hint="Kept with each consent, for whoever asks for proof.">
-            <input value={text} maxLength={200} onChange={(event) => setText(event.target.value)} className={inputClass} />
-          </Field>
-        </>
-      )}
-      {kind === 'erase' && (
-        <Field label={`Type ${count} to erase ${people}`}>
-          <input autoFocus value={text} inputMode="numeric" onChange={(event) => setText(event.target.value)} className={inputClass} />
-        </Field>
-      )}
-    </Ask>
   );
 }

@@ -3,7 +3,7 @@
 import { Printer } from 'lucide-react';
 import type { PersonView } from '@/core/api';
 import { CHANNEL_WORDS } from '@/core/rules';
-import { Button, sayMoment } from '../kit';
+import { Button, sayMoment, Table, type TableColumn } from '../kit';
 
 interface Line {
   readonly id: string;
@@ -19,6 +19,48 @@ interface Line {
   readonly country: string | null;
   readonly address: string | null;
 }
+
+const columnsOf = (zone: string): TableColumn<Line>[] => [
+  {
+    key: 'at',
+    name: 'Moment',
+    show: (line) => (
+      <>
+        {sayMoment(line.at, zone)}
+        <div className="text-xs text-soft">kept {sayMoment(line.recordedAt, zone)}</div>
+      </>
+    ),
+    className: 'whitespace-nowrap tabular',
+  },
+  {
+    key: 'address',
+    name: 'Channel and address',
+    show: (line) => (
+      <>
+        {line.channel}
+        <div className="break-all text-xs text-soft">{line.address}</div>
+      </>
+    ),
+  },
+  { key: 'state', name: 'Said', show: (line) => line.state, className: 'font-semibold' },
+  {
+    key: 'how',
+    name: 'How, where, in which words',
+    show: (line) => (
+      <>
+        {line.how}
+        {line.place && <div className="break-all text-xs text-soft">at {line.place}</div>}
+        {line.wording && <div>“{line.wording}”</div>}
+        {line.box && (
+          <div className="text-xs text-soft">
+            The box stood {line.box} beforehand{line.country && `, as for ${line.country}`}.
+          </div>
+        )}
+        {line.actor && <div className="text-xs text-soft">Entered by {line.actor}.</div>}
+      </>
+    ),
+  },
+];
 
 /** What one person agreed to, where, when, in which words and by whose word: to be printed and shown. */
 export function ConsentRecord({
@@ -68,48 +110,7 @@ export function ConsentRecord({
       </ul>
       <h2 className="mb-2 mt-6 font-semibold">Everything that was said, newest first</h2>
       {log.length ? (
-        <table className="w-full text-sm">
-          <thead className="border-b border-line text-xs">
-            <tr>
-              <th scope="col" className="py-1 pr-3">
-                Moment
-              </th>
-              <th scope="col" className="pr-3">
-                Channel and address
-              </th>
-              <th scope="col" className="pr-3">
-                Said
-              </th>
-              <th scope="col">How, where, in which words</th>
-            </tr>
-          </thead>
-          <tbody>
-            {log.map((line) => (
-              <tr key={line.id} className="border-b border-line align-top">
-                <td className="whitespace-nowrap py-2 pr-3 tabular">
-                  {sayMoment(line.at, store.zone)}
-                  <div className="text-xs text-soft">kept {sayMoment(line.recordedAt, store.zone)}</div>
-                </td>
-                <td className="py-2 pr-3">
-                  {line.channel}
-                  <div className="break-all text-xs text-soft">{line.address}</div>
-                </td>
-                <td className="py-2 pr-3 font-semibold">{line.state}</td>
-                <td className="py-2">
-                  {line.how}
-                  {line.place && <div className="break-all text-xs text-soft">at {line.place}</div>}
-                  {line.wording && <div>“{line.wording}”</div>}
-                  {line.box && (
-                    <div className="text-xs text-soft">
-                      The box stood {line.box} beforehand{line.country && `, as for ${line.country}`}.
-                    </div>
-                  )}
-                  {line.actor && <div className="text-xs text-soft">Entered by {line.actor}.</div>}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Table name="Everything that was said" rows={log} columns={columnsOf(store.zone)} keyOf={(line) => String(line.id)} isPlain />
       ) : (
         <p>Nothing was ever said on consent.</p>
       )}

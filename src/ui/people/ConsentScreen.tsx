@@ -3,9 +3,10 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus, Trash2 } from 'lucide-react';
 import Link from 'next/link';
-import { useDeferredValue, useState } from 'react';
+import { useDeferredValue, useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import type { SuppressionView } from '@/core/api';
+import { z } from 'zod';
+import { liftInput, suppressionsInput, type SuppressionView } from '@/core/api';
 import { countries, mayTickBeforehand, sayCountry, type CheckoutBox } from '@/core/people';
 import { slugOf } from '@/core/text';
 import {
@@ -14,17 +15,19 @@ import {
   attempt,
   Button,
   Empty,
+  Entry,
   Failed,
-  Field,
   fieldClass,
   inputClass,
+  isoOf,
   Page,
   Part,
   plural,
   sayCount,
   sayMoment,
-  tdClass,
-  thClass,
+  Table,
+  type TableColumn,
+  useAsked,
   useStore,
 } from '../kit';
 
@@ -284,6 +287,54 @@ function Address({ text }: { text: string }) {
   );
 }
 
+const suppressionColumns = (zone: string, onLift: (one: SuppressionView) => void): TableColumn<SuppressionView>[] => [
+  {
+    key: 'address',
+    name: 'Address',
+    value: (one) => one.address,
+    show: (one) =>
+      one.person ? (
+        <Link href={`/people/${one.person}`} className="hover:underline">
+          <Address text={one.address} />
+        </Link>
+      ) : (
+        <Address text={one.address} />
+      ),
+    className: 'max-w-[230px] [overflow-wrap:anywhere]',
+  },
+  {
+    key: 'why',
+    name: 'Why',
+    value: (one) => [one.reason, one.by && `by ${one.by}`, one.note].filter(Boolean).join(' '),
+    show: (one) => (
+      <>
+        {one.reason}
+        {one.by && <span className="text-soft"> by {one.by}</span>}
+        {one.note && <div className="text-xs text-soft">{one.note}</div>}
+      </>
+    ),
+    className: 'text-sm',
+  },
+  {
+    key: 'since',
+    name: 'Since',
+    isNumber: true,
+    value: (one) => isoOf(one.at),
+    show: (one) => sayMoment(one.at, zone),
+    className: 'text-sm',
+  },
+  {
+    key: 'acts',
+    name: 'Acts',
+    isActs: true,
+    show: (one) => (
+      <button type="button" className="text-xs text-accent" aria-label={`Remove ${one.address}`} onClick={() => onLift(one)}>
+        Remove
+      </button>
+    ),
+  },
+];
+
 function Suppressions() {
   const store = useStore();
   const client = useQueryClient();
@@ -295,10 +346,9 @@ function Suppressions() {
     queryFn: () => api<{ total: number; suppressions: SuppressionView[] }>(`/suppressions?q=${encodeURIComponent(asked)}&offset=${offset}`),
   });
   const [isAdding, setAdding] = useState(false);
-  const [text, setText] = useState('');
   const [lifted, setLifted] = useState<SuppressionView | null>(null);
-  const [why, setWhy] = useState('');
   const refresh = () => client.invalidateQueries({ queryKey: ['suppressions'] });
+  const columns = useMemo(() => suppressionColumns(store.zone, setLifted), [store.zone]);
   return (
     <Part
       title="Never written to"
@@ -332,58 +382,7 @@ function Suppressions() {
         </Empty>
       ) : (
         <>
-          <table className="w-full">
-            <thead className="border-b border-line text-xs text-soft">
-              <tr>
-                <th scope="col" className={thClass}>
-                  Address
-                </th>
-                <th scope="col" className={thClass}>
-                  Why
-                </th>
-                <th scope="col" className={`${thClass} text-right`}>
-                  Since
-                </th>
-                <th scope="col" className={thClass}>
-                  <span className="sr-only">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {data.suppressions.map((one) => (
-                <tr key={`${one.channel}${one.address}`} className="border-b border-line last:border-0">
-                  <td className={`${tdClass} max-w-[230px] [overflow-wrap:anywhere]`}>
-                    {one.person ? (
-                      <Link href={`/people/${one.person}`} className="hover:underline">
-                        <Address text={one.address} />
-                      </Link>
-                    ) : (
-                      <Address text={one.address} />
-                    )}
-                  </td>
-                  <td className={`${tdClass} text-sm`}>
-                    {one.reason}
-                    {one.by && <span className="text-soft"> by {one.by}</span>}
-                    {one.note && <div className="text-xs text-soft">{one.note}</div>}
-                  </td>
-                  <td className={`${tdClass} num text-sm`}>{sayMoment(one.at, store.zone)}</td>
-                  <td className={`${tdClass} text-right`}>
-                    <button
-                      type="button"
-                      className="text-xs text-accent"
-                      aria-label={`Remove ${one.address}`}
-                      onClick={() => {
-                        setLifted(one);
-                        setWhy('');
-                      }}
-                    >
-                      Remove
-                    </button>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <Table name="Never written to" rows={data.suppressions} columns={columns} keyOf={(one) => `${one.channel} ${one.address}`} />
           <div className="flex items-center gap-2 border-t border-line px-4 py-2 text-sm text-soft">
             <span className="flex-1">
               {sayCount(offset + 1)} to {sayCount(offset + data.suppressions.length)} of {plural(data.total, 'address', 'addresses')}
@@ -397,71 +396,78 @@ function Suppressions() {
           </div>
         </>
       )}
-      {isAdding && (
-        <Ask
-          isOpen
-          onClose={() => setAdding(false)}
-          title="Never write to these addresses"
-          act="Add"
-          canAct={Boolean(text.trim())}
-          about="One a line, or the column of a file pasted in. Whatever else says, nothing marketing goes to them."
-          onAct={async () => {
-            const answer = await api<{ added: number; known: number; wrong: string[] }>('/suppressions', {
-              method: 'POST',
-              body: { addresses: text.split(/[\s,;]+/).filter(Boolean) },
-            });
-            toast.success(
-              `${plural(answer.added, 'address is', 'addresses are')} on it now${answer.known ? `, ${sayCount(answer.known)} had been before` : ''}.`,
-            );
-            setText(answer.wrong.join('\n'));
-            await refresh();
-            if (answer.wrong.length)
-              throw new Error(
-                `${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is left here. Mend it' : 'are left here. Mend them'}, or close.`,
-              );
-          }}
-        >
-          <Field label="Addresses">
-            <textarea
-              autoFocus
-              rows={8}
-              value={text}
-              onChange={(event) => setText(event.target.value)}
-              className="w-full rounded-md border border-line bg-panel p-2 font-mono text-xs"
-            />
-          </Field>
-          <label className="text-sm text-soft">
-            Or a file, one address a line:{' '}
-            <input type="file" accept=".csv,.txt" onChange={(event) => void event.target.files?.[0]?.text().then(setText)} />
-          </label>
-        </Ask>
-      )}
-      {lifted && (
-        <Ask
-          isOpen
-          onClose={() => setLifted(null)}
-          title={`Remove ${lifted.address}`}
-          act="Remove"
-          isDanger
-          canAct={why.trim().length >= 3}
-          about={
-            <>
-              It is there because: {lifted.reason}. Consent stays as it is; writing to an address that bounced or complained harms every
-              other mail of the store.
-            </>
-          }
-          onAct={async () => {
-            await api(`/suppressions?${new URLSearchParams({ channel: lifted.channel, address: lifted.address, why })}`, {
-              method: 'DELETE',
-            });
-            await refresh();
-          }}
-        >
-          <Field label="Why it may be written to again">
-            <input autoFocus value={why} maxLength={200} onChange={(event) => setWhy(event.target.value)} className={inputClass} />
-          </Field>
-        </Ask>
-      )}
+      {isAdding && <AddAddresses onClose={() => setAdding(false)} onDone={refresh} />}
+      {lifted && <Lift one={lifted} onClose={() => setLifted(null)} onDone={refresh} />}
     </Part>
+  );
+}
+
+/** Addresses as they are typed or pasted in: one a line, or with spaces or commas between. */
+const typedAddresses = z.strictObject({
+  addresses: z
+    .string()
+    .transform((text) => text.split(/[\s,;]+/).filter(Boolean))
+    .pipe(suppressionsInput.shape.addresses),
+});
+
+function AddAddresses({ onClose, onDone }: { onClose: () => void; onDone: () => Promise<unknown> }) {
+  const form = useAsked(typedAddresses, { addresses: '' });
+  return (
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Never write to these addresses"
+      act="Add"
+      about="One a line, or the column of a file pasted in. Whatever else says, nothing marketing goes to them."
+      form={form}
+      onAct={async (body) => {
+        const answer = await api<{ added: number; known: number; wrong: string[] }>('/suppressions', { method: 'POST', body });
+        toast.success(
+          `${plural(answer.added, 'address is', 'addresses are')} on it now${answer.known ? `, ${sayCount(answer.known)} had been before` : ''}.`,
+        );
+        form.setValue('addresses', answer.wrong.join('\n'));
+        await onDone();
+        if (answer.wrong.length)
+          throw new Error(
+            `${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is left here. Mend it' : 'are left here. Mend them'}, or close.`,
+          );
+      }}
+    >
+      <Entry form={form} name="addresses" as="textarea" label="Addresses" autoFocus rows={8} className="font-mono text-xs" />
+      <label className="text-sm text-soft">
+        Or a file, one address a line:{' '}
+        <input
+          type="file"
+          accept=".csv,.txt"
+          onChange={(event) => void event.target.files?.[0]?.text().then((text) => form.setValue('addresses', text))}
+        />
+      </label>
+    </Ask>
+  );
+}
+
+function Lift({ one, onClose, onDone }: { one: SuppressionView; onClose: () => void; onDone: () => Promise<unknown> }) {
+  const form = useAsked(liftInput, { why: '' });
+  return (
+    <Ask
+      isOpen
+      onClose={onClose}
+      title={`Remove ${one.address}`}
+      act="Remove"
+      isDanger
+      about={
+        <>
+          It is there because: {one.reason}. Consent stays as it is; writing to an address that bounced or complained harms every other mail
+          of the store.
+        </>
+      }
+      form={form}
+      onAct={async ({ why }) => {
+        await api(`/suppressions?${new URLSearchParams({ channel: one.channel, address: one.address, why })}`, { method: 'DELETE' });
+        await onDone();
+      }}
+    >
+      <Entry form={form} name="why" label="Why it may be written to again" autoFocus maxLength={200} />
+    </Ask>
   );
 }

@@ -24,6 +24,7 @@ import {
   plural,
   sayCalendarDay,
   sayCount,
+  type TableColumn,
   sayDate,
   useReading,
   useStore,
@@ -217,6 +218,14 @@ export function ListScreen({ id }: { id: string }) {
   );
 }
 
+type Day = GrowthView['days'][number];
+const DAY_COLUMNS: TableColumn<Day>[] = [
+  { key: 'day', name: 'Day', value: (day) => day.day, show: (day) => sayCalendarDay(day.day) },
+  { key: 'joined', name: 'Joined', isNumber: true, value: (day) => day.joined, show: (day) => sayCount(day.joined) },
+  { key: 'left', name: 'Left', isNumber: true, value: (day) => day.left, show: (day) => sayCount(day.left) },
+  { key: 'people', name: 'On it', isNumber: true, value: (day) => day.people, show: (day) => sayCount(day.people) },
+];
+
 const [WIDTH, HEIGHT, LEFT, BOTTOM] = [720, 260, 52, 34];
 
 /** How many were on the list at the end of each day; values on hover, by arrow keys and as a table. */
@@ -307,10 +316,7 @@ function Growth({ days }: { days: GrowthView['days'] }) {
           End of the day
         </text>
       </svg>
-      <AsTable
-        heads={['Day', 'Joined', 'Left', 'On it']}
-        rows={[...days].reverse().map((day) => [sayCalendarDay(day.day), sayCount(day.joined), sayCount(day.left), sayCount(day.people)])}
-      />
+      <AsTable name="Growth by day" rows={days} columns={DAY_COLUMNS} keyOf={(day) => day.day} first={{ column: 'day', isDown: true }} />
     </div>
   );
 }

@@ -4,15 +4,69 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
-import { useState } from 'react';
-import type { ListView } from '@/core/api';
-import { api, Ask, Button, Empty, Failed, Field, inputClass, Label, Page, sayCount, sayDate, tdClass, thClass, useStore } from '../kit';
+import { useMemo, useState } from 'react';
+import { listInput, type ListView } from '@/core/api';
+import {
+  api,
+  Ask,
+  Button,
+  Empty,
+  Failed,
+  Entry,
+  isoOf,
+  Label,
+  Page,
+  sayCount,
+  sayDate,
+  Table,
+  type TableColumn,
+  useAsked,
+  useStore,
+} from '../kit';
+
+const columnsOf = (zone: string): TableColumn<ListView>[] => [
+  {
+    key: 'name',
+    name: 'List',
+    value: (list) => list.name,
+    show: (list) => (
+      <>
+        <Link href={`/people/lists/${list.key}`} className="font-semibold hover:underline">
+          {list.name}
+        </Link>
+        <div className="text-xs text-soft">{list.about}</div>
+      </>
+    ),
+  },
+  { key: 'people', name: 'People', isNumber: true, value: (list) => list.people, show: (list) => sayCount(list.people) },
+  {
+    key: 'waiting',
+    name: 'Asked, not confirmed',
+    isNumber: true,
+    value: (list) => (list.doubleOptIn ? list.waiting : null),
+    show: (list) => (list.doubleOptIn ? sayCount(list.waiting) : ''),
+  },
+  {
+    key: 'joining',
+    name: 'Joining',
+    value: (list) => (list.doubleOptIn ? 'double opt-in' : 'at once'),
+    show: (list) => (list.doubleOptIn ? <Label>double opt-in</Label> : 'at once'),
+  },
+  {
+    key: 'created',
+    name: 'Created',
+    isNumber: true,
+    value: (list) => isoOf(list.createdAt),
+    show: (list) => `${sayDate(list.createdAt, zone)} by ${list.createdBy}`,
+  },
+];
 
 /** Lists: people are put in and taken out, and stay otherwise. */
 export function ListsScreen() {
   const store = useStore();
   const router = useRouter();
   const { data, error, refetch } = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
+  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
   const [isMaking, setMaking] = useState(false);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (
@@ -27,54 +81,14 @@ export function ListsScreen() {
         </Button>
       }
     >
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <th scope="col" className={thClass}>
-                List
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                People
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Asked, not confirmed
-              </th>
-              <th scope="col" className={thClass}>
-                Joining
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Made
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {data?.lists.map((list) => (
-              <tr
-                key={list.key}
-                className="cursor-pointer border-b border-line last:border-0 hover:bg-wash"
-                onClick={() => router.push(`/people/lists/${list.key}`)}
-              >
-                <td className={tdClass}>
-                  <Link
-                    href={`/people/lists/${list.key}`}
-                    className="font-semibold hover:underline"
-                    onClick={(event) => event.stopPropagation()}
-                  >
-                    {list.name}
-                  </Link>
-                  <div className="text-xs text-soft">{list.about}</div>
-                </td>
-                <td className={`${tdClass} num`}>{sayCount(list.people)}</td>
-                <td className={`${tdClass} num`}>{list.doubleOptIn ? sayCount(list.waiting) : ''}</td>
-                <td className={tdClass}>{list.doubleOptIn ? <Label>double opt-in</Label> : 'at once'}</td>
-                <td className={`${tdClass} num`}>
-                  {sayDate(list.createdAt, store.zone)} by {list.createdBy}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table
+          name="Lists"
+          rows={data?.lists}
+          columns={columns}
+          keyOf={(list) => list.key}
+          hrefOf={(list) => `/people/lists/${list.key}`}
+        />
         {!data ? (
           <Empty title="Loading…" />
         ) : (
@@ -89,34 +103,28 @@ export function ListsScreen() {
 /** Makes a list or changes one. */
 export function ListDialog({ list, onClose, onDone }: { list?: ListView; onClose: () => void; onDone: (list: ListView) => void }) {
   const client = useQueryClient();
-  const [name, setName] = useState(list?.name ?? '');
-  const [about, setAbout] = useState(list?.about ?? '');
-  const [doubleOptIn, setDouble] = useState(list?.doubleOptIn ?? false);
+  const form = useAsked(listInput, { name: list?.name ?? '', about: list?.about ?? '', doubleOptIn: list?.doubleOptIn ?? false });
   return (
     <Ask
       isOpen
       onClose={onClose}
       title={list ? `Change “${list.name}”` : 'New list'}
       act={list ? 'Save' : 'Create'}
-      canAct={Boolean(name.trim())}
-      onAct={async () => {
+      form={form}
+      onAct={async (body) => {
         const done = await api<ListView>(list ? `/lists/${list.key}` : '/lists', {
           method: list ? 'PUT' : 'POST',
-          body: { name, about, doubleOptIn },
+          body,
         });
         await client.invalidateQueries({ queryKey: ['lists'] });
         await client.invalidateQueries({ queryKey: ['list'] });
         onDone(done);
       }}
     >
-      <Field label="Name">
-        <input autoFocus value={name} maxLength={80} onChange={(event) => setName(event.target.value)} className={inputClass} />
-      </Field>
-      <Field label="What it is for">
-        <input value={about} maxLength={300} onChange={(event) => setAbout(event.target.value)} className={inputClass} />
-      </Field>
+      <Entry form={form} name="name" label="Name" autoFocus maxLength={80} />
+      <Entry form={form} name="about" label="What it is for" maxLength={300} />
       <label className="flex items-start gap-2">
-        <input type="checkbox" checked={doubleOptIn} onChange={(event) => setDouble(event.target.checked)} className="mt-1" />
+        <input type="checkbox" {...form.register('doubleOptIn')} className="mt-1" />
         <span>
           Double opt-in
           <span className="block text-sm text-soft">

@@ -2,8 +2,55 @@
 
 import { useInfiniteQuery } from '@tanstack/react-query';
 import Link from 'next/link';
+import { useMemo } from 'react';
 import type { MergeView } from '@/core/api';
-import { api, attempt, Button, Empty, Failed, Page, sayDate, sayMoment, tdClass, thClass, useStore } from '../kit';
+import { api, attempt, Button, Empty, Failed, isoOf, Page, sayDate, sayMoment, Table, type TableColumn, useStore } from '../kit';
+
+const winnerOf = ({ winner }: MergeView) => winner.name ?? winner.email ?? winner.id;
+const loserOf = ({ loser }: MergeView) => loser.name ?? loser.email ?? loser.externalId;
+
+const columnsOf = (zone: string, onUndo: (merge: MergeView) => void): TableColumn<MergeView>[] => [
+  {
+    key: 'winner',
+    name: 'Who goes on',
+    value: winnerOf,
+    show: (merge) => (
+      <>
+        <Link href={`/people/${merge.winner.id}`} className="font-semibold hover:underline">
+          {winnerOf(merge)}
+        </Link>
+        <div className="text-xs text-soft">{merge.winner.email}</div>
+      </>
+    ),
+  },
+  {
+    key: 'loser',
+    name: 'Who was joined',
+    value: loserOf,
+    show: (merge) => (
+      <>
+        {loserOf(merge)}
+        <div className="text-xs text-soft">{[merge.loser.externalId, merge.loser.email].filter(Boolean).join(', ')}</div>
+      </>
+    ),
+  },
+  { key: 'because', name: 'Because of', value: (merge) => merge.because, className: 'text-sm' },
+  { key: 'by', name: 'By', value: (merge) => merge.by },
+  { key: 'at', name: 'When', isNumber: true, value: (merge) => isoOf(merge.at), show: (merge) => sayMoment(merge.at, zone) },
+  {
+    key: 'acts',
+    name: 'Acts',
+    isActs: true,
+    show: (merge) =>
+      merge.undoneAt ? (
+        <span className="text-xs text-soft">undone {sayDate(merge.undoneAt, zone)}</span>
+      ) : merge.canUndo ? (
+        <Button onClick={() => onUndo(merge)}>Undo</Button>
+      ) : (
+        <span className="text-xs text-soft">older than 30 days</span>
+      ),
+  },
+];
 
 /** Who turned out to be one, why, and the way back within 30 days. */
 export function MergesScreen() {
@@ -14,6 +61,19 @@ export function MergesScreen() {
     initialPageParam: '',
     getNextPageParam: (last) => last.next ?? undefined,
   });
+  const { refetch } = list;
+  const columns = useMemo(
+    () =>
+      columnsOf(
+        store.zone,
+        (merge) =>
+          void attempt(async () => {
+            await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} });
+            await refetch();
+          }, 'They are two again.'),
+      ),
+    [store.zone, refetch],
+  );
   if (list.error) return <Failed error={list.error} retry={() => void list.refetch()} />;
   const merges = list.data?.pages.flatMap((page) => page.merges);
   return (
@@ -26,68 +86,8 @@ export function MergesScreen() {
         </>
       }
     >
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <th scope="col" className={thClass}>
-                Who goes on
-              </th>
-              <th scope="col" className={thClass}>
-                Who was joined
-              </th>
-              <th scope="col" className={thClass}>
-                Because of
-              </th>
-              <th scope="col" className={thClass}>
-                By
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                When
-              </th>
-              <th scope="col" className={thClass}>
-                <span className="sr-only">Acts</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {merges?.map((merge) => (
-              <tr key={merge.id} className="border-b border-line last:border-0">
-                <td className={tdClass}>
-                  <Link href={`/people/${merge.winner.id}`} className="font-semibold hover:underline">
-                    {merge.winner.name ?? merge.winner.email ?? merge.winner.id}
-                  </Link>
-                  <div className="text-xs text-soft">{merge.winner.email}</div>
-                </td>
-                <td className={tdClass}>
-                  {merge.loser.name ?? merge.loser.email ?? merge.loser.externalId}
-                  <div className="text-xs text-soft">{[merge.loser.externalId, merge.loser.email].filter(Boolean).join(', ')}</div>
-                </td>
-                <td className={`${tdClass} text-sm`}>{merge.because}</td>
-                <td className={tdClass}>{merge.by}</td>
-                <td className={`${tdClass} num`}>{sayMoment(merge.at, store.zone)}</td>
-                <td className={`${tdClass} text-right`}>
-                  {merge.undoneAt ? (
-                    <span className="text-xs text-soft">undone {sayDate(merge.undoneAt, store.zone)}</span>
-                  ) : merge.canUndo ? (
-                    <Button
-                      onClick={() =>
-                        void attempt(async () => {
-                          await api(`/merges/${merge.id}/undo`, { method: 'POST', body: {} });
-                          await list.refetch();
-                        }, 'They are two again.')
-                      }
-                    >
-                      Undo
-                    </Button>
-                  ) : (
-                    <span className="text-xs text-soft">older than 30 days</span>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table name="Merges" rows={merges} columns={columns} keyOf={(merge) => String(merge.id)} />
         {!merges ? <Empty title="Loading…" /> : !merges.length && <Empty title="Nobody has turned out to be somebody else yet" />}
         {list.hasNextPage && (
           <div className="p-3 text-center">

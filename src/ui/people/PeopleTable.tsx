@@ -1,13 +1,19 @@
 'use client';
 
-import { clsx } from 'clsx';
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Columns3, Download, Plus, Save, X } from 'lucide-react';
 import Link from 'next/link';
-import { usePathname, useRouter } from 'next/navigation';
-import { Popover } from 'radix-ui';
-import { useDeferredValue, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
-import type { AttributeView, DirectoryItem, DirectoryView, FlowListView, ListView, SavedView } from '@/core/api';
+import { usePathname } from 'next/navigation';
+import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
+import {
+  viewInput,
+  type AttributeView,
+  type DirectoryItem,
+  type DirectoryView,
+  type FlowListView,
+  type ListView,
+  type SavedView,
+} from '@/core/api';
 import { ATTRIBUTE_TYPE_WORDS, fitAttribute } from '@/core/people';
 import { sayName, type Rule } from '@/core/rules';
 import {
@@ -15,20 +21,21 @@ import {
   Ask,
   attempt,
   Button,
+  Drop,
   Empty,
+  Entry,
   Failed,
   Field,
   fieldClass,
   inputClass,
-  NotKnown,
   plural,
   sayCount,
-  SortHead,
+  Table,
+  useAsked,
   useStore,
 } from '../kit';
 import { BulkBar, type Chosen } from './BulkBar';
-import { COLUMNS, columnOf, FIRST_COLUMNS, type Column } from './columns';
-import { useWindow } from './window';
+import { COLUMNS, columnsOf, FIRST_COLUMNS } from './columns';
 
 const PAGE = 100;
 const ROW = 34;
@@ -140,12 +147,10 @@ function ruleOf(view: View): Rule | null {
 /** Everybody on file: search, filters, saved views and lists beside it, a table that goes on as far as it is scrolled, and acts on many. */
 export function PeopleTable({ query }: { query: string }) {
   const store = useStore();
-  const router = useRouter();
   const path = usePathname();
   const client = useQueryClient();
   const [view, setView] = useState(() => readView(query));
   const [chosen, setChosen] = useState<Chosen>({ kind: 'some', ids: new Set() });
-  const [active, setActive] = useState(0);
   const [isSaving, setSaving] = useState(false);
   const put = (change: Partial<View>) => {
     setView((before) => ({ ...before, ...change }));
@@ -172,16 +177,12 @@ export function PeopleTable({ query }: { query: string }) {
   });
   const total = count.data?.total ?? 0;
 
-  const scroller = useRef<HTMLDivElement>(null);
-  const shown = useWindow(scroller, total, ROW);
-  const pages = useMemo(
-    () =>
-      Array.from(
-        { length: Math.max(1, Math.ceil(shown.last / PAGE) - Math.floor(shown.first / PAGE)) },
-        (_, i) => Math.floor(shown.first / PAGE) + i,
-      ),
-    [shown.first, shown.last],
-  );
+  const [seen, setSeen] = useState({ first: 0, last: 40 });
+  const onView = useCallback((first: number, last: number) => setSeen({ first, last }), []);
+  const pages = useMemo(() => {
+    const [from, to] = [Math.floor(seen.first / PAGE), Math.ceil(seen.last / PAGE)];
+    return Array.from({ length: Math.max(1, to - from) }, (_, i) => from + i);
+  }, [seen]);
   const loaded = useQueries({
     queries: pages.map((page) => ({
       queryKey: ['people', 'page', who, order, page],
@@ -197,11 +198,7 @@ export function PeopleTable({ query }: { query: string }) {
     return at < 0 ? undefined : loaded[at]?.data?.people[index % PAGE];
   };
 
-  const columns = view.columns
-    .split(',')
-    .map(columnOf)
-    .filter((column): column is Column => column !== null);
-  const grid = { gridTemplateColumns: `28px 1.4fr ${columns.map((column) => `${column.width}fr`).join(' ')}` };
+  const columns = useMemo(() => columnsOf(view.columns.split(','), store.zone), [view.columns, store.zone]);
   const isFiltered = Boolean(who);
   const toggle = (person: DirectoryItem) => {
     const ids = new Set(chosen.kind === 'some' ? chosen.ids : []);
@@ -209,26 +206,6 @@ export function PeopleTable({ query }: { query: string }) {
     setChosen({ kind: 'some', ids });
   };
   const isChosen = (person: DirectoryItem) => chosen.kind === 'all' || chosen.ids.has(person.number);
-  const onKey = (event: KeyboardEvent) => {
-    const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15 }[event.key];
-    const person = personAt(active);
-    if (step !== undefined) {
-      event.preventDefault();
-      const next = Math.max(0, Math.min(total - 1, active + step));
-      setActive(next);
-      const element = scroller.current;
-      if (element && total * ROW <= 12_000_000) {
-        const top = next * ROW;
-        if (top < element.scrollTop) element.scrollTop = top;
-        else if (top + ROW * 2 > element.scrollTop + element.clientHeight) element.scrollTop = top + ROW * 2 - element.clientHeight;
-      }
-    } else if (event.key === 'Enter' && person) router.push(`/people/${encodeURIComponent(person.id)}`);
-    else if (event.key === ' ' && person) {
-      event.preventDefault();
-      toggle(person);
-    }
-  };
-
   return (
     <div className="flex h-[calc(100vh-48px)]">
       <Beside
@@ -335,12 +312,7 @@ export function PeopleTable({ query }: { query: string }) {
         )}
         <BulkBar chosen={chosen} total={total} who={who} onChosen={setChosen} />
         <div
-          ref={scroller}
-          tabIndex={0}
-          role="region"
-          aria-label="Table of people; arrow keys walk, Enter opens, space chooses"
-          onKeyDown={onKey}
-          className="min-h-0 flex-1 overflow-auto rounded-md border border-line bg-panel"
+          className="flex min-h-0 flex-1 flex-col rounded-md border border-line bg-panel"
           aria-busy={count.isFetching || loaded.some((one) => one.isFetching)}
         >
           {error ? (
@@ -366,126 +338,35 @@ export function PeopleTable({ query }: { query: string }) {
               )}
             </Empty>
           ) : (
-            <div role="table" aria-label="People" aria-rowcount={total + 1} className="min-w-[840px]">
-              <div role="rowgroup" className="sticky top-0 z-10 border-b border-line bg-panel text-xs text-soft">
-                <div role="row" style={grid} className="grid items-center gap-3 px-3">
-                  <span role="columnheader">
-                    <input
-                      type="checkbox"
-                      aria-label={`Choose all ${sayCount(total)}`}
-                      checked={chosen.kind === 'all'}
-                      onChange={(event) => setChosen(event.target.checked ? { kind: 'all' } : { kind: 'some', ids: new Set() })}
-                    />
-                  </span>
-                  <HeadCell column={{ key: 'name', name: 'Name', sort: 'name', width: 1, show: () => null }} view={view} put={put} />
-                  {columns.map((column) => (
-                    <HeadCell key={column.key} column={column} view={view} put={put} />
-                  ))}
-                </div>
-              </div>
-              <div role="rowgroup" className="relative" style={{ height: shown.height }}>
-                {Array.from({ length: Math.max(0, shown.last - shown.first) }, (_, i) => shown.first + i).map((index) => {
-                  const person = personAt(index);
-                  const style = {
-                    ...grid,
-                    position: 'absolute' as const,
-                    left: 0,
-                    right: 0,
-                    height: ROW,
-                    top: shown.offset + (index - shown.first) * ROW,
-                  };
-                  if (!person)
-                    return (
-                      <div
-                        key={index}
-                        role="row"
-                        aria-rowindex={index + 2}
-                        style={style}
-                        className="grid items-center border-b border-line px-3"
-                      >
-                        <span role="cell" className="col-span-2 pl-10 text-soft">
-                          …
-                        </span>
-                      </div>
-                    );
-                  const href = `/people/${encodeURIComponent(person.id)}`;
-                  return (
-                    <div
-                      key={index}
-                      role="row"
-                      aria-rowindex={index + 2}
-                      style={style}
-                      className={clsx(
-                        'grid cursor-pointer items-center gap-3 border-b border-line px-3 hover:bg-wash',
-                        isChosen(person) ? 'bg-wash' : '',
-                        index === active ? 'shadow-[inset_3px_0_0_var(--accent)]' : '',
-                      )}
-                      onClick={() => router.push(href)}
-                    >
-                      <span role="cell" onClick={(event) => event.stopPropagation()}>
-                        <input
-                          type="checkbox"
-                          tabIndex={-1}
-                          aria-label={`Choose ${person.name ?? person.email ?? person.id}`}
-                          checked={isChosen(person)}
-                          onChange={() => toggle(person)}
-                        />
-                      </span>
-                      <span role="cell" className="truncate">
-                        <Link
-                          href={href}
-                          tabIndex={-1}
-                          className={person.name ? 'font-semibold hover:underline' : 'font-normal hover:underline'}
-                          title={person.name ?? undefined}
-                          onClick={(event) => event.stopPropagation()}
-                        >
-                          {person.name ?? <NotKnown what="no name" />}
-                        </Link>
-                      </span>
-                      {columns.map((column) => (
-                        <span
-                          key={column.key}
-                          role="cell"
-                          className={
-                            column.isLong
-                              ? `line-clamp-2 [overflow-wrap:anywhere] ${(person.email?.length ?? 0) > 34 ? 'text-[11px] leading-[13px]' : ''}`
-                              : `truncate ${column.isNumber ? 'num' : ''}`
-                          }
-                        >
-                          {column.show(person, store.zone)}
-                        </span>
-                      ))}
-                    </div>
-                  );
-                })}
-              </div>
-            </div>
+            <Table
+              name="People"
+              columns={columns}
+              keyOf={(person) => String(person.number)}
+              hrefOf={(person) => `/people/${encodeURIComponent(person.id)}`}
+              far={{
+                count: total,
+                at: personAt,
+                onView,
+                height: ROW,
+                sorting: { column: view.sort, isDown: view.direction === 'down' },
+                onSort: ({ column, isDown }) => put({ sort: column, direction: isDown ? 'down' : 'up' }),
+              }}
+              chosen={{ is: isChosen, toggle, say: (person) => `Choose ${person.name ?? person.email ?? person.id}` }}
+              head={
+                <input
+                  type="checkbox"
+                  aria-label={`Choose all ${sayCount(total)}`}
+                  checked={chosen.kind === 'all'}
+                  onChange={(event) => setChosen(event.target.checked ? { kind: 'all' } : { kind: 'some', ids: new Set() })}
+                  className="block"
+                />
+              }
+            />
           )}
         </div>
       </div>
       <SaveView isOpen={isSaving} onClose={() => setSaving(false)} query={address} />
     </div>
-  );
-}
-
-function HeadCell({ column, view, put }: { column: Column; view: View; put: (change: Partial<View>) => void }) {
-  if (!column.sort)
-    return (
-      <span role="columnheader" className="py-2 font-semibold">
-        {column.name}
-      </span>
-    );
-  return (
-    <SortHead
-      as="span"
-      column={column.sort}
-      sorting={{ column: view.sort, isDown: view.direction === 'down' }}
-      onSort={({ column: sort, isDown }) => put({ sort, direction: isDown ? 'down' : 'up' })}
-      isNumber={column.isNumber}
-      className="!px-0"
-    >
-      {column.name}
-    </SortHead>
   );
 }
 
@@ -593,115 +474,115 @@ function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) =
         : fitAttribute(type, draft.value)
   ) as string | number | boolean | undefined;
   return (
-    <Popover.Root open={isOpen} onOpenChange={setOpen}>
-      <Popover.Trigger asChild>
+    <Drop
+      isOpen={isOpen}
+      onOpenChange={setOpen}
+      className="w-[340px] gap-3 p-4"
+      button={
         <Button aria-label="Filter by an attribute">
           <Plus size={16} aria-hidden="true" />
           Attribute{conditions.length > 0 && ` (${conditions.length})`}
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content align="end" sideOffset={6} className="z-40 grid w-[340px] gap-3 rounded-md border border-line bg-panel p-4">
-          {conditions.map((one, index) => (
-            <p key={index} className="flex items-center justify-between gap-2 rounded-md bg-wash px-2 py-1 text-sm">
-              <span>
-                {sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]}{' '}
-                {one.op !== 'known' && one.op !== 'unknown' && `“${String(one.value)}”`}
-              </span>
-              <button
-                type="button"
-                aria-label={`Take out: ${sayName(one.name)}`}
-                onClick={() => put({ where: JSON.stringify(conditions.filter((_, i) => i !== index)) })}
-              >
-                <X size={14} aria-hidden="true" />
-              </button>
-            </p>
-          ))}
-          <form
-            className="grid gap-3"
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (needsValue && asked === undefined) return;
-              put({ where: JSON.stringify([...conditions, { ...draft, value: asked ?? '' }]) });
-              setOpen(false);
-            }}
+      }
+    >
+      {conditions.map((one, index) => (
+        <p key={index} className="flex items-center justify-between gap-2 rounded-md bg-wash px-2 py-1 text-sm">
+          <span>
+            {sayName(one.name)} {OPS.find(([op]) => op === one.op)?.[1]}{' '}
+            {one.op !== 'known' && one.op !== 'unknown' && `“${String(one.value)}”`}
+          </span>
+          <button
+            type="button"
+            aria-label={`Take out: ${sayName(one.name)}`}
+            onClick={() => put({ where: JSON.stringify(conditions.filter((_, i) => i !== index)) })}
           >
-            <Field label="Attribute">
-              <select
-                value={draft.name}
-                onChange={(event) => setDraft({ ...draft, name: event.target.value, value: '' })}
-                className={inputClass}
-              >
-                {attributes.data?.attributes
-                  .filter((one) => !one.isRetired && !one.goesTo)
-                  .map((one) => (
-                    <option key={one.name} value={one.name}>
-                      {sayName(one.name)}
-                    </option>
-                  ))}
-              </select>
-            </Field>
-            <div className="grid grid-cols-2 gap-2">
-              <Field label="How">
-                <select
-                  value={draft.op}
-                  onChange={(event) => setDraft({ ...draft, op: event.target.value as AttributeFilter['op'] })}
-                  className={inputClass}
-                >
-                  {OPS.map(([op, name]) => (
-                    <option key={op} value={op}>
-                      {name}
-                    </option>
-                  ))}
-                </select>
-              </Field>
-              {needsValue && (
-                <Field label="Value">
-                  <input
-                    required
-                    list="attribute-values"
-                    type={draft.op === 'atLeast' || draft.op === 'atMost' ? 'number' : 'text'}
-                    step="any"
-                    value={draft.value}
-                    onChange={(event) => setDraft({ ...draft, value: event.target.value })}
-                    className={inputClass}
-                  />
-                </Field>
-              )}
-            </div>
-            <datalist id="attribute-values">
-              {values.data?.values.slice(0, 50).map((one) => (
-                <option key={one.value} value={one.value}>{`${sayCount(one.count)} people`}</option>
+            <X size={14} aria-hidden="true" />
+          </button>
+        </p>
+      ))}
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (needsValue && asked === undefined) return;
+          put({ where: JSON.stringify([...conditions, { ...draft, value: asked ?? '' }]) });
+          setOpen(false);
+        }}
+      >
+        <Field label="Attribute">
+          <select
+            value={draft.name}
+            onChange={(event) => setDraft({ ...draft, name: event.target.value, value: '' })}
+            className={inputClass}
+          >
+            {attributes.data?.attributes
+              .filter((one) => !one.isRetired && !one.goesTo)
+              .map((one) => (
+                <option key={one.name} value={one.name}>
+                  {sayName(one.name)}
+                </option>
               ))}
-            </datalist>
-            {needsValue &&
-              draft.value &&
-              values.data &&
-              draft.op === 'is' &&
-              asked !== undefined &&
-              values.data.values.length < 100 &&
-              !values.data.values.some((one) => one.value === String(asked)) && (
-                <p className="text-xs text-caution">
-                  Nobody’s {sayName(draft.name)} is “{draft.value}”. Found:{' '}
-                  {values.data.values
-                    .slice(0, 4)
-                    .map((one) => `“${one.value}”`)
-                    .join(', ') || 'nothing'}
-                  .
-                </p>
-              )}
-            {needsValue && draft.value && asked === undefined && (
-              <p role="alert" className="text-xs text-stop">
-                “{draft.value}” is no {ATTRIBUTE_TYPE_WORDS[type]}.
-              </p>
-            )}
-            <Button type="submit" kind="primary">
-              Filter
-            </Button>
-          </form>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+          </select>
+        </Field>
+        <div className="grid grid-cols-2 gap-2">
+          <Field label="How">
+            <select
+              value={draft.op}
+              onChange={(event) => setDraft({ ...draft, op: event.target.value as AttributeFilter['op'] })}
+              className={inputClass}
+            >
+              {OPS.map(([op, name]) => (
+                <option key={op} value={op}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </Field>
+          {needsValue && (
+            <Field label="Value">
+              <input
+                required
+                list="attribute-values"
+                type={draft.op === 'atLeast' || draft.op === 'atMost' ? 'number' : 'text'}
+                step="any"
+                value={draft.value}
+                onChange={(event) => setDraft({ ...draft, value: event.target.value })}
+                className={inputClass}
+              />
+            </Field>
+          )}
+        </div>
+        <datalist id="attribute-values">
+          {values.data?.values.slice(0, 50).map((one) => (
+            <option key={one.value} value={one.value}>{`${sayCount(one.count)} people`}</option>
+          ))}
+        </datalist>
+        {needsValue &&
+          draft.value &&
+          values.data &&
+          draft.op === 'is' &&
+          asked !== undefined &&
+          values.data.values.length < 100 &&
+          !values.data.values.some((one) => one.value === String(asked)) && (
+            <p className="text-xs text-caution">
+              Nobody’s {sayName(draft.name)} is “{draft.value}”. Found:{' '}
+              {values.data.values
+                .slice(0, 4)
+                .map((one) => `“${one.value}”`)
+                .join(', ') || 'nothing'}
+              .
+            </p>
+          )}
+        {needsValue && draft.value && asked === undefined && (
+          <p role="alert" className="text-xs text-stop">
+            “{draft.value}” is no {ATTRIBUTE_TYPE_WORDS[type]}.
+          </p>
+        )}
+        <Button type="submit" kind="primary">
+          Filter
+        </Button>
+      </form>
+    </Drop>
   );
 }
 
@@ -721,39 +602,33 @@ function Choose({ view, put }: { view: View; put: (change: Partial<View>) => voi
   ];
   const now = view.columns.split(',').filter(Boolean);
   return (
-    <Popover.Root>
-      <Popover.Trigger asChild>
+    <Drop
+      className="w-[240px] gap-1 p-3"
+      button={
         <Button aria-label="Choose columns" title="Choose columns">
           <Columns3 size={16} aria-hidden="true" />
         </Button>
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={6}
-          className="z-40 grid max-h-[60vh] w-[240px] gap-1 overflow-y-auto rounded-md border border-line bg-panel p-3"
-        >
-          {all.map(({ key, name }) => (
-            <label key={key} className="flex items-center gap-2 rounded-md px-2 py-1 hover:bg-wash">
-              <input
-                type="checkbox"
-                checked={now.includes(key)}
-                onChange={(event) =>
-                  put({ columns: event.target.checked ? [...now, key].join(',') : now.filter((one) => one !== key).join(',') })
-                }
-              />
-              {name}
-            </label>
-          ))}
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+      }
+    >
+      {all.map(({ key, name }) => (
+        <label key={key} className="flex items-center gap-2 rounded-md px-2 py-1 hover:bg-wash">
+          <input
+            type="checkbox"
+            checked={now.includes(key)}
+            onChange={(event) =>
+              put({ columns: event.target.checked ? [...now, key].join(',') : now.filter((one) => one !== key).join(',') })
+            }
+          />
+          {name}
+        </label>
+      ))}
+    </Drop>
   );
 }
 
 function SaveView({ isOpen, onClose, query }: { isOpen: boolean; onClose: () => void; query: string }) {
   const client = useQueryClient();
-  const [name, setName] = useState('');
+  const form = useAsked(viewInput, { name: '', query });
   return (
     <Ask
       isOpen={isOpen}
@@ -761,16 +636,14 @@ function SaveView({ isOpen, onClose, query }: { isOpen: boolean; onClose: () => 
       title="Save as a view"
       about="Filters, order and columns are kept for everybody in the team."
       act="Save"
-      canAct={Boolean(name.trim())}
-      onAct={async () => {
+      form={form}
+      onAct={async ({ name }) => {
         await api('/views', { method: 'POST', body: { name, query } });
         await client.invalidateQueries({ queryKey: ['views'] });
-        setName('');
+        form.reset();
       }}
     >
-      <Field label="Name">
-        <input autoFocus value={name} maxLength={60} onChange={(event) => setName(event.target.value)} className={inputClass} />
-      </Field>
+      <Entry form={form} name="name" label="Name" autoFocus maxLength={60} />
     </Ask>
   );
 }

@@ -2,11 +2,24 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
-import type { AttributeView, DirectoryView, FlowListView, ListView, PersonView, TypeView } from '@/core/api';
+import { useWatch } from 'react-hook-form';
+import { z } from 'zod';
+import {
+  consentInput,
+  letterInput,
+  tagInput,
+  type AttributeView,
+  type DirectoryView,
+  type FlowListView,
+  type ListView,
+  type PersonView,
+  type TypeView,
+} from '@/core/api';
 import { fitAttribute, guessType } from '@/core/people';
-import { CHANNELS, CHANNEL_WORDS, sayName, type Value } from '@/core/rules';
+import { sayName, type Value } from '@/core/rules';
 import { toast } from 'sonner';
-import { api, Ask, Empty, Field, inputClass, plural } from '../kit';
+import { api, Ask, Empty, Entry, Field, inputClass, plural, useAsked } from '../kit';
+import { ConsentSaid } from './ConsentSaid';
 
 export type PersonAct = 'edit' | 'tag' | 'list' | 'flow' | 'write' | 'event' | 'consent' | 'merge' | 'suppress' | 'erase';
 
@@ -17,7 +30,6 @@ interface Props {
   readonly onDone: () => Promise<void>;
   readonly onGone: (to: string) => void;
 }
-const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
 /** What can be done with one person, each asked for in a dialog of its own. */
 export function PersonDialog({ act, ...props }: Props & { act: PersonAct }) {
@@ -143,29 +155,20 @@ function Edit({ person, path, onClose, onDone }: Props) {
 
 function Tag({ person, path, onClose, onDone }: Props) {
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string }[] }>('/tags') });
-  const [tag, setTag] = useState('');
+  const form = useAsked(tagInput, { tag: '' });
   return (
     <Ask
       isOpen
       onClose={onClose}
       title="Tag this person"
       act="Add"
-      canAct={Boolean(tag.trim())}
-      onAct={async () => {
+      form={form}
+      onAct={async ({ tag }) => {
         await api(`${path}/tags`, { method: 'POST', body: { tag, isOn: true } });
         await onDone();
       }}
     >
-      <Field label="Tag">
-        <input
-          autoFocus
-          list="tags-there"
-          value={tag}
-          maxLength={60}
-          onChange={(event) => setTag(event.target.value)}
-          className={inputClass}
-        />
-      </Field>
+      <Entry form={form} name="tag" label="Tag" autoFocus list="tags-there" maxLength={60} />
       <datalist id="tags-there">
         {tags.data?.tags
           .filter((one) => !person.tags.includes(one.tag))
@@ -254,9 +257,9 @@ function Flow({ path, onClose, onDone }: Props) {
 }
 
 function Write({ person, path, onClose, onDone }: Props) {
-  const [kind, setKind] = useState<'marketing' | 'service'>(person.consent.email.reachable ? 'marketing' : 'service');
-  const [subject, setSubject] = useState('');
-  const [text, setText] = useState('');
+  const { email } = person.consent;
+  const form = useAsked(letterInput, { kind: email.reachable ? 'marketing' : 'service', subject: '', text: '' });
+  const kind = useWatch({ control: form.control, name: 'kind' });
   return (
     <Ask
       isOpen
@@ -264,49 +267,67 @@ function Write({ person, path, onClose, onDone }: Props) {
       title={`Write to ${person.name ?? person.email}`}
       act="Send"
       width={560}
-      canAct={Boolean(subject.trim() && text.trim()) && (kind === 'service' || person.consent.email.reachable)}
-      onAct={async () => {
-        await api(`${path}/letters`, { method: 'POST', body: { kind, subject, text } });
+      canAct={kind === 'service' || email.reachable}
+      form={form}
+      onAct={async (letter) => {
+        await api(`${path}/letters`, { method: 'POST', body: letter });
         toast.success('It is on its way.');
         await onDone();
       }}
     >
-      <Field
+      <Entry
+        form={form}
+        name="kind"
+        as="select"
         label="Kind"
         hint={
-          kind === 'marketing'
-            ? person.consent.email.reachable
+          kind === 'service'
+            ? 'About something they asked or ordered: needs no consent, and must not advertise.'
+            : email.reachable
               ? 'Carries an unsubscribe link.'
-              : `Cannot go out: ${person.consent.email.because}.`
-            : 'About something they asked or ordered: needs no consent, and must not advertise.'
+              : `Cannot go out: ${email.because}.`
         }
       >
-        <select value={kind} onChange={(event) => setKind(event.target.value as typeof kind)} className={inputClass}>
-          <option value="marketing">Marketing</option>
-          <option value="service">Service</option>
-        </select>
-      </Field>
-      <Field label="Subject">
-        <input autoFocus value={subject} maxLength={300} onChange={(event) => setSubject(event.target.value)} className={inputClass} />
-      </Field>
-      <Field label="Text" hint={'{{ person.firstName | fallback: "there" }} stands for their name.'}>
-        <textarea rows={8} value={text} maxLength={10_000} onChange={(event) => setText(event.target.value)} className={areaClass} />
-      </Field>
+        <option value="marketing">Marketing</option>
+        <option value="service">Service</option>
+      </Entry>
+      <Entry form={form} name="subject" label="Subject" autoFocus maxLength={300} />
+      <Entry
+        form={form}
+        name="text"
+        as="textarea"
+        label="Text"
+        hint={'{{ person.firstName | fallback: "there" }} stands for their name.'}
+        rows={8}
+        maxLength={10_000}
+      />
     </Ask>
   );
 }
 
+/** An event as it is typed: its properties as a text of JSON. */
+const typedEvent = z.strictObject({
+  type: z.string().trim().min(1, 'is empty').max(120),
+  data: z.string().transform((text, said): Record<string, unknown> => {
+    try {
+      const value: unknown = JSON.parse(text);
+      if (value !== null && typeof value === 'object' && !Array.isArray(value)) return value as Record<string, unknown>;
+      said.issues.push({
+        code: 'custom',
+        input: text,
+        message: 'is not a JSON object',
+        params: { right: '{ } with a name for each value' },
+      });
+    } catch (error) {
+      said.issues.push({ code: 'custom', input: text, message: 'is not JSON', params: { right: (error as Error).message } });
+    }
+    return z.NEVER;
+  }),
+});
+
 function Record({ path, onClose, onDone }: Props) {
   const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue') });
-  const [type, setType] = useState('');
-  const [data, setData] = useState('{\n}');
-  let problem: string | null = null;
-  try {
-    const value: unknown = JSON.parse(data);
-    if (value === null || typeof value !== 'object' || Array.isArray(value)) problem = 'Properties are a JSON object.';
-  } catch (error) {
-    problem = `Not JSON: ${(error as Error).message}`;
-  }
+  const form = useAsked(typedEvent, { type: '', data: '{\n}' });
   return (
     <Ask
       isOpen
@@ -314,23 +335,14 @@ function Record({ path, onClose, onDone }: Props) {
       title="Record an event"
       act="Add"
       width={560}
-      canAct={Boolean(type.trim()) && !problem}
       about="It goes through the same door as one from the shop: it can start flows and count as an order."
-      onAct={async () => {
-        await api(`${path}/events`, { method: 'POST', body: { type: type.trim(), data: JSON.parse(data) as unknown } });
+      form={form}
+      onAct={async (event) => {
+        await api(`${path}/events`, { method: 'POST', body: event });
         await onDone();
       }}
     >
-      <Field label="Type">
-        <input
-          autoFocus
-          list="event-types"
-          value={type}
-          placeholder="app.reminder_set"
-          onChange={(event) => setType(event.target.value)}
-          className={`${inputClass} font-mono`}
-        />
-      </Field>
+      <Entry form={form} name="type" label="Type" autoFocus list="event-types" placeholder="app.reminder_set" className="font-mono" />
       <datalist id="event-types">
         {types.data?.types
           .filter((one) => !one.type.startsWith('message.'))
@@ -338,54 +350,29 @@ function Record({ path, onClose, onDone }: Props) {
             <option key={one.type} value={one.type} />
           ))}
       </datalist>
-      <Field label="Properties, as JSON" problem={problem}>
-        <textarea rows={7} value={data} onChange={(event) => setData(event.target.value)} className={`${areaClass} font-mono text-xs`} />
-      </Field>
+      <Entry form={form} name="data" as="textarea" label="Properties, as JSON" rows={7} className="font-mono text-xs" />
     </Ask>
   );
 }
 
 function Consent({ path, onClose, onDone }: Props) {
-  const [channel, setChannel] = useState('email');
-  const [state, setState] = useState('given');
-  const [how, setHow] = useState('');
-  const [wording, setWording] = useState('');
+  const form = useAsked(consentInput, { channel: 'email', state: 'given', how: '', wording: '' });
   return (
     <Ask
       isOpen
       onClose={onClose}
       title="Enter consent"
       act="Save"
-      canAct={how.trim().length >= 3}
       about="It is kept for good, with your name, and can be shown years later. Nobody can edit it, only say something newer."
-      onAct={async () => {
-        await api(`${path}/consent`, { method: 'POST', body: { channel, state, how, ...(wording.trim() && { wording }) } });
+      form={form}
+      onAct={async ({ wording, ...said }) => {
+        await api(`${path}/consent`, { method: 'POST', body: { ...said, ...(wording?.trim() && { wording }) } });
         await onDone();
       }}
     >
-      <div className="grid grid-cols-2 gap-3">
-        <Field label="Channel">
-          <select value={channel} onChange={(event) => setChannel(event.target.value)} className={inputClass}>
-            {CHANNELS.map((one) => (
-              <option key={one} value={one}>
-                {CHANNEL_WORDS[one].name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field label="State">
-          <select value={state} onChange={(event) => setState(event.target.value)} className={inputClass}>
-            <option value="given">given</option>
-            <option value="withdrawn">withdrawn</option>
-          </select>
-        </Field>
-      </div>
-      <Field label="How" hint="For example: told us on the phone on Tuesday">
-        <input autoFocus value={how} maxLength={200} onChange={(event) => setHow(event.target.value)} className={inputClass} />
-      </Field>
-      <Field label="Wording, if there was one">
-        <input value={wording} maxLength={2000} onChange={(event) => setWording(event.target.value)} className={inputClass} />
-      </Field>
+      <ConsentSaid form={form} />
+      <Entry form={form} name="how" label="How" hint="For example: told us on the phone on Tuesday" autoFocus maxLength={200} />
+      <Entry form={form} name="wording" label="Wording, if there was one" maxLength={2000} />
     </Ask>
   );
 }
@@ -452,8 +439,16 @@ function MergeWith({ person, path, onClose, onGone }: Props) {
   );
 }
 
+/** Typed in full, so that nobody does it by a slip. */
+const eraseTyped = z.strictObject({
+  word: z
+    .string()
+    .trim()
+    .refine((text) => text.toLowerCase() === 'erase', { message: 'is not the word', params: { right: 'erase' } }),
+});
+
 function Erase({ person, path, onClose, onGone }: Props) {
-  const [text, setText] = useState('');
+  const form = useAsked(eraseTyped, { word: '' });
   return (
     <Ask
       isOpen
@@ -461,22 +456,20 @@ function Erase({ person, path, onClose, onGone }: Props) {
       title="Erase this person"
       act="Erase"
       isDanger
-      canAct={text.trim().toLowerCase() === 'erase'}
       about={
         <>
           Name, addresses, attributes, consent and events of <b>{person.name ?? person.email ?? person.id}</b> go for good. Counts and
           takings stay, with nothing that leads back, and an import does not bring them back. This cannot be undone.
         </>
       }
+      form={form}
       onAct={async () => {
         await api(path, { method: 'DELETE' });
         toast.success('Erased.');
         onGone('/people');
       }}
     >
-      <Field label="Type “erase” to go on">
-        <input autoFocus value={text} onChange={(event) => setText(event.target.value)} className={inputClass} />
-      </Field>
+      <Entry form={form} name="word" label="Type “erase” to go on" autoFocus />
     </Ask>
   );
 }

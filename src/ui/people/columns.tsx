@@ -1,31 +1,48 @@
+import { clsx } from 'clsx';
+import Link from 'next/link';
 import type { ReactNode } from 'react';
 import type { DirectoryItem } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { BARRIER_WORDS, sayName, sayValue } from '@/core/rules';
-import { Label, NotKnown, sayDate } from '../kit';
+import { Label, NotKnown, sayDate, type TableColumn } from '../kit';
 
+/** A column of the people table; `sort` is what the server sorts by, and a column without it is not sorted by. */
 export interface Column {
   readonly key: string;
   readonly name: string;
-  /** what the server sorts by; a column without it is not sorted by */
   readonly sort?: string;
   readonly isNumber?: boolean;
-  /** texts in it may be long: they are broken into two lines rather than cut */
-  readonly isLong?: boolean;
   /** share of the width */
   readonly width: number;
   readonly show: (person: DirectoryItem, zone: string) => ReactNode;
 }
 
-/** An address that is broken at its sign when it is too long for one line. */
+const NAME: Column = {
+  key: 'name',
+  name: 'Name',
+  sort: 'name',
+  width: 1.4,
+  show: (p) => (
+    <Link
+      href={`/people/${encodeURIComponent(p.id)}`}
+      tabIndex={-1}
+      className={clsx('hover:underline', p.name && 'font-semibold')}
+      title={p.name ?? undefined}
+    >
+      {p.name ?? <NotKnown what="no name" />}
+    </Link>
+  ),
+};
+
+/** An address that is broken at its sign, and set smaller, when it is too long for one line. */
 function Address({ email }: { email: string }) {
   const at = email.lastIndexOf('@');
   return (
-    <>
+    <span className={clsx('line-clamp-2 whitespace-normal [overflow-wrap:anywhere]', email.length > 34 && 'text-[11px] leading-[13px]')}>
       {email.slice(0, at + 1)}
       <wbr />
       {email.slice(at + 1)}
-    </>
+    </span>
   );
 }
 
@@ -36,7 +53,6 @@ export const COLUMNS: readonly Column[] = [
     name: 'Email',
     sort: 'email',
     width: 2.2,
-    isLong: true,
     show: (p) => (p.email ? <Address email={p.email} /> : <NotKnown />),
   },
   {
@@ -105,7 +121,7 @@ export const COLUMNS: readonly Column[] = [
 export const FIRST_COLUMNS = ['email', 'country', 'reach', 'orders', 'value', 'seen'];
 
 /** A column for any attribute. */
-export const attributeColumn = (name: string): Column => ({
+const attributeColumn = (name: string): Column => ({
   key: `attribute:${name}`,
   name: sayName(name).replace(/^./, (c) => c.toUpperCase()),
   sort: `attribute:${name}`,
@@ -119,5 +135,21 @@ export const attributeColumn = (name: string): Column => ({
       sayValue(p.attributes[name])
     ),
 });
-export const columnOf = (key: string): Column | null =>
-  COLUMNS.find((column) => column.key === key) ?? (key.startsWith('attribute:') ? attributeColumn(key.slice(10)) : null);
+
+/** The columns of the table by their keys, the name first; what is no column is left out. */
+export const columnsOf = (keys: readonly string[], zone: string): TableColumn<DirectoryItem>[] =>
+  [
+    NAME,
+    ...keys.map((key) => COLUMNS.find((one) => one.key === key) ?? (key.startsWith('attribute:') ? attributeColumn(key.slice(10)) : null)),
+  ]
+    .filter((one) => one !== null)
+    .map((one) => ({
+      key: one.sort ?? one.key,
+      name: one.name,
+      isNumber: one.isNumber,
+      width: one.width,
+      className: 'truncate',
+      // the server sorts; that there is a value is what lets it be asked
+      ...(one.sort && { value: () => null }),
+      show: (person) => one.show(person, zone),
+    }));

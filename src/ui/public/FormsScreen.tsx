@@ -4,17 +4,90 @@ import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
-import { useState } from 'react';
-import type { FormView } from '@/core/api';
-import { api, Ask, Button, Empty, Failed, Field, inputClass, Label, Page, sayCount, sayDate, tdClass, thClass, useStore } from '../kit';
+import { useMemo, useState } from 'react';
+import { nameInput, type FormView } from '@/core/api';
+import {
+  api,
+  Ask,
+  Button,
+  Empty,
+  Entry,
+  Failed,
+  isoOf,
+  Label,
+  Page,
+  sayCount,
+  sayDate,
+  Table,
+  type TableColumn,
+  useAsked,
+  useStore,
+} from '../kit';
+
+const columnsOf = (zone: string): TableColumn<FormView>[] => [
+  {
+    key: 'name',
+    name: 'Form',
+    value: (form) => form.name,
+    show: (form) => (
+      <>
+        <Link href={`/data/forms/${form.key}`} className="font-semibold hover:underline">
+          {form.name}
+        </Link>
+        <div className="font-mono text-xs text-soft">{form.address.replace(/^https?:\/\//, '')}</div>
+      </>
+    ),
+  },
+  {
+    key: 'state',
+    name: 'State',
+    value: (form) => (form.isOpen ? 'open' : 'closed'),
+    show: (form) => (form.isOpen ? <span className="text-good">open</span> : <Label tone="caution">closed</Label>),
+  },
+  {
+    key: 'submitted',
+    name: 'Submitted, ever',
+    isNumber: true,
+    value: (form) => form.submitted,
+    show: (form) => sayCount(form.submitted),
+  },
+  {
+    key: 'recently',
+    name: 'Submitted, 30 days',
+    isNumber: true,
+    value: (form) => form.submitted30d,
+    show: (form) => sayCount(form.submitted30d),
+  },
+  {
+    key: 'waiting',
+    name: 'Wait for the click',
+    isNumber: true,
+    value: (form) => (form.document.doubleOptIn ? form.waiting : null),
+    show: (form) => (form.document.doubleOptIn ? sayCount(form.waiting) : <span className="text-soft">not asked</span>),
+  },
+  {
+    key: 'flows',
+    name: 'Flows that listen',
+    value: (form) => form.flows.map((flow) => flow.name).join(', '),
+    show: (form) => form.flows.map((flow) => flow.name).join(', ') || <span className="text-soft">none</span>,
+    className: 'text-sm',
+  },
+  {
+    key: 'changed',
+    name: 'Changed',
+    isNumber: true,
+    value: (form) => isoOf(form.changedAt),
+    show: (form) => sayDate(form.changedAt, zone),
+  },
+];
 
 /** Sign-up and update forms, with what came of each. */
 export function FormsScreen() {
   const store = useStore();
   const router = useRouter();
   const { data, error, refetch } = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: FormView[] }>('/forms') });
+  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
   const [isMaking, setMaking] = useState(false);
-  const [name, setName] = useState('');
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (
     <Page
@@ -32,94 +105,39 @@ export function FormsScreen() {
         </Button>
       }
     >
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <th scope="col" className={thClass}>
-                Form
-              </th>
-              <th scope="col" className={thClass}>
-                State
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Submitted, ever
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Submitted, 30 days
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Wait for the click
-              </th>
-              <th scope="col" className={thClass}>
-                Flows that listen
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Changed
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {data?.forms.map((form) => (
-              <tr
-                key={form.key}
-                className="cursor-pointer border-b border-line last:border-0 hover:bg-wash"
-                onClick={() => router.push(`/data/forms/${form.key}`)}
-              >
-                <td className={tdClass}>
-                  <Link
-                    href={`/data/forms/${form.key}`}
-                    className="font-semibold hover:underline"
-                    onClick={(event) => event.stopPropagation()}
-                  >
-                    {form.name}
-                  </Link>
-                  <div className="font-mono text-xs text-soft">{form.address.replace(/^https?:\/\//, '')}</div>
-                </td>
-                <td className={tdClass}>{form.isOpen ? <span className="text-good">open</span> : <Label tone="caution">closed</Label>}</td>
-                <td className={`${tdClass} num`}>{sayCount(form.submitted)}</td>
-                <td className={`${tdClass} num`}>{sayCount(form.submitted30d)}</td>
-                <td className={`${tdClass} num`}>
-                  {form.document.doubleOptIn ? sayCount(form.waiting) : <span className="text-soft">not asked</span>}
-                </td>
-                <td className={`${tdClass} text-sm`}>
-                  {form.flows.length ? form.flows.map((flow) => flow.name).join(', ') : <span className="text-soft">none</span>}
-                </td>
-                <td className={`${tdClass} num`}>{sayDate(form.changedAt, store.zone)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table name="Forms" rows={data?.forms} columns={columns} keyOf={(form) => form.key} hrefOf={(form) => `/data/forms/${form.key}`} />
         {!data ? (
           <Empty title="Loading…" />
         ) : (
           !data.forms.length && <Empty title="No form yet">Make one: it is ready to be filled in at once, with double opt-in.</Empty>
         )}
       </div>
-      {isMaking && (
-        <Ask
-          isOpen
-          onClose={() => setMaking(false)}
-          title="New form"
-          act="Create"
-          canAct={Boolean(name.trim())}
-          onAct={async () => {
-            const made = await api<FormView>('/forms', { method: 'POST', body: { name } });
-            router.push(`/data/forms/${made.key}`);
-          }}
-        >
-          <Field label="Name" hint="It is also the first title; both can be changed.">
-            <input
-              autoFocus
-              value={name}
-              maxLength={80}
-              placeholder="Newsletter"
-              onChange={(event) => setName(event.target.value)}
-              className={inputClass}
-            />
-          </Field>
-        </Ask>
-      )}
+      {isMaking && <NewForm onClose={() => setMaking(false)} onDone={(made) => router.push(`/data/forms/${made.key}`)} />}
     </Page>
+  );
+}
+
+function NewForm({ onClose, onDone }: { onClose: () => void; onDone: (form: FormView) => void }) {
+  const form = useAsked(nameInput, { name: '' });
+  return (
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="New form"
+      act="Create"
+      form={form}
+      onAct={async (body) => onDone(await api<FormView>('/forms', { method: 'POST', body }))}
+    >
+      <Entry
+        form={form}
+        name="name"
+        label="Name"
+        hint="It is also the first title; both can be changed."
+        autoFocus
+        maxLength={80}
+        placeholder="Newsletter"
+      />
+    </Ask>
   );
 }

@@ -2,9 +2,9 @@
 
 import { max } from 'd3-array';
 import { scaleBand, scaleLinear } from 'd3-scale';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { sayMoney, toMajor } from '@/core/money';
-import { AsTable, sayCalendarDay, useReading } from '../kit';
+import { AsTable, sayCalendarDay, type TableColumn, useReading } from '../kit';
 
 interface Day {
   readonly day: string;
@@ -17,10 +17,23 @@ const LEFT = 64;
 const BOTTOM = 36;
 
 /** Takings by day as bars with the credited part filled; values on hover and by arrow keys, and as a table. */
+const columnsOf = (currency: string): TableColumn<Day>[] => [
+  { key: 'day', name: 'Day', value: (day) => day.day, show: (day) => sayCalendarDay(day.day) },
+  ...(['takings', 'credited'] as const).map((key) => ({
+    key,
+    name: key === 'takings' ? 'Taken' : 'Credited',
+    isNumber: true,
+    unit: currency,
+    value: (day: Day) => toMajor({ currency, minor: day[key] }),
+    show: (day: Day) => sayMoney({ currency, minor: day[key] }),
+  })),
+];
+
 export function DayChart({ days, currency }: { days: readonly Day[]; currency: string }) {
   const frame = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
   const { at, read, keys } = useReading(days.length);
+  const columns = useMemo(() => columnsOf(currency), [currency]);
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
     if (frame.current) observer.observe(frame.current);
@@ -93,10 +106,7 @@ export function DayChart({ days, currency }: { days: readonly Day[]; currency: s
           Day of the order
         </text>
       </svg>
-      <AsTable
-        heads={['Day', 'Taken', 'Credited']}
-        rows={days.map((day) => [sayCalendarDay(day.day), say(day.takings), say(day.credited)])}
-      />
+      <AsTable name="Revenue by day" rows={days} columns={columns} keyOf={(day) => day.day} />
     </div>
   );
 }

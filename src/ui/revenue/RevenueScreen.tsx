@@ -2,10 +2,10 @@
 
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { ClockView, LedgerView, RevenueReport } from '@/core/api';
-import { sayMoney } from '@/core/money';
-import { api, Button, Empty, Failed, fieldClass, plural, sayMoment, sayShare, useStore } from '../kit';
+import { sayMoney, toMajor } from '@/core/money';
+import { api, Button, Empty, Failed, fieldClass, plural, sayCount, sayMoment, sayShare, Table, type TableColumn, useStore } from '../kit';
 import { DayChart } from './DayChart';
 
 const PERIODS = [
@@ -14,6 +14,109 @@ const PERIODS = [
   ['90', 'Last 90 days'],
   ['180', 'Last 180 days'],
 ] as const;
+
+/** A flow, or a message of it, with what is credited to it. */
+interface CreditedLine {
+  readonly key: string;
+  readonly name: string;
+  readonly flow?: string;
+  readonly orders: number;
+  readonly minor: number;
+  readonly messages?: readonly CreditedLine[];
+}
+
+const linesOf = (report: RevenueReport): CreditedLine[] =>
+  report.flows.map((flow) => ({
+    key: flow.key,
+    name: flow.name,
+    flow: flow.key,
+    orders: flow.orders,
+    minor: flow.minor,
+    messages: flow.messages.map((message) => ({
+      key: message.stepId,
+      name: message.name,
+      orders: message.orders,
+      minor: message.minor,
+    })),
+  }));
+
+const lineColumnsOf = (currency: string, takings: number): TableColumn<CreditedLine>[] => [
+  {
+    key: 'name',
+    name: 'Flow and message',
+    value: (line) => line.name,
+    show: (line) =>
+      line.flow ? (
+        <Link href={`/flows/${line.flow}`} className="hover:underline">
+          {line.name}
+        </Link>
+      ) : (
+        <span className="pl-5">{line.name}</span>
+      ),
+  },
+  { key: 'orders', name: 'Orders', isNumber: true, value: (line) => line.orders, show: (line) => sayCount(line.orders) },
+  {
+    key: 'credited',
+    name: 'Credited',
+    isNumber: true,
+    unit: currency,
+    value: (line) => toMajor({ currency, minor: line.minor }),
+    show: (line) => sayMoney({ currency, minor: line.minor }),
+  },
+  {
+    key: 'share',
+    name: 'Share of takings',
+    isNumber: true,
+    unit: 'share',
+    value: (line) => (takings > 0 ? line.minor / takings : null),
+    show: (line) => <span className={line.flow ? '' : 'text-soft'}>{sayShare(line.minor, takings)}</span>,
+  },
+];
+
+type Order = LedgerView['orders'][number];
+const ledgerColumnsOf = (zone: string): TableColumn<Order>[] => [
+  { key: 'order', name: 'Order', show: (order) => order.orderId, className: 'font-mono text-xs' },
+  { key: 'placed', name: 'Placed', show: (order) => sayMoment(order.placedAt, zone) },
+  {
+    key: 'by',
+    name: 'By',
+    show: (order) => (
+      <Link href={`/people/${order.person}`} className="hover:underline">
+        {order.email ?? order.person}
+      </Link>
+    ),
+  },
+  {
+    key: 'taken',
+    name: 'Taken, net',
+    isNumber: true,
+    show: (order) => (
+      <>
+        {sayMoney({ currency: order.currency, minor: order.net })}
+        {order.refunded > 0 && <span className="ml-1 text-xs text-caution">{order.isCancelled ? 'cancelled' : 'part refunded'}</span>}
+      </>
+    ),
+  },
+  {
+    key: 'credited',
+    name: 'Credited',
+    isNumber: true,
+    show: (order) =>
+      order.credited ? sayMoney({ currency: order.currency, minor: order.credited }) : <span className="text-soft">nothing</span>,
+  },
+  {
+    key: 'to',
+    name: 'To',
+    show: (order) =>
+      order.flow ? (
+        <>
+          {order.flow.name} <span className="text-soft">by {order.because}</span>
+        </>
+      ) : (
+        <span className="text-soft">no message</span>
+      ),
+  },
+];
 
 /** Takings, and what of them is credited to messages: to the cent, with the rest. */
 export function RevenueScreen() {
@@ -38,6 +141,13 @@ export function RevenueScreen() {
     enabled: period !== null,
     placeholderData: (before) => before,
   });
+  const lines = useMemo(() => (report.data ? linesOf(report.data) : []), [report.data]);
+  const lineColumns = useMemo(
+    () => lineColumnsOf(report.data?.currency ?? 'EUR', report.data?.takings ?? 0),
+    [report.data?.currency, report.data?.takings],
+  );
+  const told = useMemo(() => ledger.data?.pages.flatMap((page) => page.orders) ?? [], [ledger.data]);
+  const ledgerColumns = useMemo(() => ledgerColumnsOf(store.zone), [store.zone]);
   const failed = clock.error ?? report.error;
   if (failed) return <Failed error={failed} retry={() => void Promise.all([clock.refetch(), report.refetch()])} />;
   if (!report.data) return <Empty title="Adding up…" />;
@@ -83,46 +193,14 @@ export function RevenueScreen() {
       <section className="rounded-md border border-line bg-panel" aria-busy={report.isPlaceholderData}>
         <h2 className="border-b border-line px-4 py-2 font-semibold">By flow and message</h2>
         {report.data.flows.length ? (
-          <table className="w-full">
-            <thead className="text-xs text-soft">
-              <tr>
-                <th scope="col" className="px-4 py-2">
-                  Flow and message
-                </th>
-                <th scope="col" className="num px-4 py-2">
-                  Orders
-                </th>
-                <th scope="col" className="num px-4 py-2">
-                  Credited
-                </th>
-                <th scope="col" className="num px-4 py-2">
-                  Share of takings
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {report.data.flows.map((flow) => [
-                <tr key={flow.key} className="border-t border-line font-semibold">
-                  <td className="px-4 py-1.5">
-                    <Link href={`/flows/${flow.key}`} className="hover:underline">
-                      {flow.name}
-                    </Link>
-                  </td>
-                  <td className="num px-4">{flow.orders}</td>
-                  <td className="num px-4">{say(flow.minor)}</td>
-                  <td className="num px-4">{sayShare(flow.minor, takings)}</td>
-                </tr>,
-                ...flow.messages.map((message) => (
-                  <tr key={`${flow.key}/${message.stepId}`} className="border-t border-line">
-                    <td className="px-4 py-1.5 pl-9">{message.name}</td>
-                    <td className="num px-4">{message.orders}</td>
-                    <td className="num px-4">{say(message.minor)}</td>
-                    <td className="num px-4 text-soft">{sayShare(message.minor, takings)}</td>
-                  </tr>
-                )),
-              ])}
-            </tbody>
-          </table>
+          <Table
+            name="By flow and message"
+            rows={lines}
+            columns={lineColumns}
+            keyOf={(line) => line.key}
+            partsOf={(line) => line.messages}
+            rowClass={(_, depth) => (depth ? undefined : 'font-semibold')}
+          />
         ) : (
           <Empty title="No order is credited in this period">Credit appears when somebody orders after a click or an opening.</Empty>
         )}
@@ -132,67 +210,7 @@ export function RevenueScreen() {
         {ledger.error ? (
           <Failed error={ledger.error} retry={() => void ledger.refetch()} />
         ) : (
-          <table className="w-full">
-            <thead className="text-xs text-soft">
-              <tr>
-                <th scope="col" className="px-4 py-2">
-                  Order
-                </th>
-                <th scope="col" className="px-4 py-2">
-                  Placed
-                </th>
-                <th scope="col" className="px-4 py-2">
-                  By
-                </th>
-                <th scope="col" className="num px-4 py-2">
-                  Taken, net
-                </th>
-                <th scope="col" className="num px-4 py-2">
-                  Credited
-                </th>
-                <th scope="col" className="px-4 py-2">
-                  To
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {ledger.data?.pages
-                .flatMap((page) => page.orders)
-                .map((order) => (
-                  <tr key={`${order.person}/${order.orderId}`} className="border-t border-line hover:bg-wash">
-                    <td className="px-4 py-1.5 font-mono text-xs">{order.orderId}</td>
-                    <td className="px-4">{sayMoment(order.placedAt, store.zone)}</td>
-                    <td className="px-4">
-                      <Link href={`/people/${order.person}`} className="hover:underline">
-                        {order.email ?? order.person}
-                      </Link>
-                    </td>
-                    <td className="num px-4">
-                      {sayMoney({ currency: order.currency, minor: order.net })}
-                      {order.refunded > 0 && (
-                        <span className="ml-1 text-xs text-caution">{order.isCancelled ? 'cancelled' : 'part refunded'}</span>
-                      )}
-                    </td>
-                    <td className="num px-4">
-                      {order.credited ? (
-                        sayMoney({ currency: order.currency, minor: order.credited })
-                      ) : (
-                        <span className="text-soft">nothing</span>
-                      )}
-                    </td>
-                    <td className="px-4">
-                      {order.flow ? (
-                        <>
-                          {order.flow.name} <span className="text-soft">by {order.because}</span>
-                        </>
-                      ) : (
-                        <span className="text-soft">no message</span>
-                      )}
-                    </td>
-                  </tr>
-                ))}
-            </tbody>
-          </table>
+          <Table name="Orders" rows={told} columns={ledgerColumns} keyOf={(order) => `${order.person}/${order.orderId}`} isPlain />
         )}
         {ledger.data?.pages[0]?.orders.length === 0 && <Empty title="No orders in this period" />}
         {ledger.hasNextPage && (

@@ -2,53 +2,59 @@
 
 import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import { useRouter } from 'next/navigation';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import type { TypeView } from '@/core/api';
 import { sayEvent } from '@/core/rules';
-import {
-  api,
-  Empty,
-  Failed,
-  fieldClass,
-  Page,
-  plural,
-  sayCount,
-  sayMoment,
-  SortHead,
-  tdClass,
-  thClass,
-  useStore,
-  type Sorting,
-} from '../kit';
+import { api, Empty, Failed, fieldClass, isoOf, Page, plural, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
-type Column = 'type' | 'count' | 'last' | 'uses';
-const of: Record<Column, (one: TypeView) => string | number> = {
-  type: (one) => one.type,
-  count: (one) => one.count,
-  last: (one) => one.lastAt,
-  uses: (one) => one.uses.length,
-};
+const namesOf = (one: TypeView) => [...new Set(one.uses.map((use) => use.name))].join(', ');
+
+const columnsOf = (zone: string): TableColumn<TypeView>[] => [
+  {
+    key: 'type',
+    name: 'Type',
+    value: (one) => one.type,
+    show: (one) => (
+      <>
+        <Link href={`/data/events/${one.type}`} className="font-mono font-semibold hover:underline">
+          {one.type}
+        </Link>
+        <div className="text-xs text-soft">{sayEvent(one.type)}</div>
+      </>
+    ),
+  },
+  { key: 'count', name: 'Times, ever', isNumber: true, value: (one) => one.count, show: (one) => sayCount(one.count) },
+  { key: 'properties', name: 'Properties', isNumber: true, value: (one) => one.properties, show: (one) => sayCount(one.properties) },
+  { key: 'first', name: 'First seen', isNumber: true, value: (one) => isoOf(one.firstAt), show: (one) => sayMoment(one.firstAt, zone) },
+  { key: 'last', name: 'Last seen', isNumber: true, value: (one) => isoOf(one.lastAt), show: (one) => sayMoment(one.lastAt, zone) },
+  {
+    key: 'uses',
+    name: 'Used by',
+    value: (one) => namesOf(one) || null,
+    show: (one) =>
+      one.uses.length ? (
+        <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>
+          {namesOf(one)} <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span>
+        </span>
+      ) : (
+        <span className="text-soft">nothing</span>
+      ),
+    className: 'text-sm',
+  },
+];
 
 /** Every event type that has been seen, with what uses it. */
 export function CatalogueScreen() {
   const store = useStore();
-  const router = useRouter();
   const { data, error, refetch } = useQuery({
     queryKey: ['catalogue'],
     queryFn: () => api<{ types: TypeView[] }>('/catalogue'),
     refetchInterval: 10_000,
   });
   const [words, setWords] = useState('');
-  const [sorting, setSorting] = useState<Sorting<Column>>({ column: 'count', isDown: true });
+  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
+  const shown = useMemo(() => (data?.types ?? []).filter((one) => one.type.includes(words.trim().toLowerCase())), [data, words]);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
-  const shown = (data?.types ?? [])
-    .filter((one) => one.type.includes(words.trim().toLowerCase()))
-    .sort((a, b) => {
-      const [x, y] = [of[sorting.column](a), of[sorting.column](b)];
-      return (x < y ? -1 : x > y ? 1 : 0) * (sorting.isDown ? -1 : 1);
-    });
-  const head = { sorting, onSort: setSorting };
   return (
     <Page
       title="Event catalogue"
@@ -69,65 +75,15 @@ export function CatalogueScreen() {
         />
       }
     >
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <SortHead column="type" {...head} className="pl-4">
-                Type
-              </SortHead>
-              <SortHead column="count" isNumber {...head}>
-                Times, ever
-              </SortHead>
-              <th scope="col" className={`${thClass} text-right`}>
-                Properties
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                First seen
-              </th>
-              <SortHead column="last" isNumber {...head}>
-                Last seen
-              </SortHead>
-              <SortHead column="uses" {...head}>
-                Used by
-              </SortHead>
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((one) => (
-              <tr
-                key={one.type}
-                className="cursor-pointer border-b border-line last:border-0 hover:bg-wash"
-                onClick={() => router.push(`/data/events/${one.type}`)}
-              >
-                <td className={tdClass}>
-                  <Link
-                    href={`/data/events/${one.type}`}
-                    className="font-mono font-semibold hover:underline"
-                    onClick={(event) => event.stopPropagation()}
-                  >
-                    {one.type}
-                  </Link>
-                  <div className="text-xs text-soft">{sayEvent(one.type)}</div>
-                </td>
-                <td className={`${tdClass} num`}>{sayCount(one.count)}</td>
-                <td className={`${tdClass} num`}>{sayCount(one.properties)}</td>
-                <td className={`${tdClass} num`}>{sayMoment(one.firstAt, store.zone)}</td>
-                <td className={`${tdClass} num`}>{sayMoment(one.lastAt, store.zone)}</td>
-                <td className={`${tdClass} text-sm`}>
-                  {one.uses.length ? (
-                    <span title={one.uses.map((use) => `${use.name}: ${use.where}`).join('\n')}>
-                      {[...new Set(one.uses.map((use) => use.name))].join(', ')}{' '}
-                      <span className="text-soft">({plural(one.uses.length, 'place', 'places')})</span>
-                    </span>
-                  ) : (
-                    <span className="text-soft">nothing</span>
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table
+          name="Event types"
+          rows={shown}
+          columns={columns}
+          keyOf={(one) => one.type}
+          hrefOf={(one) => `/data/events/${one.type}`}
+          first={{ column: 'count', isDown: true }}
+        />
         {!data ? (
           <Empty title="Loading…" />
         ) : (

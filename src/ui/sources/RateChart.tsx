@@ -2,7 +2,8 @@
 
 import { max } from 'd3-array';
 import { scaleLinear } from 'd3-scale';
-import { AsTable, sayCount, sayTime, useReading } from '../kit';
+import { useMemo } from 'react';
+import { AsTable, isoOf, sayCount, sayTime, type TableColumn, useReading } from '../kit';
 
 interface Minute {
   readonly minute: string;
@@ -13,12 +14,25 @@ interface Minute {
 
 const [WIDTH, HEIGHT, LEFT, BOTTOM] = [386, 140, 36, 32];
 
+interface Bar {
+  readonly at: number;
+  readonly accepted: number;
+  readonly rejected: number;
+}
+
+const columnsOf = (zone: string): TableColumn<Bar>[] => [
+  { key: 'minute', name: 'Minute', value: (bar) => isoOf(bar.at), show: (bar) => sayTime(bar.at, zone).slice(0, 5) },
+  { key: 'accepted', name: 'Taken in', isNumber: true, value: (bar) => bar.accepted, show: (bar) => sayCount(bar.accepted) },
+  { key: 'rejected', name: 'Rejected', isNumber: true, value: (bar) => bar.rejected, show: (bar) => sayCount(bar.rejected) },
+];
+
 /** Events per minute over the last hour: taken in, with the rejected on top; values on hover, by arrow keys and as a table. */
 export function RateChart({ minutes, now, zone }: { minutes: readonly Minute[]; now: number; zone: string }) {
   const { at, read, keys } = useReading(60);
   const end = Math.floor(now / 60_000);
   const known = new Map(minutes.map((one) => [Math.floor(Date.parse(one.minute) / 60_000), one]));
-  const bars = Array.from({ length: 60 }, (_, i) => ({
+  const columns = useMemo(() => columnsOf(zone), [zone]);
+  const bars: Bar[] = Array.from({ length: 60 }, (_, i) => ({
     at: (end - 59 + i) * 60_000,
     accepted: known.get(end - 59 + i)?.accepted ?? 0,
     rejected: known.get(end - 59 + i)?.rejected ?? 0,
@@ -94,10 +108,10 @@ export function RateChart({ minutes, now, zone }: { minutes: readonly Minute[]; 
         </text>
       </svg>
       <AsTable
-        heads={['Minute', 'Taken in', 'Rejected']}
-        rows={bars
-          .filter((bar) => bar.accepted || bar.rejected)
-          .map((bar) => [sayTime(bar.at, zone).slice(0, 5), sayCount(bar.accepted), sayCount(bar.rejected)])}
+        name="Events by minute"
+        rows={bars.filter((bar) => bar.accepted || bar.rejected)}
+        columns={columns}
+        keyOf={(bar) => String(bar.at)}
       />
     </div>
   );

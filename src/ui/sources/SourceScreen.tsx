@@ -5,7 +5,7 @@ import { Send } from 'lucide-react';
 import Link from 'next/link';
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
-import type { ArrivalView, ClockView, RejectionView, SourceDetail } from '@/core/api';
+import { nameInput, type ArrivalView, type ClockView, type RejectionView, type SourceDetail } from '@/core/api';
 import {
   api,
   Ask,
@@ -13,9 +13,8 @@ import {
   Button,
   Copied,
   Empty,
+  Entry,
   Failed,
-  Field,
-  inputClass,
   Json,
   Label,
   Page,
@@ -23,6 +22,7 @@ import {
   plural,
   sayMoment,
   sayTime,
+  useAsked,
   useStore,
 } from '../kit';
 import { MappingEditor } from './MappingEditor';
@@ -203,12 +203,10 @@ export function SourceScreen({ id }: { id: string }) {
 }
 
 function Rename({ source, onClose, onAct }: { source: SourceDetail; onClose: () => void; onAct: (name: string) => Promise<void> }) {
-  const [name, setName] = useState(source.name);
+  const form = useAsked(nameInput, { name: source.name });
   return (
-    <Ask isOpen onClose={onClose} title="Rename this source" act="Rename" canAct={Boolean(name.trim())} onAct={() => onAct(name)}>
-      <Field label="Name">
-        <input autoFocus value={name} maxLength={80} onChange={(event) => setName(event.target.value)} className={inputClass} />
-      </Field>
+    <Ask isOpen onClose={onClose} title="Rename this source" act="Rename" form={form} onAct={({ name }) => onAct(name)}>
+      <Entry form={form} name="name" label="Name" autoFocus maxLength={80} />
     </Ask>
   );
 }

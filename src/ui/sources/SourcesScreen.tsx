@@ -4,25 +4,29 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
-import { useRef, useState } from 'react';
-import type { SourceView } from '@/core/api';
+import { useMemo, useRef, useState } from 'react';
+import { useWatch } from 'react-hook-form';
+import { z } from 'zod';
+import { sourceInput, type SourceView } from '@/core/api';
+import { SCOPES } from '@/core/sources';
 import {
   api,
   Ask,
   Button,
   Copied,
   Empty,
+  Entry,
   Failed,
-  Field,
-  inputClass,
+  isoOf,
   Label,
   NotKnown,
   Page,
   plural,
   sayCount,
   sayMoment,
-  tdClass,
-  thClass,
+  Table,
+  type TableColumn,
+  useAsked,
   useStore,
 } from '../kit';
 
@@ -42,6 +46,59 @@ const MAKE: readonly (readonly [Kind, string, string])[] = [
   ['snippet', 'Page snippet', 'For the shop’s pages: page views, products, carts and exits, under 3 kB.'],
 ];
 
+const SCOPE_WORDS: Record<string, string> = { events: 'send events', read: 'read', write: 'write' };
+/** these say of themselves when they were used */
+const ARE_USED: readonly SourceView['kind'][] = ['key', 'webhook', 'snippet', 'file'];
+
+const columnsOf = (zone: string): TableColumn<SourceView>[] => [
+  {
+    key: 'name',
+    name: 'Source',
+    value: (one) => one.name,
+    show: (one) => (
+      <>
+        <Link href={`/data/sources/${one.key}`} className="font-semibold hover:underline">
+          {one.name}
+        </Link>
+        {one.revokedAt && (
+          <span className="ml-2">
+            <Label tone="stop">revoked</Label>
+          </span>
+        )}
+        <div className="text-xs text-soft">
+          {one.kind === 'key' ? (
+            <span className="font-mono">
+              {one.hint} · may {one.scopes.map((scope) => SCOPE_WORDS[scope]).join(', ')}
+            </span>
+          ) : (
+            one.sites.join(', ')
+          )}
+        </div>
+      </>
+    ),
+  },
+  { key: 'kind', name: 'Kind', value: (one) => KIND_WORDS[one.kind] },
+  { key: 'hour', name: 'Events, last hour', isNumber: true, value: (one) => one.lastHour, show: (one) => sayCount(one.lastHour) },
+  { key: 'day', name: 'Events, 24 hours', isNumber: true, value: (one) => one.lastDay, show: (one) => sayCount(one.lastDay) },
+  {
+    key: 'rejected',
+    name: 'Rejected, 24 hours',
+    isNumber: true,
+    value: (one) => one.rejectedDay,
+    show: (one) => <span className={one.rejectedDay ? 'font-semibold text-stop' : 'text-soft'}>{sayCount(one.rejectedDay)}</span>,
+  },
+  {
+    key: 'used',
+    name: 'Last used',
+    isNumber: true,
+    value: (one) => (ARE_USED.includes(one.kind) && one.lastUsedAt ? isoOf(one.lastUsedAt) : null),
+    show: (one) => {
+      if (!ARE_USED.includes(one.kind)) return '';
+      return one.lastUsedAt ? sayMoment(one.lastUsedAt, zone) : <NotKnown what="never" />;
+    },
+  },
+];
+
 /** Where events come from, with what each brought lately. */
 export function SourcesScreen() {
   const store = useStore();
@@ -53,10 +110,13 @@ export function SourcesScreen() {
   });
   const [isMaking, setMaking] = useState(false);
   const [isWhole, setWhole] = useState(false);
-  if (error) return <Failed error={error} retry={() => void refetch()} />;
-  const all = data?.sources ?? [];
+  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
   // what is revoked, and files and forms, which have pages of their own, stand behind
-  const shown = all.filter((one) => isWhole || (!one.revokedAt && one.kind !== 'file' && one.kind !== 'form'));
+  const shown = useMemo(
+    () => (data?.sources ?? []).filter((one) => isWhole || (!one.revokedAt && one.kind !== 'file' && one.kind !== 'form')),
+    [data, isWhole],
+  );
+  if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (
     <Page
       title="Sources"
@@ -76,95 +136,38 @@ export function SourcesScreen() {
         </>
       }
     >
-      <div className="overflow-x-auto rounded-md border border-line bg-panel">
-        <table className="w-full">
-          <thead className="border-b border-line text-xs text-soft">
-            <tr>
-              <th scope="col" className={thClass}>
-                Source
-              </th>
-              <th scope="col" className={thClass}>
-                Kind
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Events, last hour
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Events, 24 hours
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Rejected, 24 hours
-              </th>
-              <th scope="col" className={`${thClass} text-right`}>
-                Last used
-              </th>
-            </tr>
-          </thead>
-          <tbody>
-            {shown.map((one) => (
-              <tr
-                key={one.key}
-                className="cursor-pointer border-b border-line last:border-0 hover:bg-wash"
-                onClick={() => router.push(`/data/sources/${one.key}`)}
-              >
-                <td className={tdClass}>
-                  <Link
-                    href={`/data/sources/${one.key}`}
-                    className="font-semibold hover:underline"
-                    onClick={(event) => event.stopPropagation()}
-                  >
-                    {one.name}
-                  </Link>
-                  {one.revokedAt && (
-                    <span className="ml-2">
-                      <Label tone="stop">revoked</Label>
-                    </span>
-                  )}
-                  <div className="text-xs text-soft">
-                    {one.kind === 'key' ? (
-                      <span className="font-mono">
-                        {one.hint} · may{' '}
-                        {one.scopes.map((scope) => ({ events: 'send events', read: 'read', write: 'write' })[scope]).join(', ')}
-                      </span>
-                    ) : (
-                      one.sites.join(', ')
-                    )}
-                  </div>
-                </td>
-                <td className={tdClass}>{KIND_WORDS[one.kind]}</td>
-                <td className={`${tdClass} num`}>{sayCount(one.lastHour)}</td>
-                <td className={`${tdClass} num`}>{sayCount(one.lastDay)}</td>
-                <td className={`${tdClass} num ${one.rejectedDay ? 'font-semibold text-stop' : 'text-soft'}`}>
-                  {sayCount(one.rejectedDay)}
-                </td>
-                <td className={`${tdClass} num`}>
-                  {one.kind === 'own' || one.kind === 'hand' || one.kind === 'form' ? (
-                    ''
-                  ) : one.lastUsedAt ? (
-                    sayMoment(one.lastUsedAt, store.zone)
-                  ) : (
-                    <NotKnown what="never" />
-                  )}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+      <div className="rounded-md border border-line bg-panel">
+        <Table name="Sources" rows={shown} columns={columns} keyOf={(one) => one.key} hrefOf={(one) => `/data/sources/${one.key}`} />
         {data && !shown.length && <Empty title="No source yet">Make an API key for the shop, or a webhook.</Empty>}
         {!data && <Empty title="Loading…" />}
       </div>
-      <p className="mt-2 text-xs text-soft">{plural(all.length, 'source', 'sources')} in all.</p>
+      <p className="mt-2 text-xs text-soft">{plural(data?.sources.length ?? 0, 'source', 'sources')} in all.</p>
       {isMaking && <MakeSource onClose={() => setMaking(false)} onMade={(key) => router.push(`/data/sources/${key}`)} />}
     </Page>
   );
 }
 
+/** A new source as it is typed: sites with spaces between, and only what its kind has is handed on. */
+const typedSource = z
+  .strictObject({ kind: z.enum(['key', 'webhook', 'snippet']), name: z.string(), scopes: z.array(z.enum(SCOPES)), sites: z.string() })
+  .transform(({ kind, name, scopes, sites }, said) => {
+    const read = sourceInput.safeParse({
+      kind,
+      name,
+      ...(kind === 'key' && { scopes }),
+      ...(kind === 'snippet' && { sites: sites.split(/[\s,]+/).filter(Boolean) }),
+    });
+    if (read.success) return read.data;
+    // a site that is none is wrong in the one field in which all of them are typed
+    for (const issue of read.error.issues)
+      said.issues.push({ ...issue, path: issue.path.slice(0, 1), input: sites } as z.core.$ZodRawIssue);
+    return z.NEVER;
+  });
+
 function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: string) => void }) {
   const client = useQueryClient();
-  const [kind, setKind] = useState<Kind>('key');
-  const [name, setName] = useState('');
-  const [scopes, setScopes] = useState<string[]>(['events']);
-  const [sites, setSites] = useState('');
+  const form = useAsked(typedSource, { name: '', kind: 'key', scopes: ['events'], sites: '' });
+  const kind = useWatch({ control: form.control, name: 'kind' });
   const madeNow = useRef(false);
   const [made, setMade] = useState<{ source: SourceView; shownOnce: string } | null>(null);
   if (made) {
@@ -193,24 +196,15 @@ function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: st
       </Ask>
     );
   }
-  const isReady = Boolean(name.trim()) && (kind !== 'key' || scopes.length > 0) && (kind !== 'snippet' || Boolean(sites.trim()));
   return (
     <Ask
       isOpen
       onClose={() => !madeNow.current && onClose()}
       title="New source"
       act="Create"
-      canAct={isReady}
-      onAct={async () => {
-        const answer = await api<{ source: SourceView; shownOnce: string | null }>('/sources', {
-          method: 'POST',
-          body: {
-            kind,
-            name,
-            ...(kind === 'key' && { scopes }),
-            ...(kind === 'snippet' && { sites: sites.split(/[\s,]+/).filter(Boolean) }),
-          },
-        });
+      form={form}
+      onAct={async (body) => {
+        const answer = await api<{ source: SourceView; shownOnce: string | null }>('/sources', { method: 'POST', body });
         await client.invalidateQueries({ queryKey: ['sources'] });
         madeNow.current = true;
         if (answer.shownOnce) setMade({ source: answer.source, shownOnce: answer.shownOnce });
@@ -220,7 +214,7 @@ function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: st
       <div role="radiogroup" aria-label="Kind of source" className="grid gap-1">
         {MAKE.map(([one, title, about]) => (
           <label key={one} className={`flex cursor-pointer gap-3 rounded-md border p-3 ${kind === one ? 'border-accent' : 'border-line'}`}>
-            <input type="radio" name="kind" checked={kind === one} onChange={() => setKind(one)} className="mt-1" />
+            <input type="radio" value={one} {...form.register('kind')} className="mt-1" />
             <span>
               <b>{title}</b>
               <span className="block text-sm text-soft">{about}</span>
@@ -228,15 +222,7 @@ function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: st
           </label>
         ))}
       </div>
-      <Field label="Name">
-        <input
-          value={name}
-          maxLength={80}
-          placeholder="Shop server"
-          onChange={(event) => setName(event.target.value)}
-          className={inputClass}
-        />
-      </Field>
+      <Entry form={form} name="name" label="Name" maxLength={80} placeholder="Shop server" />
       {kind === 'key' && (
         <fieldset className="grid gap-1">
           <legend className="mb-1 text-xs font-semibold text-soft">It may</legend>
@@ -246,20 +232,19 @@ function MakeSource({ onClose, onMade }: { onClose: () => void; onMade: (key: st
             ['write', 'change people, flows and settings'],
           ].map(([scope, words]) => (
             <label key={scope} className="flex items-center gap-2">
-              <input
-                type="checkbox"
-                checked={scopes.includes(scope!)}
-                onChange={(event) => setScopes(event.target.checked ? [...scopes, scope!] : scopes.filter((one) => one !== scope))}
-              />
+              <input type="checkbox" value={scope} {...form.register('scopes')} />
               {words}
             </label>
           ))}
         </fieldset>
       )}
       {kind === 'snippet' && (
-        <Field label="Sites whose pages may send" hint="Addresses with spaces between, such as https://shop.example">
-          <input value={sites} onChange={(event) => setSites(event.target.value)} className={inputClass} />
-        </Field>
+        <Entry
+          form={form}
+          name="sites"
+          label="Sites whose pages may send"
+          hint="Addresses with spaces between, such as https://shop.example"
+        />
       )}
     </Ask>
   );

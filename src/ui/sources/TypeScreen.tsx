@@ -3,11 +3,77 @@
 import { useQuery } from '@tanstack/react-query';
 import { TriangleAlert } from 'lucide-react';
 import Link from 'next/link';
+import { useMemo } from 'react';
 import type { TypeDetail } from '@/core/api';
 import { sayEvent } from '@/core/rules';
-import { api, Empty, Failed, Page, Part, plural, sayCount, sayMoment, sayShare, tdClass, thClass, useStore } from '../kit';
+import { api, Empty, Failed, Page, Part, plural, sayCount, sayMoment, sayShare, Table, type TableColumn, useStore } from '../kit';
 
 const KINDS: Record<string, string> = { string: 'text', number: 'number', boolean: 'yes or no', array: 'list', object: 'group' };
+
+type Property = TypeDetail['list'][number];
+
+const kindsOf = (one: Property) => Object.entries(one.kinds).sort((a, b) => b[1] - a[1]);
+const shareIn = (one: Property, count: number) => Math.min(one.count, count) / Math.max(1, count);
+
+function Found({ values }: { values: Property['values'] }) {
+  const line = (value: Property['values'][number]) => (
+    <div key={value.value} className="flex justify-between gap-4">
+      <span className="truncate">{value.value === '' ? 'empty' : value.value}</span>
+      <span className="tabular text-soft">{sayCount(value.count)}</span>
+    </div>
+  );
+  if (!values.length) return <span className="text-soft">all different, or too long to tell apart</span>;
+  return (
+    <>
+      {values.slice(0, 6).map(line)}
+      {values.length > 6 && (
+        <details>
+          <summary className="text-xs text-accent">{plural(values.length - 6, 'more value', 'more values')}</summary>
+          {values.slice(6).map(line)}
+        </details>
+      )}
+    </>
+  );
+}
+
+const columnsOf = (count: number): TableColumn<Property>[] => [
+  {
+    key: 'name',
+    name: 'Property',
+    value: (one) => one.name,
+    className: 'font-mono text-xs font-semibold',
+  },
+  {
+    key: 'kind',
+    name: 'Kind',
+    value: (one) =>
+      kindsOf(one)
+        .map(([kind]) => KINDS[kind] ?? kind)
+        .join(', '),
+    show: (one) =>
+      kindsOf(one).map(([kind, times], index) => (
+        <div key={kind} className={index ? 'text-xs text-caution' : ''}>
+          {KINDS[kind] ?? kind}
+          {index > 0 && ` in ${sayCount(times)}`}
+        </div>
+      )),
+  },
+  {
+    key: 'share',
+    name: 'Present in',
+    isNumber: true,
+    unit: 'share',
+    value: (one) => shareIn(one, count),
+    show: (one) => sayShare(shareIn(one, count), 1),
+  },
+  {
+    key: 'values',
+    name: 'Values found most',
+    value: (one) => one.values.map((value) => value.value).join(', ') || null,
+    show: (one) => <Found values={one.values} />,
+    className: 'text-sm',
+  },
+];
 
 /** One event type: its properties, their kinds and values, what uses it, and values that are asked for and never occurred. */
 export function TypeScreen({ id }: { id: string }) {
@@ -17,6 +83,7 @@ export function TypeScreen({ id }: { id: string }) {
     queryFn: () => api<TypeDetail>(`/catalogue/${encodeURIComponent(id)}`),
     refetchInterval: 10_000,
   });
+  const columns = useMemo(() => columnsOf(data?.count ?? 0), [data?.count]);
   if (error)
     return (
       <Page title={id} back={{ href: '/data/events', name: 'Event catalogue' }}>
@@ -47,66 +114,8 @@ export function TypeScreen({ id }: { id: string }) {
         </p>
       ))}
       <div className="grid grid-cols-[1fr_340px] items-start gap-5">
-        <div className="overflow-x-auto rounded-md border border-line bg-panel">
-          <table className="w-full">
-            <thead className="border-b border-line text-xs text-soft">
-              <tr>
-                <th scope="col" className={thClass}>
-                  Property
-                </th>
-                <th scope="col" className={thClass}>
-                  Kind
-                </th>
-                <th scope="col" className={`${thClass} text-right`}>
-                  Present in
-                </th>
-                <th scope="col" className={thClass}>
-                  Values found most
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {data.list.map((one) => (
-                <tr key={one.name} className="border-b border-line last:border-0">
-                  <td className={`${tdClass} font-mono text-xs font-semibold`}>{one.name}</td>
-                  <td className={tdClass}>
-                    {Object.entries(one.kinds)
-                      .sort((a, b) => b[1] - a[1])
-                      .map(([kind, count], index) => (
-                        <div key={kind} className={index ? 'text-xs text-caution' : ''}>
-                          {KINDS[kind] ?? kind}
-                          {index > 0 && ` in ${sayCount(count)}`}
-                        </div>
-                      ))}
-                  </td>
-                  <td className={`${tdClass} num`}>{sayShare(Math.min(one.count, data.count), data.count)}</td>
-                  <td className={`${tdClass} text-sm`}>
-                    {one.values.length ? (
-                      one.values.slice(0, 6).map((value) => (
-                        <div key={value.value} className="flex justify-between gap-4">
-                          <span className="truncate">{value.value === '' ? 'empty' : value.value}</span>
-                          <span className="tabular text-soft">{sayCount(value.count)}</span>
-                        </div>
-                      ))
-                    ) : (
-                      <span className="text-soft">all different, or too long to tell apart</span>
-                    )}
-                    {one.values.length > 6 && (
-                      <details>
-                        <summary className="text-xs text-accent">{plural(one.values.length - 6, 'more value', 'more values')}</summary>
-                        {one.values.slice(6).map((value) => (
-                          <div key={value.value} className="flex justify-between gap-4">
-                            <span className="truncate">{value.value}</span>
-                            <span className="tabular text-soft">{sayCount(value.count)}</span>
-                          </div>
-                        ))}
-                      </details>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+        <div className="rounded-md border border-line bg-panel">
+          <Table name={`Properties of ${id}`} rows={data.list} columns={columns} keyOf={(one) => one.name} />
           {!data.list.length && <Empty title="It carries no properties" />}
         </div>
         <Part title="Used by">

@@ -3,8 +3,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { Download, Upload } from 'lucide-react';
 import Link from 'next/link';
+import { useMemo } from 'react';
 import type { WorkView } from '@/core/api';
-import { api, Empty, Failed, Page, Part, sayCount, sayMoment, tdClass, thClass, useStore } from '../kit';
+import { api, Empty, Failed, isoOf, Page, Part, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 const EXPORTS = [
   ['people', 'People', 'One row each, with attributes, tags, lists, consent and what their orders come to'],
@@ -21,6 +22,44 @@ const STATES: Record<WorkView['state'], string> = {
   undone: 'undone',
 };
 
+const whatOf = (work: WorkView) => `${(work.detail.plan as { kind: string }).kind}${work.detail.isDry ? ', dry run' : ''}`;
+const rowsOf = (work: WorkView) => Number(work.result.rows ?? work.done);
+const badOf = (work: WorkView) => Number(work.result.bad ?? 0);
+
+const columnsOf = (zone: string): TableColumn<WorkView>[] => [
+  {
+    key: 'name',
+    name: 'Import',
+    value: (work) => work.name,
+    show: (work) => (
+      <>
+        <Link href={`/data/files/${work.id}`} className="font-semibold hover:underline">
+          {work.name}
+        </Link>
+        <div className="text-xs text-soft">by {work.by}</div>
+      </>
+    ),
+  },
+  { key: 'what', name: 'What', value: whatOf },
+  {
+    key: 'state',
+    name: 'State',
+    value: (work) => STATES[work.state],
+    show: (work) => (
+      <span className={work.state === 'failed' ? 'text-stop' : work.state === 'done' ? 'text-good' : ''}>{STATES[work.state]}</span>
+    ),
+  },
+  { key: 'rows', name: 'Rows', isNumber: true, value: rowsOf, show: (work) => sayCount(rowsOf(work)) },
+  {
+    key: 'bad',
+    name: 'Bad rows',
+    isNumber: true,
+    value: badOf,
+    show: (work) => <span className={badOf(work) ? 'text-stop' : 'text-soft'}>{sayCount(badOf(work))}</span>,
+  },
+  { key: 'when', name: 'When', isNumber: true, value: (work) => isoOf(work.createdAt), show: (work) => sayMoment(work.createdAt, zone) },
+];
+
 /** Files that came in and files to be had. */
 export function FilesScreen() {
   const store = useStore();
@@ -29,6 +68,7 @@ export function FilesScreen() {
     queryFn: () => api<{ works: WorkView[] }>('/imports'),
     refetchInterval: 4_000,
   });
+  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
   return (
     <Page
       title="Files"
@@ -41,56 +81,14 @@ export function FilesScreen() {
       }
     >
       <div className="grid grid-cols-[1fr_360px] items-start gap-5">
-        <div className="overflow-x-auto rounded-md border border-line bg-panel">
-          <table className="w-full">
-            <caption className="sr-only">Imports</caption>
-            <thead className="border-b border-line text-xs text-soft">
-              <tr>
-                <th scope="col" className={thClass}>
-                  Import
-                </th>
-                <th scope="col" className={thClass}>
-                  What
-                </th>
-                <th scope="col" className={thClass}>
-                  State
-                </th>
-                <th scope="col" className={`${thClass} text-right`}>
-                  Rows
-                </th>
-                <th scope="col" className={`${thClass} text-right`}>
-                  Bad rows
-                </th>
-                <th scope="col" className={`${thClass} text-right`}>
-                  When
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {data?.works.map((work) => (
-                <tr key={work.id} className="border-b border-line last:border-0 hover:bg-wash">
-                  <td className={tdClass}>
-                    <Link href={`/data/files/${work.id}`} className="font-semibold hover:underline">
-                      {work.name}
-                    </Link>
-                    <div className="text-xs text-soft">by {work.by}</div>
-                  </td>
-                  <td className={tdClass}>
-                    {(work.detail.plan as { kind: string }).kind}
-                    {work.detail.isDry ? ', dry run' : ''}
-                  </td>
-                  <td className={`${tdClass} ${work.state === 'failed' ? 'text-stop' : work.state === 'done' ? 'text-good' : ''}`}>
-                    {STATES[work.state]}
-                  </td>
-                  <td className={`${tdClass} num`}>{sayCount(Number(work.result.rows ?? work.done))}</td>
-                  <td className={`${tdClass} num ${Number(work.result.bad ?? 0) ? 'text-stop' : 'text-soft'}`}>
-                    {sayCount(Number(work.result.bad ?? 0))}
-                  </td>
-                  <td className={`${tdClass} num`}>{sayMoment(work.createdAt, store.zone)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+        <div className="rounded-md border border-line bg-panel">
+          <Table
+            name="Imports"
+            rows={data?.works}
+            columns={columns}
+            keyOf={(work) => String(work.id)}
+            hrefOf={(work) => `/data/files/${work.id}`}
+          />
           {(data?.works.length ?? 0) >= 200 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The latest 200.</p>}
           {error ? (
             <Failed error={error} retry={() => void refetch()} />

@@ -18,22 +18,7 @@ import {
 } from '@/core/imports';
 import { ATTRIBUTE_TYPES, ATTRIBUTE_TYPE_WORDS, countries, type AttributeType } from '@/core/people';
 import { sayName } from '@/core/rules';
-import {
-  api,
-  ApiError,
-  attempt,
-  Button,
-  Field,
-  inputClass,
-  Page,
-  Part,
-  plural,
-  Progress,
-  tdClass,
-  useStore,
-  useWork,
-  wordsOf,
-} from '../kit';
+import { api, ApiError, attempt, Button, Field, inputClass, Page, Part, plural, Progress, useStore, useWork, wordsOf } from '../kit';
 import { Findings, type Spelling } from './ImportedScreen';
 
 const KIND_WORDS: Record<ImportKind, string> = { people: 'People', consent: 'Consent', orders: 'Orders', events: 'Events' };
@@ -366,7 +351,7 @@ export function ImportScreen({ list = '' }: { list?: string }) {
                   <tbody>
                     {file.rows.map((row, index) => (
                       <tr key={index}>
-                        <td className={`${tdClass} font-mono`}>{row[0]}</td>
+                        <td className="px-4 py-2 align-top font-mono">{row[0]}</td>
                       </tr>
                     ))}
                   </tbody>

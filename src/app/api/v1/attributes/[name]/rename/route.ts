@@ -4,5 +4,5 @@ import { json, route } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, request, caller }) =>
-  json(await renameAttribute(db, params.name!, ((await readJson(request)) as { to?: unknown } | null)?.to, caller.name)),
+  json(await renameAttribute(db, params.name!, await readJson(request), caller.name)),
 );

@@ -1,0 +1,65 @@
+import { z } from 'zod';
+import { ATTRIBUTE_TYPES } from '../people';
+import { CHANNELS } from '../rules';
+import { SCOPES, siteSchema } from '../sources';
+import { isName } from '../text';
+
+/**
+ * What the public interface takes where a screen asks for the same: one schema reads the body at the door and the fields of
+ * the form, so that both say the same of what does not fit.
+ */
+const words = (most: number) => z.string().trim().min(1, 'is empty').max(most);
+const how = z.string().trim().min(3, 'is too short: say how they agreed or asked').max(200);
+
+export const listInput = z.strictObject({
+  name: words(80),
+  about: z.string().max(300).default(''),
+  doubleOptIn: z.boolean().default(false),
+});
+
+export const letterInput = z.strictObject({
+  kind: z.enum(['marketing', 'service']),
+  subject: words(300),
+  text: words(10_000),
+});
+
+/** The name of an attribute, as everywhere. */
+export const attributeName = z.string().trim().refine(isName, 'is not a name');
+export const attributeInput = z.strictObject({ type: z.enum(ATTRIBUTE_TYPES), about: z.string().max(300).default('') });
+export const renameInput = z.strictObject({ to: attributeName });
+
+export const consentInput = z.strictObject({
+  channel: z.enum(CHANNELS),
+  state: z.enum(['given', 'withdrawn']),
+  how,
+  wording: z.string().max(2000).optional(),
+  place: z.string().max(500).optional(),
+});
+
+/** A word on consent of many at once: without the words that each would have been shown. */
+export const bulkConsentInput = consentInput.omit({ wording: true, place: true });
+export const tagInput = z.strictObject({ tag: words(60) });
+/** The name of a form or of a source. */
+export const nameInput = z.strictObject({ name: words(80) });
+export const viewInput = z.strictObject({ name: words(60), query: z.string().max(8000) });
+export const eventInput = z.strictObject({
+  type: z.string(),
+  time: z.string().optional(),
+  data: z.record(z.string(), z.unknown()).default({}),
+});
+
+export const sourceInput = z.discriminatedUnion('kind', [
+  z.strictObject({ kind: z.literal('key'), name: words(80), scopes: z.array(z.enum(SCOPES)).min(1) }),
+  z.strictObject({ kind: z.literal('webhook'), name: words(80) }),
+  z.strictObject({ kind: z.literal('snippet'), name: words(80), sites: z.array(siteSchema).min(1).max(20) }),
+]);
+
+export const passwordInput = z.strictObject({ present: z.string().min(1).max(500), wanted: z.string().min(12, 'is too short').max(500) });
+
+export const suppressionsInput = z.strictObject({
+  channel: z.enum(CHANNELS).default('email'),
+  addresses: z.array(z.string().max(400)).min(1).max(100_000),
+  reason: z.string().trim().min(3, 'is too short').max(100).default('by hand'),
+});
+/** Why an address may be written to again. */
+export const liftInput = z.strictObject({ why: z.string().trim().min(3, 'is too short').max(200) });
