@@ -25,7 +25,10 @@ test('a table is sorted by any head, its columns are chosen and stay chosen, and
   await page.getByRole('button', { name: 'Flows: columns, save as CSV' }).click();
   await page.getByRole('checkbox', { name: 'Sent, 24 hours' }).uncheck();
   await expect(page.getByRole('columnheader', { name: 'Sent, 24 hours' })).toHaveCount(0);
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: /^Save \d+ rows as CSV/ }).click()]);
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('button', { name: /^Save \d+ rows as CSV/ }).click(),
+  ]);
   expect(download.suggestedFilename()).toBe('flows.csv');
   const rows = parse(readFileSync(await download.path()), { columns: true }) as Record<string, string>[];
   expect(Object.keys(rows[0]!)).toEqual([
