@@ -1,6 +1,10 @@
+import { fork } from 'node:child_process';
+import { once } from 'node:events';
+import { join } from 'node:path';
 import { run as runJobs, Logger } from 'graphile-worker';
 import { Pool } from 'pg';
 import { connect, inTransaction, query, rowsOf } from '../src/data/db';
+import { fill } from './due';
 import { BATCH, tick } from '../src/server/flows';
 
 /** 100,000 due runs, each at the end of its wait: against a bare loop of the same claims, updates and inserts, and against one library job a run. */
@@ -8,35 +12,6 @@ const RUNS = 100_000;
 const url = process.env.VIATIC_DATABASE_URL!;
 const db = connect(url, 6);
 const DUE = rowsOf({ person_id: 'bigint', id: 'bigint' });
-
-async function fill(): Promise<void> {
-  await query(db, `truncate runs, traces, sends, events, event_keys, people, identifiers, consents, suppressions, credits, orders cascade`);
-  await query(
-    db,
-    `insert into people (id, attributes, created_at, seen_at) select n, jsonb_build_object('email', 'p' || n || '@example.com', 'firstName', 'Robin'),
-      now(), now() from generate_series(1, ${RUNS}) n`,
-  );
-  await query(
-    db,
-    `insert into consents (person_id, channel, state, at) select n, 'email', 'given', now() from generate_series(1, ${RUNS}) n`,
-  );
-  await query(
-    db,
-    `insert into events (id, person_id, type, time, source, event_id, properties, received_at)
-      select n, n, 'cart.updated', now() - interval '25 hours', 'bench', n::text, jsonb_build_object('cartId', 'c' || n, 'value', 50 + n % 100,
-        'currency', 'EUR'), now() from generate_series(1, ${RUNS}) n`,
-  );
-  // each has entered a day ago and waits at the end of the 23 hours: what is due is the reminder, then the end
-  await query(
-    db,
-    `insert into runs (id, person_id, flow_id, version, key, phase, armed_at, entered_at, about_event, about_at, step, wait_until, effects, seq, wake_at)
-    select n, n, (select id from flows where key = 'cart-left-behind'), 1, 'c' || n, 'inside', now(), e.time + interval '1 hour', n, e.time, 'a-day',
-      now() - interval '1 hour', 1, 4, now() - interval '1 hour' + n * interval '1 millisecond' from generate_series(1, ${RUNS}) n
-        join events e on e.person_id = n`,
-  );
-  await query(db, `delete from graphile_worker._private_jobs`);
-  for (const table of ['people', 'events', 'runs']) await query(db, `analyze ${table}`);
-}
 
 /** The same claims, updates and inserts with nothing decided. */
 async function bareTick(): Promise<number> {
@@ -89,15 +64,28 @@ const all = (one: () => Promise<number>) => async () => {
 
 async function main(): Promise<void> {
   const say = (n: number) => Math.round(n).toLocaleString('en');
-  await fill();
+  await fill(db, RUNS);
   const bare = await time(all(bareTick));
-  await fill();
+  await fill(db, RUNS);
   const loop = await time(all(() => tick(db)));
   const [check] = await query<{ sends: number }>(db, 'select count(*)::int as sends from sends');
   if (check!.sends !== RUNS) throw new Error(`${check!.sends} sends`);
 
+  // by one process of its own, then by two: a second worker finds other people than the first
+  const byProcesses = async (count: number): Promise<number> => {
+    await fill(db, RUNS);
+    const workers = Array.from({ length: count }, () => fork(join(import.meta.dirname, 'ticks.ts'), [], { execArgv: process.execArgv }));
+    await Promise.all(workers.map((worker) => once(worker, 'message')));
+    const ends = workers.map((worker) => once(worker, 'exit'));
+    return time(async () => {
+      for (const worker of workers) worker.send('go');
+      await Promise.all(ends);
+    });
+  };
+  const [one, two] = [await byProcesses(1), await byProcesses(2)];
+
   // one library job a run: claimed, its run updated and traced, its send written, each in the library's usual way
-  await fill();
+  await fill(db, RUNS);
   const JOBS = 20_000;
   await query(db, `select graphile_worker.add_job('run', json_build_object('id', n)) from generate_series(1, ${JOBS}) n`);
   const pool = new Pool({ connectionString: url, max: 12 });
@@ -140,7 +128,7 @@ async function main(): Promise<void> {
   await runner.stop();
   await pool.end();
   console.log(
-    `run loop: ${say(loop)} runs/s of ${RUNS.toLocaleString('en')} due; bare loop of the same statements ${say(bare)} runs/s, ratio ${(loop / bare).toFixed(2)}; one library job a run (${JOBS.toLocaleString('en')} of them) ${say(jobs)} runs/s, ratio ${(loop / jobs).toFixed(1)}`,
+    `run loop: ${say(loop)} runs/s of ${RUNS.toLocaleString('en')} due; bare loop of the same statements ${say(bare)} runs/s, ratio ${(loop / bare).toFixed(2)}; one library job a run (${JOBS.toLocaleString('en')} of them) ${say(jobs)} runs/s, ratio ${(loop / jobs).toFixed(1)}; one process ${say(one)} runs/s, two ${say(two)} runs/s, ratio ${(two / one).toFixed(2)}`,
   );
   await db.destroy();
 }

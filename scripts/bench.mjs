@@ -15,10 +15,11 @@ const databaseUrl = cluster.url('viatic');
 const env = { ...(await stack.environmentOf(folder, databaseUrl, port)), VIATIC_ADMIN_DATABASE_URL: cluster.url('postgres') };
 let web = null;
 let door = null;
+let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,ingest,runloop,people';
+  const which = process.argv[2] ?? 'advance,rules,replay,ingest,runloop,mails,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('ingest') || which.includes('crowd')) {
@@ -32,9 +33,16 @@ try {
     for (const program of [web, door]) await stack.stopProgram(program);
   }
   if (which.includes('people')) stack.runScript('bench/people.ts', [], env);
+  if (which.includes('replay')) stack.runScript('bench/replay.ts', [], env);
+  if (which.includes('mails')) {
+    const sinkPort = String(await freePort());
+    sink = stack.startScript('bench-sink', 'bench/sink.ts', { ...env, BENCH_SINK_PORT: sinkPort }, folder);
+    await sink.ready;
+    stack.runScript('bench/mails.ts', [], { ...env, BENCH_SINK_PORT: sinkPort });
+  }
   if (which.includes('runloop')) stack.runScript('bench/runloop.ts', [], env);
 } finally {
-  for (const program of [web, door]) if (program) await stack.stopProgram(program);
+  for (const program of [web, door, sink]) if (program) await stack.stopProgram(program);
   await cluster.stop();
   rmSync(folder, { recursive: true, force: true });
 }

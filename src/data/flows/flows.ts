@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import type { FlowState } from '@/core/api';
+import { problemsOf, type FlowState } from '@/core/api';
 import { flowSchema, type FlowDocument } from '@/core/flows';
 import { databaseOf, query, queryOne, type Sql } from '../db';
 
@@ -106,7 +106,12 @@ export async function readVersion(sql: Sql, flowId: number, version: number): Pr
       { flowId, version },
     );
     if (!row) throw new Error(`flow ${flowId} has no version ${version}`);
-    document = flowSchema.parse(row.document);
+    const read = flowSchema.safeParse(row.document);
+    if (!read.success) {
+      const [first] = problemsOf(read.error);
+      throw new Error(`version ${version} of flow ${flowId} cannot be read: ${first!.field} ${first!.wrong}, right is ${first!.right}`);
+    }
+    document = read.data;
     if (versions.size > 500) versions.clear();
     versions.set(id, document);
   }

@@ -25,7 +25,7 @@ export {
   earlierRuns,
   type EarlierRuns,
   endRuns,
-  findRun,
+  findRuns,
   insertSends,
   isAnythingDue,
   type NewSend,

@@ -1,7 +1,7 @@
 import type { Instant } from '@/core/time';
 import type { Because, Value } from '@/core/rules';
 import { CALLED, type Effect, type EarlierRun, type Outcome, type Phase, type Run, type Saw, type TraceEntry } from '@/core/flows';
-import { query, queryOne, queryPrepared, rowsOf, type Sql } from '../db';
+import { query, queryPrepared, rowsOf, type Sql } from '../db';
 
 const BEGINNINGS = rowsOf({ person_id: 'bigint', flow_id: 'int', key: 'text' }, 'beginnings');
 const RUNS = rowsOf({
@@ -367,14 +367,16 @@ export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
   return row!.due;
 }
 
-/** One run of a person, or null. */
-export async function findRun(sql: Sql, personId: string, runId: string): Promise<RunRow | null> {
-  return queryOne<RunRow>(
+/** Runs by their people and numbers; keys are run ids. */
+export async function findRuns(sql: Sql, runs: readonly Pick<RunRow, 'person_id' | 'id'>[]): Promise<Map<string, RunRow>> {
+  const rows = await queryPrepared<RunRow>(
     sql,
+    'find_runs',
     `select ${RUN_COLUMNS}, coalesce(r.about_data, ${ABOUT}) as about_data
-     from runs r where r.person_id = :personId and r.id = :runId`,
-    { personId, runId },
+     from ${OF_RUNS.sql} as o join runs r on r.person_id = o.person_id and r.id = o.id`,
+    { rows: OF_RUNS.of(runs.map(({ person_id, id }) => ({ person_id, id }))) },
   );
+  return new Map(rows.map((row) => [row.id, row]));
 }
 
 /** Every run that a person had or has in a flow. */

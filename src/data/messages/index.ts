@@ -9,6 +9,8 @@ export {
   personOfSend,
   placesOfSends,
   type SendRow,
-  settleSend,
+  type Settled,
+  settleSends,
   takeSend,
+  takeSends,
 } from './sends';

@@ -1,11 +1,14 @@
 import type { Instant } from '@/core/time';
 import type { FactEvent, Facts, Value } from '@/core/rules';
-import { query, queryOne, rowsOf, type Sql } from '../db';
+import { query, queryOne, queryPrepared, rowsOf, type Sql } from '../db';
 import { REACH_COLUMNS, reachOf } from '../rules';
 import type { SendRef } from '../flows';
 import { ALIVE } from '../work';
 
 const REPORTS = rowsOf({ person_id: 'bigint', send_id: 'bigint', type: 'text', at: 'moment' });
+
+const REFS = rowsOf({ person_id: 'bigint', id: 'bigint' });
+const SETTLED = rowsOf({ id: 'bigint', state: 'text', at: 'moment', reason: 'text', subject: 'text' });
 
 export interface SendRow {
   person_id: string;
@@ -28,24 +31,31 @@ export const isHeldSql = (
   and lock.database = (select oid from pg_database where datname = current_database()))`;
 
 /**
- * Takes a queued send in hand for a worker and reads it with all that its message needs; null when it is over, or in the
- * hands of another who lives. No transaction stays open: the hold ends when the send is settled or left, or with the worker.
+ * Takes queued sends in hand for a worker and reads them with all that their messages need, by number; those that are over, or
+ * in the hands of another who lives, are not answered. A send that a merge has moved stands with whom it belongs to now. No
+ * transaction stays open: the hold ends when a send is settled or left, or with the worker.
  */
-export async function takeSend(sql: Sql, ref: SendRef, holder: number): Promise<SendRow | null> {
-  const row = await queryOne<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
+export async function takeSends(sql: Sql, refs: readonly SendRef[], holder: number): Promise<Map<string, SendRow>> {
+  const rows = await queryPrepared<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
+    'take_sends',
     `with held as (
-       update sends s set held_by = :holder where s.id = :id and s.person_id = :personId and s.state = 'queued'
+       update sends s set held_by = :holder from ${REFS.sql} as a where s.id = a.id and s.state = 'queued'
+         and (s.person_id = a.person_id or exists (select 1 from merges m where m.loser_id = a.person_id and m.winner_id = s.person_id))
          and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
      )
      select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
        coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about
      from held s join people p on p.id = s.person_id left join runs r on r.person_id = s.person_id and r.id = s.run_id`,
-    { ...ref, holder },
+    { rows: REFS.of(refs.map(({ personId, id }) => ({ person_id: personId, id }))), holder },
   );
-  return row && { ...row, reach: reachOf(row) };
+  return new Map(rows.map((row) => [row.id, { ...row, reach: reachOf(row) }]));
 }
+
+/** {@link takeSends} of one; null when it is not to be had. */
+export const takeSend = async (sql: Sql, ref: SendRef, holder: number): Promise<SendRow | null> =>
+  (await takeSends(sql, [ref], holder)).get(ref.id) ?? null;
 
 /** Gives a send back that could not be carried out for now. */
 export async function leaveSend(sql: Sql, ref: SendRef): Promise<void> {
@@ -73,24 +83,38 @@ export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<string | null
   return row?.person_id ?? null;
 }
 
+/** What became of a send. */
+export interface Settled {
+  readonly id: string;
+  readonly state: 'sent' | 'failed' | 'skipped';
+  readonly at: Instant;
+  readonly reason?: string;
+  readonly subject?: string;
+}
+
 /**
- * Notes what became of a send, wherever it stands by now. What the mail server has reported meanwhile counts: one that is
+ * Notes what became of sends, wherever they stand by now. What the mail server has reported meanwhile counts: one that is
  * delivered or bounced is no longer merely sent.
  */
-export async function settleSend(
-  sql: Sql,
-  ref: SendRef,
-  state: 'sent' | 'failed' | 'skipped',
-  at: Instant,
-  more: { reason?: string; subject?: string },
-): Promise<void> {
-  await query(
+export async function settleSends(sql: Sql, settled: readonly Settled[]): Promise<void> {
+  await queryPrepared(
     sql,
-    `update sends set held_by = null, reason = :reason, subject = coalesce(:subject, subject),
-       state = case when state <> 'queued' then state else :state end,
-       sent_at = case when :state = 'sent' then coalesce(sent_at, cast(:at as timestamptz)) else sent_at end
-     where id = :id`,
-    { id: ref.id, state, at: new Date(at), reason: more.reason ?? null, subject: more.subject ?? null },
+    'settle_sends',
+    `update sends s set held_by = null, reason = r.reason, subject = coalesce(r.subject, s.subject),
+       state = case when s.state <> 'queued' then s.state else r.state end,
+       sent_at = case when r.state = 'sent' then coalesce(s.sent_at, r.at) else s.sent_at end
+     from ${SETTLED.sql} as r where s.id = r.id`,
+    {
+      rows: SETTLED.of(
+        settled.map(({ id, state, at, reason, subject }) => ({
+          id,
+          state,
+          at: new Date(at),
+          reason: reason ?? null,
+          subject: subject ?? null,
+        })),
+      ),
+    },
   );
 }
 

@@ -1,6 +1,7 @@
+import { createHash } from 'node:crypto';
 import type { EventAsk } from '@/core/flows';
 import { addressOf, inOrder, type Channel, type FactEvent, type Facts, type Reach, type Value } from '@/core/rules';
-import { query, rowsOf, type Sql } from '../db';
+import { query, queryPrepared, rowsOf, type Sql } from '../db';
 import { whereSql } from './rules';
 
 const ASKS = rowsOf({
@@ -54,8 +55,9 @@ export async function loadFacts(
 ): Promise<Map<string, Facts>> {
   const facts = new Map<string, Facts>();
   if (!asked.size) return facts;
-  const people = await query<FactRow>(
+  const people = await queryPrepared<FactRow>(
     sql,
+    `facts${parts.lists ? '_lists' : ''}${parts.tags ? '_tags' : ''}`,
     `select p.id, p.attributes, ${REACH_COLUMNS},
        ${parts.lists ? 'array(select l.key from list_members m join lists l on l.id = m.list_id where m.person_id = p.id)' : `cast('{}' as text[])`} as lists,
        ${parts.tags ? 'array(select t.tag from person_tags t where t.person_id = p.id)' : `cast('{}' as text[])`} as tags,
@@ -90,6 +92,9 @@ export async function loadAllFacts(sql: Sql, personId: string, eventTypes: reado
 const NAMED = `case when cardinality(a.names) = 0 then cast('{}' as jsonb)
   else (select coalesce(jsonb_object_agg(key, value), '{}') from jsonb_each(e.properties) where key = any(a.names)) end as properties`;
 
+/** A short name for a statement, the same for the same text. */
+const digestOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 20);
+
 /** The events that are asked for of each person, ascending. What is alike but for the person and the moment is one statement. */
 async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Promise<Map<string, FactEvent[]>> {
   // tests of properties are compiled into the statement, so each set of them is a statement of its own
@@ -119,9 +124,7 @@ async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Prom
   for (const { where, order, all, rows } of statements.values()) {
     const { condition, bindings } = whereSql('e.properties', where);
     const way = order === 'newest' ? 'desc' : 'asc';
-    const loaded = await query<EventRow>(
-      sql,
-      `select a.person_id, e.id, a.type, (extract(epoch from e.time) * 1000)::bigint as time_ms, e.properties
+    const text = `select a.person_id, e.id, a.type, (extract(epoch from e.time) * 1000)::bigint as time_ms, e.properties
        from ${ASKS.sql} as a cross join lateral (
          select e.id, e.time, ${all ? 'e.properties' : NAMED}
          from events e
@@ -130,9 +133,9 @@ async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Prom
              then e.properties ->> a.key_name is not distinct from a.key_value else a.key_value is null end)
            and ${condition}
          order by e.time ${way}, e.id ${way} limit a.most
-       ) e`,
-      { ...bindings, rows: ASKS.of([...rows.values()]) },
-    );
+       ) e`;
+    // planned once a connection: with a table for each month that takes longer than a few people's events
+    const loaded = await queryPrepared<EventRow>(sql, `asked_${digestOf(text)}`, text, { ...bindings, rows: ASKS.of([...rows.values()]) });
     for (const row of loaded) {
       let own = found.get(row.person_id);
       if (!own) found.set(row.person_id, (own = new Map()));

@@ -23,7 +23,7 @@ import { noteMessageEvents } from '@/data/messages';
 import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
 import { joinRuns } from './join';
 import { attributeRecords, forgetAttributes } from './attributes';
-import { gather, TooMuch } from './gather';
+import { gather, TooMuch } from '../base';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { seenIn } from './seen';

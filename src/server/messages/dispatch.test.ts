@@ -5,7 +5,7 @@ import { changeStep, type FlowDocument, type SendStep } from '@/core/flows';
 import { query } from '@/data/db';
 import { cartLeftBehind } from '../../demo/flows';
 import { erasePerson, unsubscribe } from '../people';
-import { queueDispatch, settleSend, takeSend } from '@/data/messages';
+import { queueDispatch, settleSends, takeSend } from '@/data/messages';
 import { enterWorker } from '@/data/work';
 import { dispatch, giveUp, mailOfMessageId, messageIdOf, type Dispatch } from './dispatch';
 import { drain, publishFlow, writeDraft } from '../flows';
@@ -317,7 +317,7 @@ describe('what goes wrong on the way', () => {
       eventId: 'b1',
       properties: { sendId: refs[1]!.id },
     });
-    await settleSend(lab.db, refs[1]!, 'sent', Date.now(), { subject: 'x' });
+    await settleSends(lab.db, [{ id: refs[1]!.id, state: 'sent', at: Date.now(), subject: 'x' }]);
     await dispatch(context(), refs);
     expect(taken).toEqual([]);
     expect(await query(lab.db, `select state, sent_at is not null as sent from sends order by id`)).toEqual([
@@ -330,7 +330,7 @@ describe('what goes wrong on the way', () => {
     const [ref] = await queued(cart('a@example.com', 20));
     await takeSend(lab.db, ref!, 0);
     await query(lab.db, `update sends set person_id = 999999 where id = :id`, { id: ref!.id });
-    await settleSend(lab.db, ref!, 'sent', Date.now(), { subject: 'x' });
+    await settleSends(lab.db, [{ id: ref!.id, state: 'sent', at: Date.now(), subject: 'x' }]);
     expect(await sends()).toMatchObject([{ state: 'sent' }]);
   });
 

@@ -1,12 +1,13 @@
-import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff } from '@/core/flows';
+import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
 import { notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
 import { addressOf, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
-import { databaseOf, type Db, type Sql } from '@/data/db';
+import { databaseOf, isOutage, type Db, type Sql } from '@/data/db';
 import { loadFacts } from '@/data/rules';
-import { findRun, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
-import { domainsOfSends, leaveSend, ownerOfSend, queueDispatch, settleSend, takeSend, type SendRow } from '@/data/messages';
+import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
+import { domainsOfSends, leaveSend, queueDispatch, settleSends, takeSend, takeSends, type SendRow, type Settled } from '@/data/messages';
 import { readStore, type Store } from '@/data/store';
+import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
 import { sealLink } from './links';
 import { LONGEST_HANDOVER_MS, TooSlow, type Handed, type Mailer } from './mail';
@@ -27,7 +28,7 @@ export interface Dispatch {
 /** The number of nobody: what it holds anybody may take. */
 export const holderOf = (context: Dispatch): number => context.worker?.() ?? 0;
 
-const AT_ONCE = 4;
+const AT_ONCE = 6;
 /** How long a job waits for a lane in which others are in hand before it leaves the rest for later. */
 const PATIENCE_MS = 2_000;
 
@@ -150,21 +151,48 @@ async function dispatchOne(context: Dispatch, ref: SendRef): Promise<void> {
   }
 }
 
-async function carryOut(context: Dispatch, given: SendRef): Promise<void> {
-  const { db } = context;
-  const personId = await ownerOfSend(db, given);
-  if (!personId) return;
-  const ref = { ...given, personId };
-  const send = await takeSend(db, ref, holderOf(context));
-  if (!send) return;
-  const store = await readStore(db);
-  const message = await messageOf(db, send.flow_id, send.version, send.step_id);
-  const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? (await overtakenBecause(context, send, store));
-  if (reason) return settleSend(db, ref, 'skipped', store.now, { reason });
-  const links = linksOf(context, ref);
+/** A send in hand: what it says, and why it is not to go out after all, or null. */
+interface Ready {
+  readonly send: SendRow;
+  readonly message: Message;
+  readonly store: Store & { readonly now: Instant };
+  readonly reason: string | null;
+}
+
+/** What sends that are carried out at the same time share: each look and each note is one statement for all that come together. */
+interface Desk {
+  readonly look: (ref: SendRef) => Promise<Ready | null>;
+  readonly settle: (settled: Settled) => Promise<void>;
+}
+const TOGETHER = { sizeOf: () => 1, most: 25, atOnce: 1, mostWaiting: Infinity, isOneBad: (error: unknown) => !isOutage(error) };
+const desks = new WeakMap<Dispatch, Desk>();
+function deskOf(context: Dispatch): Desk {
+  let desk = desks.get(context);
+  if (!desk) {
+    desk = {
+      look: gather((refs: readonly SendRef[]) => lookAt(context, refs), TOGETHER),
+      settle: gather(async (settled: readonly Settled[]) => {
+        await settleSends(context.db, settled);
+        return settled.map(() => undefined);
+      }, TOGETHER),
+    };
+    desks.set(context, desk);
+  }
+  return desk;
+}
+
+async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
+  const desk = deskOf(context);
+  const ready = await desk.look(ref);
+  if (!ready) return;
+  const { send, message, store, reason } = ready;
+  const settle = (state: Settled['state'], more: { reason?: string; subject?: string }) =>
+    desk.settle({ id: ref.id, state, at: store.now, ...more });
+  if (reason) return settle('skipped', { reason });
+  const links = linksOf(context, { ...ref, personId: send.person_id });
   const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store), links);
   // the same text comes out the next time: it is not tried again
-  if ('problem' in rendered) return settleSend(db, ref, 'failed', store.now, { reason: rendered.problem });
+  if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   let handed: Handed;
   try {
     handed = await (message.kind === 'service' ? (context.urgentMailer ?? context.mailer) : context.mailer).send({
@@ -176,35 +204,73 @@ async function carryOut(context: Dispatch, given: SendRef): Promise<void> {
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
     });
   } catch (error) {
-    await leaveSend(db, ref);
+    await leaveSend(context.db, ref);
     throw error;
   }
-  await settleSend(db, ref, handed.taken ? 'sent' : 'failed', store.now, {
-    subject: rendered.subject,
-    ...(!handed.taken && { reason: handed.reason }),
-  });
+  await settle(handed.taken ? 'sent' : 'failed', { subject: rendered.subject, ...(!handed.taken && { reason: handed.reason }) });
+}
+
+/** Takes sends in hand and looks at each once more: null for those that are over or in the hands of another. */
+async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Ready | null)[]> {
+  const { db } = context;
+  const taken = await takeSends(db, refs, holderOf(context));
+  if (!taken.size) return refs.map(() => null);
+  const store = await readStore(db);
+  const sends = [...taken.values()];
+  const overtaken = await overtakenBecause(db, sends, store);
+  const ready = new Map<string, Ready>();
+  for (const send of sends) {
+    const message = await messageOf(db, send.flow_id, send.version, send.step_id);
+    const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? overtaken.get(send.id) ?? null;
+    ready.set(send.id, { send, message, store, reason });
+  }
+  return refs.map((ref) => ready.get(ref.id) ?? null);
 }
 
 /**
- * Why a message that was queued is not to go out any more, by what has happened since, in words; or null. The flow may have
- * been paused or the message switched off, the run may be over, its goal reached, its trigger undone.
+ * Why messages that were queued are not to go out any more, by what has happened since, in words, by the number of the send;
+ * those that may are not among them. The flow may have been paused or the message switched off, the run may be over, its goal
+ * reached, its trigger undone.
  */
-async function overtakenBecause({ db }: Dispatch, send: SendRow, store: Store & { now: Instant }): Promise<string | null> {
-  const [flow, row] = [(await flowsNow(db, [send.flow_id])).get(send.flow_id), await findRun(db, send.person_id, send.run_id)];
-  if (!flow || !row) return 'its run is not on file any more';
-  if (flow.state !== 'on') return flow.state === 'paused' ? 'the flow was paused before it went out' : 'the flow was not on any more';
-  const document = await readVersion(db, send.flow_id, send.version);
-  const newest = flow.version === null || flow.version === send.version ? document : await readVersion(db, send.flow_id, flow.version);
-  const step = planOf(newest).steps.get(send.step_id);
-  if (step?.kind === 'send' && step.off) return 'this message was switched off before it went out';
-  const run = toRun(row);
-  if (run.outcome === 'left' || run.outcome === 'undone') return 'the run had ended before it went out';
-  // the steps after it may be done, and a run that is through is woken by nothing: what is asked is whether it would still be inside
-  const inside = { ...run, phase: 'inside' as const, isDoubtful: true };
-  const events = asksOf({ document, zone: store.zone }, inside, { now: store.now, dueAt: store.now });
-  const facts = (await loadFacts(db, new Map([[send.person_id, { events }]]), factsNeeded([document]))).get(send.person_id);
-  const over = facts && overBecause(document, inside, facts, store.now, store.zone);
-  if (!over) return null;
+async function overtakenBecause(db: Db, sends: readonly SendRow[], store: Store & { now: Instant }): Promise<Map<string, string>> {
+  const flows = await flowsNow(db, [...new Set(sends.map((send) => send.flow_id))]);
+  const runs = await findRuns(
+    db,
+    sends.map(({ person_id, run_id }) => ({ person_id, id: run_id })),
+  );
+  const over = new Map<string, string>();
+  const asked: { send: SendRow; document: FlowDocument; run: Run }[] = [];
+  for (const send of sends) {
+    const [flow, row] = [flows.get(send.flow_id), runs.get(send.run_id)];
+    if (!flow || !row) over.set(send.id, 'its run is not on file any more');
+    else if (flow.state !== 'on')
+      over.set(send.id, flow.state === 'paused' ? 'the flow was paused before it went out' : 'the flow was not on any more');
+    else {
+      const document = await readVersion(db, send.flow_id, send.version);
+      const newest = flow.version === null || flow.version === send.version ? document : await readVersion(db, send.flow_id, flow.version);
+      const step = planOf(newest).steps.get(send.step_id);
+      const run = toRun(row);
+      if (step?.kind === 'send' && step.off) over.set(send.id, 'this message was switched off before it went out');
+      else if (run.outcome === 'left' || run.outcome === 'undone') over.set(send.id, 'the run had ended before it went out');
+      // the steps after it may be done, and a run that is through is woken by nothing: what is asked is whether it would still be inside
+      else asked.push({ send, document, run: { ...run, phase: 'inside', isDoubtful: true } });
+    }
+  }
+  const events = new Map<string, { events: ReturnType<typeof asksOf> }>();
+  for (const { send, document, run } of asked) {
+    const asks = asksOf({ document, zone: store.zone }, run, { now: store.now, dueAt: store.now });
+    events.set(send.person_id, { events: [...(events.get(send.person_id)?.events ?? []), ...asks] });
+  }
+  const facts = await loadFacts(db, events, factsNeeded(asked.map(({ document }) => document)));
+  for (const { send, document, run } of asked) {
+    const known = facts.get(send.person_id);
+    const reason = known && overBecause(document, run, known, store.now, store.zone);
+    if (reason) over.set(send.id, sayOver(reason, document, run));
+  }
+  return over;
+}
+
+function sayOver(over: NonNullable<ReturnType<typeof overBecause>>, document: FlowDocument, run: Run): string {
   switch (over.why) {
     case 'goal':
       return 'the goal was reached before it went out';
@@ -228,7 +294,8 @@ export function tryRender(message: Message, personal: Personal, links: Links): R
 export async function giveUp(context: Pick<Dispatch, 'db' | 'worker'>, refs: readonly SendRef[], reason: string): Promise<void> {
   const store = await readStore(context.db);
   for (const ref of refs)
-    if (await takeSend(context.db, ref, context.worker?.() ?? 0)) await settleSend(context.db, ref, 'failed', store.now, { reason });
+    if (await takeSend(context.db, ref, context.worker?.() ?? 0))
+      await settleSends(context.db, [{ id: ref.id, state: 'failed', at: store.now, reason }]);
 }
 
 /** The Message-ID of a mail: of a flow's send, or of a letter that no flow sends. The same at each try, so that no server takes it twice. */

@@ -25,26 +25,39 @@ export const LONGEST_HANDOVER_MS = 40_000;
 /** Raised when the server has not taken a mail in time: it may yet do so, and knows the mail by its Message-ID when it comes again. */
 export class TooSlow extends Error {}
 
-/** Opens a pool of SMTP connections of its own. */
+/** Opens a pool of SMTP connections of its own: as many mails are on their way at once, the others wait their turn here. */
 export function openMailer(
   smtpUrl: string,
   { connections = 20, longestMs = LONGEST_HANDOVER_MS }: { connections?: number; longestMs?: number } = {},
 ): Mailer {
-  const open = () =>
-    nodemailer.createTransport({
-      url: smtpUrl,
-      pool: true,
-      maxConnections: connections,
-      maxMessages: 1000,
-      connectionTimeout: Math.min(10_000, longestMs),
-      greetingTimeout: Math.min(10_000, longestMs),
-      socketTimeout: Math.min(30_000, longestMs),
-    } as nodemailer.TransportOptions);
+  // the library takes an address or options, not both: what is asked of the pool stands in the address
+  const address = new URL(smtpUrl);
+  const pooled = {
+    pool: true,
+    maxConnections: connections,
+    maxMessages: 1000,
+    connectionTimeout: Math.min(10_000, longestMs),
+    greetingTimeout: Math.min(10_000, longestMs),
+    socketTimeout: Math.min(30_000, longestMs),
+  };
+  for (const [name, value] of Object.entries(pooled)) address.searchParams.set(name, String(value));
+  const open = () => nodemailer.createTransport(address.href);
   let transport = open();
   let slow = 0;
+  // a mail that the library had in its own queue would go out after we have said that it did not
+  let free = connections;
+  const waiting: (() => void)[] = [];
+  const place = async (): Promise<void> => {
+    if (free > 0) free -= 1;
+    else await new Promise<void>((turn) => waiting.push(turn));
+  };
+  const giveUpPlace = (): void => {
+    const next = waiting.shift();
+    if (next) next();
+    else free += 1;
+  };
   return {
     async send(mail) {
-      const own = transport;
       let timer: NodeJS.Timeout | undefined;
       const tooSlow = new Promise<never>((_, fail) => {
         timer = setTimeout(
@@ -52,6 +65,17 @@ export function openMailer(
           longestMs,
         );
       });
+      tooSlow.catch(() => undefined);
+      const turn = place();
+      try {
+        await Promise.race([turn, tooSlow]);
+      } catch (error) {
+        clearTimeout(timer);
+        // the turn that comes too late goes to the next
+        void turn.then(giveUpPlace);
+        throw error;
+      }
+      const own = transport;
       try {
         const sending = own.sendMail({
           from: mail.from,
@@ -66,7 +90,7 @@ export function openMailer(
             headers: { 'List-Unsubscribe': `<${mail.unsubscribeUrl}>`, 'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click' },
           }),
         });
-        sending.catch(() => {});
+        void sending.catch(() => undefined).finally(giveUpPlace);
         await Promise.race([sending, tooSlow]);
         slow = 0;
         return { taken: true };
