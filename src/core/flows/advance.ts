@@ -1,5 +1,5 @@
-import { addDuration, type Instant } from '../time';
-import { earliest, see, verdict, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
+import { addDuration, earliest, type Instant } from '../time';
+import { see, verdict, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';

@@ -2,7 +2,7 @@ import type { Instant } from '../time';
 import { CHANNELS, type Channel } from './channel';
 import { ADDRESS_ATTRIBUTE, addressOf, type Facts } from './facts';
 import { signalOf } from './needs';
-import type { Value } from './rule';
+import type { Value } from './value';
 
 /** What can be known of a person beside what happened, and changes. */
 export const FACT_KINDS = ['attribute', 'consent', 'suppression', 'pause', 'topic', 'tag', 'list'] as const;

@@ -1,9 +1,9 @@
-import { sayElapsed, type Instant } from '../time';
-import { CHANNEL_WORDS } from './channel';
-import { sayBarrier, type Barrier, type Facts, type Viewpoint } from './facts';
-import { look, type Seen, type SeenEvents, type Verdict } from './look';
-import { partsOf, type Rule, type Test, type Value } from './rule';
-import { sayName, sayRule, sayTriggerProperty, sayValue, type Wording } from './sentence';
+import type { Instant } from '../time';
+import type { Facts, Viewpoint } from './facts';
+import { look, type Seen, type Verdict } from './look';
+import { partsOf, type Rule } from './rule';
+import { sayRule, type Wording } from './sentence';
+import { kindOfTest, type Test } from './tests';
 
 /** The explanation of an answer: what the rule says, whether it holds, what was seen, and the same of its parts. */
 export interface Because {
@@ -33,28 +33,5 @@ export function explain(rule: Rule, seen: Seen, wording: Wording, at: Instant): 
       says,
       parts: parts.flatMap((part, index) => (seen.parts?.[index] ? explain(part, seen.parts[index], wording, at) : [])),
     };
-  return { holds: seen.holds, says, saw: saySeen(rule as Test, seen, wording, at) };
-}
-
-function saySeen(test: Test, { holds, saw }: Seen, wording: Wording, at: Instant): string {
-  switch (test.test) {
-    case 'attribute':
-      return `${sayName(test.name)} was ${sayValue(saw as Value | undefined)}`;
-    case 'trigger':
-      return `${sayTriggerProperty(test.property, wording)} was ${sayValue(saw as Value | undefined, test.property === 'value' ? wording.currency : undefined)}`;
-    case 'consent':
-      return saw ? sayBarrier(saw as Barrier, test.channel) : `has an address and agreed to ${CHANNEL_WORDS[test.channel].noun}`;
-    case 'list':
-      return holds === test.member ? `is on the list ${test.list}` : `is not on the list ${test.list}`;
-    case 'tag':
-      return holds === test.has ? `has the tag ${test.tag}` : `has no tag ${test.tag}`;
-    case 'did':
-    case 'didNot': {
-      const { times, last } = saw as SeenEvents;
-      if (last === null) return 'it did not happen';
-      const asked = test.times ?? 1;
-      const often = times === 1 ? (asked === 1 ? '' : ' once') : times < asked ? ` ${times} times` : ` at least ${times} times`;
-      return `it happened${often}, last ${sayElapsed(at - last)} before`;
-    }
-  }
+  return { holds: seen.holds, says, saw: kindOfTest(rule as Test).saySaw(rule as Test, seen, wording, at) };
 }

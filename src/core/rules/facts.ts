@@ -1,6 +1,6 @@
 import type { Instant } from '../time';
 import { CHANNEL_WORDS, type Channel } from './channel';
-import type { Value } from './rule';
+import type { Value } from './value';
 
 /** What stands between us and one channel of a person. */
 export interface Reach {

@@ -1,9 +1,13 @@
+export { durationSchema, eventTypeSchema, type Value } from './value';
+export { compare, isKnown, type Comparison, type PropertyTest } from './compare';
 export * from './rule';
+export { type SeenEvents, type Test } from './tests';
 export * from './channel';
 export * from './facts';
-export * from './compare';
+export * from './events';
 export * from './look';
 export * from './evaluate';
 export * from './sentence';
+export { sayDone, sayEvent, sayName, sayTriggerProperty, sayValue } from './wording';
 export * from './needs';
 export * from './changes';

@@ -1,5 +1,7 @@
 import type { Channel } from './channel';
-import { partsOf, type PropertyTest, type Rule, type Test } from './rule';
+import type { PropertyTest } from './compare';
+import { partsOf, type Rule } from './rule';
+import { kindOfTest, type Test } from './tests';
 
 /**
  * What a rule looks at: of which kind, under what name, how far back and how much of it. So just that is loaded, and just
@@ -27,30 +29,11 @@ export function dependsOn(rules: readonly (Rule | null | undefined)[]): Need[] {
   const visit = (rule: Rule): void => {
     const parts = partsOf(rule);
     if (parts) return parts.forEach(visit);
-    const need = needOf(rule as Test);
+    const need = kindOfTest(rule as Test).need(rule as Test);
     if (need) needs.set(JSON.stringify(need), need);
   };
   for (const rule of rules) if (rule) visit(rule);
   return [...needs.values()];
-}
-
-function needOf(test: Test): Need | null {
-  switch (test.test) {
-    case 'attribute':
-      return { kind: 'attribute', name: test.name };
-    case 'consent':
-      return { kind: 'reach', channel: test.channel };
-    case 'list':
-      return { kind: 'list', name: test.list };
-    case 'tag':
-      return { kind: 'tag', name: test.tag };
-    // the run carries what it is about
-    case 'trigger':
-      return null;
-    case 'did':
-    case 'didNot':
-      return { kind: 'event', name: test.event, where: test.where ?? [], since: test.since, times: test.times ?? 1 };
-  }
 }
 
 /** The names of the properties that tests look at, of the outermost level: what has to be loaded of an event. */

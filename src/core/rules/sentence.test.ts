@@ -2,7 +2,8 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { CHANNELS } from './channel';
 import { ruleSchema } from './rule';
-import { sayEvent, sayName, sayRule, sayTriggerProperty, sayValue } from './sentence';
+import { sayRule } from './sentence';
+import { sayEvent, sayName, sayTriggerProperty, sayValue } from './wording';
 
 const say = (rule: unknown, wording = {}) => sayRule(ruleSchema.parse(rule), wording);
 

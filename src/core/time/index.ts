@@ -1,2 +1,3 @@
 export * from './duration';
 export * from './zone';
+export * from './earliest';

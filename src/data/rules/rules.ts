@@ -71,59 +71,68 @@ export function whereSql(object: string, where: readonly PropertyTest[]): Compil
   };
 }
 
+/** What a test compiles with: the place of a value, and the moment and zone from which it is looked at. */
+interface Looking {
+  readonly bind: Bind;
+  readonly now: Instant;
+  readonly nowSql: string;
+  readonly zone: string;
+}
+type OfKind<K extends Test['test']> = Extract<Test, { test: K }>;
+
+const not = (isIt: boolean, condition: string) => (isIt ? condition : `(not ${condition})`);
+
+function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: Looking): string {
+  if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
+  const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${nowSql}`];
+  if (test.since !== 'ever') conditions.push(`e.time > ${bind(new Date(windowStart(now, test.since.last, zone)), 'timestamptz')}`);
+  for (const where of test.where ?? []) conditions.push(compareSql(bind, at(bind, 'e.properties', where.property), where));
+  const times = test.times ?? 1;
+  const found = `from events e where ${conditions.join(' and ')}`;
+  const did =
+    times === 1
+      ? `exists (select 1 ${found})`
+      : `((select count(*) from (select 1 ${found} limit ${bind(times, 'int')}) counted) >= ${bind(times, 'int')})`;
+  return not(test.test === 'did', did);
+}
+
+/** Each kind of test as a condition on `people p`; the same as its `look` in core. */
+const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking) => string } = {
+  attribute: (test, { bind }) => compareSql(bind, at(bind, 'p.attributes', test.name), test),
+  trigger: () => {
+    throw new NotForLists('the event that started a run is only known inside a flow');
+  },
+  consent: (test, { bind, nowSql }) => {
+    const address = ADDRESS_SQL[test.channel];
+    const channel = bind(test.channel);
+    const reachable = `(${address} is not null and (p.paused_until is null or p.paused_until <= ${nowSql})
+      and not exists (select 1 from suppressions s where s.channel = ${channel} and s.address = ${address})
+      and exists (select 1 from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given'))`;
+    return not(test.reachable, reachable);
+  },
+  list: (test, { bind }) =>
+    not(
+      test.member,
+      `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`,
+    ),
+  tag: (test, { bind }) => not(test.has, `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`),
+  did: eventSql,
+  didNot: eventSql,
+};
+
 /**
  * Turns a rule into SQL that picks, of a million people, those for whom `evaluate` holds at `now`. Both give the
  * same answer for the same facts; a property test holds them together.
  */
 export function ruleToSql(rule: Rule, now: Instant, zone: string): Compiled {
   const { bind, bindings } = binder('r');
-  const nowSql = bind(new Date(now), 'timestamptz');
-
+  const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone };
   const compile = (one: Rule): string => {
     const parts = partsOf(one);
-    if (!parts) return compileTest(one as Test);
+    if (!parts) return (TESTS[(one as Test).test] as (test: Test, looking: Looking) => string)(one as Test, looking);
     if ('all' in one) return parts.length ? `(${parts.map(compile).join(' and ')})` : 'true';
     if ('any' in one) return parts.length ? `(${parts.map(compile).join(' or ')})` : 'false';
     return parts.length ? `(not (${parts.map(compile).join(' or ')}))` : 'true';
-  };
-
-  const compileTest = (test: Test): string => {
-    switch (test.test) {
-      case 'attribute':
-        return compareSql(bind, at(bind, 'p.attributes', test.name), test);
-      case 'trigger':
-        throw new NotForLists('the event that started a run is only known inside a flow');
-      case 'consent': {
-        const address = ADDRESS_SQL[test.channel];
-        const channel = bind(test.channel);
-        const reachable = `(${address} is not null and (p.paused_until is null or p.paused_until <= ${nowSql})
-          and not exists (select 1 from suppressions s where s.channel = ${channel} and s.address = ${address})
-          and exists (select 1 from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given'))`;
-        return test.reachable ? reachable : `(not ${reachable})`;
-      }
-      case 'list': {
-        const isOn = `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`;
-        return test.member ? isOn : `(not ${isOn})`;
-      }
-      case 'tag': {
-        const has = `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`;
-        return test.has ? has : `(not ${has})`;
-      }
-      case 'did':
-      case 'didNot': {
-        if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
-        const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${nowSql}`];
-        if (test.since !== 'ever') conditions.push(`e.time > ${bind(new Date(windowStart(now, test.since.last, zone)), 'timestamptz')}`);
-        for (const where of test.where ?? []) conditions.push(compareSql(bind, at(bind, 'e.properties', where.property), where));
-        const times = test.times ?? 1;
-        const found = `from events e where ${conditions.join(' and ')}`;
-        const did =
-          times === 1
-            ? `exists (select 1 ${found})`
-            : `((select count(*) from (select 1 ${found} limit ${bind(times, 'int')}) counted) >= ${bind(times, 'int')})`;
-        return test.test === 'did' ? did : `(not ${did})`;
-      }
-    }
   };
   return { condition: compile(rule), bindings };
 }

@@ -1,0 +1,27 @@
+import { z } from 'zod';
+import { attributeKind, attributeSchema } from './attribute';
+import { consentKind, consentSchema } from './consent';
+import { eventKind, eventSchema } from './event';
+import type { TestKind } from './kind';
+import { listKind, listSchema } from './list';
+import { tagKind, tagSchema } from './tag';
+import { triggerKind, triggerSchema } from './trigger';
+
+export type { SeenEvents } from './event';
+
+export const testSchema = z.union([attributeSchema, triggerSchema, consentSchema, listSchema, tagSchema, eventSchema]);
+/** One test of a rule. */
+export type Test = z.infer<typeof testSchema>;
+
+const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>> } = {
+  attribute: attributeKind,
+  trigger: triggerKind,
+  consent: consentKind,
+  list: listKind,
+  tag: tagKind,
+  did: eventKind as TestKind<Extract<Test, { test: 'did' }>>,
+  didNot: eventKind as TestKind<Extract<Test, { test: 'didNot' }>>,
+};
+
+/** What there is to know of a test, by its kind. */
+export const kindOfTest = (test: Test): TestKind<Test> => KINDS[test.test] as TestKind<Test>;

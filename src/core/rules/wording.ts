@@ -1,0 +1,108 @@
+import { sayMoney, toMinor } from '../money';
+import type { Comparison, PropertyTest } from './compare';
+import type { Value } from './value';
+
+/** Words for saying a rule: what the trigger event is about, and the currency of its `value`. */
+export interface Wording {
+  readonly triggerType?: string;
+  readonly currency?: string;
+}
+
+const DID: { readonly [type: string]: string } = {
+  'cart.updated': 'updated a cart',
+  'checkout.started': 'started a checkout',
+  'order.placed': 'placed an order',
+  'order.cancelled': 'cancelled an order',
+  'order.refunded': 'had an order refunded',
+  'product.viewed': 'viewed a product',
+  'page.viewed': 'viewed a page',
+  'message.opened': 'opened a message',
+  'message.clicked': 'clicked a message',
+  'account.created': 'created an account',
+  'form.submitted': 'submitted a form',
+  'page.left': 'left a page',
+  'list.joined': 'joined a list',
+  'list.left': 'left a list',
+  'flow.called': 'was put into a flow by hand',
+};
+
+/** What an event is called in a sentence: "placed an order", or the type itself for one of the app's own. */
+export function sayEvent(type: string): string {
+  return DID[type] ?? `did ${type}`;
+}
+
+/** The same as it reads after "has": "been put into a flow by hand", "done lesson.finished". */
+export function sayDone(type: string): string {
+  return type === 'flow.called' ? 'been put into a flow by hand' : (DID[type] ?? `done ${type}`);
+}
+
+const plainNumber = new Intl.NumberFormat('en-IE', { maximumFractionDigits: 6 });
+
+/** A value as it is read: texts in quotation marks, yes and no, amounts of money where the currency is known. */
+export function sayValue(value: Value | undefined, currency?: string): string {
+  if (value === undefined || value === null) return 'not known';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (typeof value === 'number') {
+    return currency ? sayMoney({ currency, minor: toMinor(value, currency) }) : plainNumber.format(value);
+  }
+  if (typeof value === 'string') return `“${value}”`;
+  return Array.isArray(value) ? `${value.length} ${value.length === 1 ? 'entry' : 'entries'}` : 'a group of values';
+}
+
+/** A comparison as it stands behind the name of what is compared: "is at least 50". */
+export function sayComparison(test: Comparison, currency?: string): string {
+  const value = Array.isArray(test.value)
+    ? test.value.map((one) => sayValue(one, currency)).join(' or ')
+    : sayValue(test.value as Value | undefined, currency);
+  switch (test.op) {
+    case 'known':
+      return 'is known';
+    case 'unknown':
+      return 'is not known';
+    case 'is':
+      return `is ${value}`;
+    case 'isNot':
+      return `is not ${value}`;
+    case 'oneOf':
+      return `is ${value}`;
+    case 'contains':
+      return `contains ${value}`;
+    case 'atLeast':
+      return `is at least ${value}`;
+    case 'above':
+      return `is above ${value}`;
+    case 'atMost':
+      return `is at most ${value}`;
+    case 'below':
+      return `is below ${value}`;
+  }
+}
+
+/** Whether a property is an amount of money in the store's currency. */
+export const isAmount = (property: string) => property === 'value';
+
+/** Turns `firstName` into "first name". */
+export function sayName(name: string): string {
+  return name
+    .replace(/([a-z])([A-Z])/g, '$1 $2')
+    .replace(/[_.]/g, ' ')
+    .toLowerCase();
+}
+
+/** The tests of an event's properties, behind the event: " whose value is at least 50". */
+export function sayWhere(where: readonly PropertyTest[] | undefined, currency?: string): string {
+  if (!where?.length) return '';
+  return ` whose ${where.map((test) => `${sayName(test.property)} ${sayComparison(test, isAmount(test.property) ? currency : undefined)}`).join(' and ')}`;
+}
+
+/** How often at least, behind the event; nothing for once. */
+export function sayTimes(times: number): string {
+  if (times <= 1) return '';
+  return times === 2 ? ' at least twice' : ` at least ${times} times`;
+}
+
+/** The name of a property of the event that started the run: "cart value". */
+export function sayTriggerProperty(property: string, wording: Wording): string {
+  const subject = wording.triggerType?.split('.')[0] ?? 'event';
+  return `${subject} ${sayName(property)}`;
+}
