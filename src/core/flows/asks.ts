@@ -1,4 +1,4 @@
-import type { PropertyTest } from '../rules';
+import type { Hours, PropertyTest } from '../rules';
 import type { Instant } from '../time';
 
 /** Some events of a person that a decision looks at: so many of the newest (or oldest) of a type that match. */
@@ -7,6 +7,8 @@ export interface EventAsk {
   /** those that bear this key under this name; with null as value, those that bear none */
   readonly key: { readonly name: string; readonly value: string | null } | null;
   readonly where: readonly PropertyTest[];
+  /** only those at these times of the week, by the clocks of a zone */
+  readonly within: (Hours & { readonly zone: string }) | null;
   /** from this moment on, null for ever */
   readonly from: Instant | null;
   /** up to this moment, null for all that are on file */
@@ -21,6 +23,7 @@ export interface EventAsk {
 export const ask = (given: Pick<EventAsk, 'type' | 'most'> & Partial<EventAsk>): EventAsk => ({
   key: null,
   where: [],
+  within: null,
   from: null,
   to: null,
   order: 'newest',

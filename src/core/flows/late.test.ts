@@ -241,6 +241,21 @@ describe('laws', () => {
     { ...firstOrder, steps: [...firstOrder.steps] },
     {
       ...cartLeftBehind,
+      entry: {
+        any: [
+          { test: 'did', event: 'cart.updated', times: { exactly: 1 }, since: { ago: 'PT2H' } },
+          { test: 'did', event: 'order.placed', times: { atMost: 1 }, since: { last: 'P1D' }, hours: { from: '08:00', to: '13:00' } },
+        ],
+      },
+      stay: {
+        none: [
+          { test: 'did', event: 'page.viewed', times: { from: 2, to: 3 }, since: { ago: 'PT90M' }, hours: { weekdays: [1, 2, 3] } },
+          { test: 'did', event: 'order.placed', since: { from: '2026-11-24', to: '2026-11-25' } },
+        ],
+      },
+    },
+    {
+      ...cartLeftBehind,
       reentry: 'always',
       goal: { event: 'order.placed', where: [{ property: 'value', op: 'atLeast', value: 100 }], within: 'P2D', ends: false },
     },

@@ -1,5 +1,5 @@
-import { dependsOn, namesIn, type EventNeed, type Need } from '../rules';
-import { addDuration, windowStart, type Instant } from '../time';
+import { dependsOn, namesIn, spanOf, type EventNeed, type Need } from '../rules';
+import { addDuration, type Instant } from '../time';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
 import type { FlowDocument } from './document';
@@ -60,12 +60,15 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   return asks;
 }
 
-function eventAsks({ name, where, since, times }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
-  const from = since === 'ever' ? null : since === 'entry' ? enteredAt : windowStart(moment, since.last, zone);
+function eventAsks({ name, where, since, times, hours }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
   const names = namesIn(where);
+  const within = hours ? { ...hours, zone } : null;
+  // what counts once it is long enough ago: the oldest, those too that are not so yet
+  if (typeof since === 'object' && 'ago' in since) return [ask({ type: name, where, within, order: 'oldest', most: times, names })];
+  const { after, to } = spanOf(since, { now: moment, zone, enteredAt });
   return [
     // one more than is asked for where the event that started the run is left out
-    ask({ type: name, where, from, to: moment, most: since === 'entry' ? times + 1 : times, names }),
+    ask({ type: name, where, within, from: after === -Infinity ? null : after, to, most: since === 'entry' ? times + 1 : times, names }),
     // the next one that is stamped ahead of our clock
     ask({ type: name, from: moment + 1, order: 'oldest', most: 1, names }),
   ];

@@ -3,16 +3,34 @@ import { propertyName, scalar, type Value } from './value';
 
 /** One comparison of a value with what the rule asks for. `known` and `unknown` take no value. */
 export const comparisonShape = {
-  op: z.enum(['is', 'isNot', 'atLeast', 'above', 'atMost', 'below', 'contains', 'oneOf', 'known', 'unknown']),
+  op: z.enum([
+    'is',
+    'isNot',
+    'oneOf',
+    'noneOf',
+    'contains',
+    'startsWith',
+    'atLeast',
+    'above',
+    'atMost',
+    'below',
+    'between',
+    'known',
+    'unknown',
+  ]),
   value: z.union([scalar, z.array(scalar).max(500)]).optional(),
 };
 const NUMERIC_OPS = new Set(['atLeast', 'above', 'atMost', 'below']);
 
+const isRange = (value: unknown): boolean =>
+  Array.isArray(value) && value.length === 2 && value.every((one) => typeof one === 'number') && value[0]! <= value[1]!;
+
 export function checkComparison(test: { op: string; value?: unknown }, ctx: z.core.$RefinementCtx): void {
   const say = (message: string) => ctx.addIssue({ code: 'custom', message, path: ['value'] });
   if (NUMERIC_OPS.has(test.op) && typeof test.value !== 'number') say('must be a number');
-  else if (test.op === 'contains' && typeof test.value !== 'string') say('must be a text');
-  else if (test.op === 'oneOf' && !Array.isArray(test.value)) say('must be a list of values');
+  else if ((test.op === 'contains' || test.op === 'startsWith') && typeof test.value !== 'string') say('must be a text');
+  else if ((test.op === 'oneOf' || test.op === 'noneOf') && !Array.isArray(test.value)) say('must be a list of values');
+  else if (test.op === 'between' && !isRange(test.value)) say('must be two numbers, the smaller first');
   else if ((test.op === 'is' || test.op === 'isNot') && (test.value === undefined || Array.isArray(test.value))) say('must be one value');
 }
 
@@ -27,7 +45,7 @@ export function isKnown(value: Value | undefined): value is Exclude<Value, null>
 
 /**
  * Compares a value with what a rule asks. A value that is not known, or of another type than asked for, fails
- * every comparison except `isNot` and `unknown`. Texts are compared as written, letter case included.
+ * every comparison except `isNot`, `noneOf` and `unknown`. Both ends of `between` are counted in. Texts are compared as written, letter case included.
  */
 export function compare(value: Value | undefined, test: Comparison): boolean {
   switch (test.op) {
@@ -41,14 +59,22 @@ export function compare(value: Value | undefined, test: Comparison): boolean {
       return !isKnown(value) || value !== test.value;
     case 'oneOf':
       return isKnown(value) && Array.isArray(test.value) && test.value.some((one) => one === value);
+    case 'noneOf':
+      return !isKnown(value) || !(test.value as unknown[]).some((one) => one === value);
     case 'contains':
       return typeof value === 'string' && value.includes(test.value as string);
+    case 'startsWith':
+      return typeof value === 'string' && value.startsWith(test.value as string);
     case 'atLeast':
       return typeof value === 'number' && value >= (test.value as number);
     case 'above':
       return typeof value === 'number' && value > (test.value as number);
     case 'atMost':
       return typeof value === 'number' && value <= (test.value as number);
+    case 'between': {
+      const [least, most] = test.value as [number, number];
+      return typeof value === 'number' && value >= least && value <= most;
+    }
     case 'below':
       return typeof value === 'number' && value < (test.value as number);
   }

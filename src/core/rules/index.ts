@@ -1,7 +1,8 @@
 export { durationSchema, eventTypeSchema, type Value } from './value';
 export { compare, isKnown, type Comparison, type PropertyTest } from './compare';
 export * from './rule';
-export { type SeenEvents, type Test } from './tests';
+export { rangeOf, type SeenEvents, type Test, type Times } from './tests';
+export { type Hours, type Since, isWithin, spanOf } from './when';
 export * from './channel';
 export * from './facts';
 export * from './events';

@@ -2,6 +2,7 @@ import type { Channel } from './channel';
 import type { PropertyTest } from './compare';
 import { partsOf, type Rule } from './rule';
 import { kindOfTest, type Test } from './tests';
+import type { Hours, Since } from './when';
 
 /**
  * What a rule looks at: of which kind, under what name, how far back and how much of it. So just that is loaded, and just
@@ -14,13 +15,14 @@ export type Need =
   | { readonly kind: 'tag'; readonly name: string }
   | EventNeed;
 
-/** The newest `times` events of a type that match, of those since a moment. */
+/** The newest `times` events of a type that match, of those since a moment; the oldest, where what counts is how long ago they are. */
 export interface EventNeed {
   readonly kind: 'event';
   readonly name: string;
   readonly where: readonly PropertyTest[];
-  readonly since: 'ever' | 'entry' | { readonly last: string };
+  readonly since: Since;
   readonly times: number;
+  readonly hours?: Hours;
 }
 
 /** Computes what rules depend on, taken together; what several of them look at stands once. */

@@ -6,6 +6,8 @@ import { evaluate } from './evaluate';
 import { factsOf, type FactEvent, type Facts, type Reach } from './facts';
 import { ruleSchema, type Rule } from './rule';
 import { sayRule } from './sentence';
+import type { Times } from './tests';
+import type { Since } from './when';
 
 const NOW = Date.parse('2026-11-24T12:00:00Z');
 const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
@@ -106,6 +108,122 @@ describe('tests on what happened', () => {
   });
 });
 
+describe('comparisons', () => {
+  const is = (op: string, value: unknown, on: Facts['attributes']) =>
+    holds(ruleSchema.parse({ test: 'attribute', name: 'a', op, value }), facts({ attributes: on }));
+  it('none of: what is not known is none of them; begins with: as written; between: both ends counted in, and only numbers', () => {
+    expect([is('noneOf', ['x', 1], { a: 'x' }), is('noneOf', ['x', 1], { a: 'y' }), is('noneOf', ['x'], {})]).toEqual([false, true, true]);
+    expect([is('startsWith', '10', { a: '1012 AB' }), is('startsWith', 'N', { a: 'nl' }), is('startsWith', '1', { a: 10 })]).toEqual([
+      true,
+      false,
+      false,
+    ]);
+    expect([10, 60, 240, 241].map((a) => is('between', [60, 240], { a }))).toEqual([false, true, true, false]);
+    expect(is('between', [60, 240], { a: '100' })).toBe(false);
+    for (const [op, value] of [
+      ['between', [2, 1]],
+      ['between', [1]],
+      ['between', 1],
+      ['startsWith', 1],
+      ['noneOf', 'x'],
+    ])
+      expect(ruleSchema.safeParse({ test: 'attribute', name: 'a', op, value }).success, `${op as string} ${JSON.stringify(value)}`).toBe(
+        false,
+      );
+  });
+});
+
+describe('how often, and when', () => {
+  const orders = (...ago: number[]) => facts({ events: ago.map((back) => event('order.placed', NOW - back)).reverse() });
+  const did = (times: Times, since: Since = 'ever'): Rule => ({
+    test: 'did',
+    event: 'order.placed',
+    times,
+    since,
+  });
+
+  it('exactly, at most, and from so many to so many', () => {
+    const two = orders(HOUR, DAY);
+    expect([1, 2, 3].map((n) => holds(did({ exactly: n }), two))).toEqual([false, true, false]);
+    expect([0, 1, 2, 3].map((n) => holds(did({ atMost: n }), two))).toEqual([false, false, true, true]);
+    expect([did({ from: 0, to: 1 }), did({ from: 2, to: 5 }), did({ from: 3, to: 5 })].map((rule) => holds(rule, two))).toEqual([
+      false,
+      true,
+      false,
+    ]);
+    expect(holds(did({ exactly: 0 }), orders())).toBe(true);
+    expect(holds({ ...did({ exactly: 2 }), test: 'didNot' } as Rule, two)).toBe(false);
+  });
+
+  it('a count that has to be exact changes when the oldest that counts leaves the window, and when the one beyond it does', () => {
+    const last30: { last: string } = { last: 'P30D' };
+    expect(evaluate(did({ exactly: 2 }, last30), orders(DAY, 3 * DAY), view).until).toBe(NOW + 27 * DAY);
+    expect(evaluate(did({ exactly: 2 }, last30), orders(DAY, 3 * DAY, 20 * DAY), view)).toMatchObject({
+      holds: false,
+      until: NOW + 10 * DAY,
+    });
+    expect(evaluate(did({ atMost: 1 }, last30), orders(DAY), view)).toMatchObject({ holds: true, until: null });
+  });
+
+  it('what is not long enough ago comes to be so', () => {
+    const ago: { ago: string } = { ago: 'P30D' };
+    const known = orders(10 * DAY, 40 * DAY);
+    expect(evaluate(did(1, ago), known, view)).toMatchObject({ holds: true, until: null });
+    expect(evaluate(did(2, ago), known, view)).toMatchObject({ holds: false, until: NOW + 20 * DAY });
+    expect(evaluate(did({ exactly: 1 }, ago), known, view)).toMatchObject({ holds: true, until: NOW + 20 * DAY });
+    // at the very moment it is long enough ago
+    expect(holds(did(1, ago), orders(30 * DAY))).toBe(true);
+    expect(holds(did(1, ago), orders(30 * DAY - 1))).toBe(false);
+  });
+
+  it('days of the calendar are those of the store, the first and the last counted in', () => {
+    // 23 November 2026 lasts in Amsterdam (UTC+1) from 22 November 23:00 UTC to 23 November 23:00 UTC
+    const day: { from: string; to: string } = { from: '2026-11-23', to: '2026-11-23' };
+    const at = (text: string) => facts({ events: [event('order.placed', Date.parse(text))] });
+    expect(
+      ['2026-11-22T22:59:59.999Z', '2026-11-22T23:00:00Z', '2026-11-23T22:59:59.999Z', '2026-11-23T23:00:00Z'].map((text) =>
+        holds(did(1, day), at(text)),
+      ),
+    ).toEqual([false, true, true, false]);
+    expect(holds(did(1, { from: '2026-11-23' }), at('2026-11-24T09:00:00Z'))).toBe(true);
+    expect(holds(did(1, { to: '2026-11-23' }), at('2026-11-24T09:00:00Z'))).toBe(false);
+  });
+
+  it('times of the week go by the clocks of the store, over midnight and over a change of the clocks', () => {
+    const rule = (hours: object): Rule => ({ ...did(1), hours }) as Rule;
+    const at = (text: string) => facts({ events: [event('order.placed', Date.parse(text))] });
+    // 21 November 2026 is a Saturday (common calendar); 23:30 UTC is Sunday 00:30 in Amsterdam
+    expect(holds(rule({ weekdays: [6] }), at('2026-11-21T22:30:00Z'))).toBe(true);
+    expect(holds(rule({ weekdays: [6] }), at('2026-11-21T23:30:00Z'))).toBe(false);
+    const night = rule({ from: '22:00', to: '06:00' });
+    expect(['20:59', '21:00', '04:59', '05:00'].map((time) => holds(night, at(`2026-11-20T${time}:00Z`)))).toEqual([
+      false,
+      true,
+      true,
+      false,
+    ]);
+    // in summer the clocks of Amsterdam are two hours ahead (IANA database)
+    expect(holds(night, at('2026-07-20T04:30:00Z'))).toBe(false);
+  });
+
+  it('what makes no sense is refused with its place', () => {
+    const wrong = (more: object) => ruleSchema.safeParse({ test: 'did', event: 'order.placed', since: 'ever', ...more }).success;
+    expect(wrong({})).toBe(true);
+    for (const more of [
+      { times: 0 },
+      { times: { from: 3, to: 2 } },
+      { since: {} },
+      { since: { from: '2026-11-31' } },
+      { since: { from: '2026-11-24', to: '2026-11-23' } },
+      { hours: {} },
+      { hours: { from: '08:00' } },
+      { hours: { from: '08:00', to: '08:00' } },
+      { hours: { weekdays: [0] } },
+    ])
+      expect(wrong(more), JSON.stringify(more)).toBe(false);
+  });
+});
+
 describe('groups', () => {
   const yes: Rule = { all: [] };
   const no: Rule = { any: [] };
@@ -123,8 +241,19 @@ describe('until', () => {
     const leaf = fc.record({
       test: fc.constantFrom('did' as const, 'didNot' as const),
       event: fc.constantFrom('a.a', 'b.b'),
-      times: fc.integer({ min: 1, max: 3 }),
-      since: fc.constantFrom({ last: 'P1D' }, { last: 'PT36H' }, { last: 'P1M' }, 'ever' as const),
+      times: fc.oneof(
+        fc.integer({ min: 1, max: 3 }),
+        fc.record({ exactly: fc.integer({ min: 0, max: 3 }) }),
+        fc.record({ atMost: fc.integer({ min: 0, max: 3 }) }),
+        fc.constantFrom({ from: 1, to: 2 }, { from: 2, to: 3 }),
+      ),
+      since: fc.constantFrom(
+        ...['P1D', 'PT36H', 'P1M'].flatMap((span) => [{ last: span }, { ago: span }]),
+        'ever' as const,
+        { from: '2026-11-24' },
+        { to: '2026-11-24' },
+      ),
+      hours: fc.option(fc.constantFrom({ weekdays: [1, 2, 6] }, { from: '20:00', to: '06:00' }), { nil: undefined, freq: 4 }),
     });
     const { rule } = fc.letrec<{ rule: Rule }>((tie) => ({
       rule: fc.oneof(

@@ -75,7 +75,27 @@ describe('a test', () => {
     [{ test: 'didNot', event: 'order.placed', since: 'entry' }, 'has not placed an order since entering'],
     [{ test: 'did', event: 'order.placed', times: 2, since: 'ever' }, 'has placed an order at least twice'],
     [{ test: 'did', event: 'order.placed', times: 3, since: { last: 'P30D' } }, 'has placed an order at least 3 times in the last 30 days'],
+    [{ test: 'attribute', name: 'country', op: 'noneOf', value: ['NL', 'BE'] }, 'country is none of “NL” or “BE”'],
+    [{ test: 'attribute', name: 'postcode', op: 'startsWith', value: '10' }, 'postcode begins with “10”'],
+    [{ test: 'attribute', name: 'litres', op: 'between', value: [60, 240] }, 'litres is between 60 and 240'],
     [{ test: 'did', event: 'flow.called', since: 'ever' }, 'has been put into a flow by hand'],
+    [{ test: 'did', event: 'order.placed', times: { exactly: 1 }, since: 'ever' }, 'has placed an order exactly once'],
+    [{ test: 'didNot', event: 'order.placed', times: { atMost: 2 }, since: 'ever' }, 'has not placed an order at most twice'],
+    [
+      { test: 'did', event: 'order.placed', times: { from: 2, to: 4 }, since: { ago: 'P30D' } },
+      'has placed an order 2 to 4 times more than 30 days ago',
+    ],
+    [
+      {
+        test: 'did',
+        event: 'order.placed',
+        since: { from: '2026-10-01', to: '2026-10-31' },
+        hours: { weekdays: [7, 6], from: '18:00', to: '09:00' },
+      },
+      'has placed an order between 1 Oct 2026 and 31 Oct 2026 on a Saturday or Sunday between 18:00 and 09:00',
+    ],
+    [{ test: 'did', event: 'order.placed', since: { from: '2026-10-01' } }, 'has placed an order since 1 Oct 2026'],
+    [{ test: 'did', event: 'order.placed', since: { to: '2026-10-01' } }, 'has placed an order up to 1 Oct 2026'],
     [{ test: 'did', event: 'order.placed', since: { last: 'P1D' } }, 'has placed an order in the last day'],
     [{ test: 'did', event: 'order.placed', since: { last: 'PT36H' } }, /in the last (36 hours|1 day 12 hours)$/],
     [

@@ -1,5 +1,6 @@
 import { sayMoney, toMinor } from '../money';
 import type { Comparison, PropertyTest } from './compare';
+import type { Times } from './tests';
 import type { Value } from './value';
 
 /** Words for saying a rule: what the trigger event is about, and the currency of its `value`. */
@@ -52,7 +53,7 @@ export function sayValue(value: Value | undefined, currency?: string): string {
 /** A comparison as it stands behind the name of what is compared: "is at least 50". */
 export function sayComparison(test: Comparison, currency?: string): string {
   const value = Array.isArray(test.value)
-    ? test.value.map((one) => sayValue(one, currency)).join(' or ')
+    ? test.value.map((one) => sayValue(one, currency)).join(test.op === 'between' ? ' and ' : ' or ')
     : sayValue(test.value as Value | undefined, currency);
   switch (test.op) {
     case 'known':
@@ -65,8 +66,12 @@ export function sayComparison(test: Comparison, currency?: string): string {
       return `is not ${value}`;
     case 'oneOf':
       return `is ${value}`;
+    case 'noneOf':
+      return `is none of ${value}`;
     case 'contains':
       return `contains ${value}`;
+    case 'startsWith':
+      return `begins with ${value}`;
     case 'atLeast':
       return `is at least ${value}`;
     case 'above':
@@ -75,6 +80,8 @@ export function sayComparison(test: Comparison, currency?: string): string {
       return `is at most ${value}`;
     case 'below':
       return `is below ${value}`;
+    case 'between':
+      return `is between ${value}`;
   }
 }
 
@@ -95,10 +102,14 @@ export function sayWhere(where: readonly PropertyTest[] | undefined, currency?: 
   return ` whose ${where.map((test) => `${sayName(test.property)} ${sayComparison(test, isAmount(test.property) ? currency : undefined)}`).join(' and ')}`;
 }
 
-/** How often at least, behind the event; nothing for once. */
-export function sayTimes(times: number): string {
-  if (times <= 1) return '';
-  return times === 2 ? ' at least twice' : ` at least ${times} times`;
+const often = (times: number) => (times === 1 ? 'once' : times === 2 ? 'twice' : `${times} times`);
+
+/** How often, behind the event; nothing for once at least. */
+export function sayTimes(times: Times = 1): string {
+  if (typeof times === 'number') return times === 1 ? '' : ` at least ${often(times)}`;
+  if ('exactly' in times) return ` exactly ${often(times.exactly)}`;
+  if ('atMost' in times) return ` at most ${often(times.atMost)}`;
+  return ` ${times.from} to ${times.to} times`;
 }
 
 /** The name of a property of the event that started the run: "cart value". */

@@ -137,6 +137,13 @@ function firstInstantAt(local: Temporal.PlainDateTime, zone: string): Instant {
 const QUARTER = 15 * MINUTE;
 const offsets = new Map<string, Map<number, number>>();
 
+/** The day of the week (1 is Monday) and the minutes since midnight that clocks of a zone show. */
+export function localClock(at: Instant, zone: string): { weekday: number; minutes: number } {
+  const local = at + offsetAt(at, zone);
+  // 1 January 1970 was a Thursday
+  return { weekday: ((Math.floor(local / DAY) + 3) % 7) + 1, minutes: Math.floor((local - Math.floor(local / DAY) * DAY) / MINUTE) };
+}
+
 function offsetAt(at: Instant, zone: string): number {
   let known = offsets.get(zone);
   if (!known || known.size > 50_000) offsets.set(zone, (known = new Map()));

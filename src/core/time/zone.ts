@@ -35,6 +35,10 @@ export function startOfDate(date: string, zone: string): Instant | null {
   return Temporal.PlainDate.from(date).toZonedDateTime(zone).epochMilliseconds;
 }
 
+/** The instant at which a calendar date is over in the zone: at which the next one begins. */
+export const endOfDate = (date: string, zone: string): Instant =>
+  Temporal.PlainDate.from(date).add({ days: 1 }).toZonedDateTime(zone).epochMilliseconds;
+
 const EARLIEST = Date.UTC(2000, 0, 1);
 const LATEST = Date.UTC(2100, 0, 1);
 const RFC3339 = /^\d{4}-\d{2}-\d{2}[Tt]\d{2}:\d{2}:\d{2}(\.\d+)?([Zz]|[+-]\d{2}:\d{2})$/;

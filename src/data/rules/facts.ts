@@ -100,13 +100,19 @@ async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Prom
   // tests of properties are compiled into the statement, so each set of them is a statement of its own
   const statements = new Map<
     string,
-    { where: EventAsk['where']; order: EventAsk['order']; all: boolean; rows: Map<string, Parameters<typeof ASKS.of>[0][number]> }
+    {
+      where: EventAsk['where'];
+      within: EventAsk['within'];
+      order: EventAsk['order'];
+      all: boolean;
+      rows: Map<string, Parameters<typeof ASKS.of>[0][number]>;
+    }
   >();
   for (const [personId, { events }] of asked) {
-    for (const { type, key, where, from, to, order, most, names } of events) {
-      const id = `${order} ${names === null} ${where.length ? JSON.stringify(where) : ''}`;
+    for (const { type, key, where, within, from, to, order, most, names } of events) {
+      const id = `${order} ${names === null} ${where.length || within ? JSON.stringify([where, within]) : ''}`;
       let statement = statements.get(id);
-      if (!statement) statements.set(id, (statement = { where, order, all: names === null, rows: new Map() }));
+      if (!statement) statements.set(id, (statement = { where, within, order, all: names === null, rows: new Map() }));
       const row = {
         person_id: personId,
         type,
@@ -121,8 +127,8 @@ async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Prom
     }
   }
   const found = new Map<string, Map<string, FactEvent>>();
-  for (const { where, order, all, rows } of statements.values()) {
-    const { condition, bindings } = whereSql('e.properties', where);
+  for (const { where, within, order, all, rows } of statements.values()) {
+    const { condition, bindings } = whereSql('e', where, within);
     const way = order === 'newest' ? 'desc' : 'asc';
     const text = `select a.person_id, e.id, a.type, (extract(epoch from e.time) * 1000)::bigint as time_ms, e.properties
        from ${ASKS.sql} as a cross join lateral (

@@ -30,8 +30,9 @@ const comparison = fc.oneof(
     op: fc.constantFrom('atLeast', 'above', 'atMost', 'below'),
     value: fc.oneof(fc.integer({ min: -2, max: 12 }), fc.constant(0.1)),
   }),
-  fc.record({ op: fc.constant('contains'), value: fc.constantFrom('N', '', '%', "'", '\\') }),
-  fc.record({ op: fc.constant('oneOf'), value: fc.array(value, { maxLength: 3 }) }),
+  fc.record({ op: fc.constantFrom('contains', 'startsWith'), value: fc.constantFrom('N', '', '%', "'", '\\') }),
+  fc.record({ op: fc.constantFrom('oneOf', 'noneOf'), value: fc.array(value, { maxLength: 3 }) }),
+  fc.record({ op: fc.constant('between'), value: fc.constantFrom([0, 10], [0.1, 0.1], [-2, 1e21]) }),
   fc.record({ op: fc.constantFrom('known', 'unknown') }),
 );
 const leaf = fc.oneof(
@@ -42,8 +43,23 @@ const leaf = fc.oneof(
   fc.record({
     test: fc.constantFrom('did', 'didNot'),
     event: fc.constantFrom('a.a', 'b.b'),
-    times: fc.integer({ min: 1, max: 3 }),
-    since: fc.constantFrom('ever', { last: 'P1D' }, { last: 'P30D' }, { last: 'PT36H' }, { last: 'P1M' }),
+    times: fc.oneof(
+      fc.integer({ min: 1, max: 3 }),
+      fc.record({ exactly: fc.integer({ min: 0, max: 2 }) }),
+      fc.record({ atMost: fc.integer({ min: 0, max: 2 }) }),
+      fc.constant({ from: 1, to: 2 }),
+    ),
+    since: fc.constantFrom<unknown>(
+      'ever',
+      ...['P1D', 'P30D', 'PT36H', 'P1M'].flatMap((span) => [{ last: span }, { ago: span }]),
+      { from: '2026-11-20' },
+      { to: '2026-11-23' },
+      { from: '2026-11-24', to: '2026-11-24' },
+    ),
+    hours: fc.option(
+      fc.constantFrom({ weekdays: [2, 6, 7] }, { from: '12:30', to: '20:00' }, { weekdays: [1, 2], from: '22:15', to: '13:00' }),
+      { nil: undefined, freq: 3 },
+    ),
     where: fc.array(
       fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })),
       { maxLength: 2 },

@@ -1,5 +1,5 @@
-import { windowStart, type Instant } from '@/core/time';
-import { partsOf, type PropertyTest, type Rule, type Test } from '@/core/rules';
+import type { Instant } from '@/core/time';
+import { partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test } from '@/core/rules';
 import { ADDRESS_SQL } from './addresses';
 
 /** A rule as a SQL condition over `people p`, with its named bindings. */
@@ -49,6 +49,16 @@ function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | '
       const list = test.value as unknown[];
       return list.length ? `coalesce(${value} in (${list.map(literal).join(', ')}), false)` : 'false';
     }
+    case 'noneOf': {
+      const list = test.value as unknown[];
+      return list.length ? `coalesce(${value} not in (${list.map(literal).join(', ')}), true)` : 'true';
+    }
+    case 'startsWith':
+      return `(case when jsonb_typeof(${value}) = 'string' then starts_with(${value} #>> '{}', ${bind(test.value, 'text')}) else false end)`;
+    case 'between': {
+      const [least, most] = test.value as [number, number];
+      return `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric between ${bind(String(least), 'numeric')} and ${bind(String(most), 'numeric')} else false end)`;
+    }
     case 'contains':
       return `(case when jsonb_typeof(${value}) = 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0 else false end)`;
     case 'atLeast':
@@ -62,13 +72,27 @@ function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | '
   }
 }
 
-/** Tests of properties as a SQL condition on a jsonb value: `true` without any. */
-export function whereSql(object: string, where: readonly PropertyTest[]): Compiled {
+/** Tests of an event (an alias of `events`) as a SQL condition: `true` without any. */
+export function whereSql(
+  event: string,
+  where: readonly PropertyTest[],
+  within: (Hours & { readonly zone: string }) | null = null,
+): Compiled {
   const { bind, bindings } = binder('w');
-  return {
-    condition: where.length ? where.map((test) => compareSql(bind, at(bind, object, test.property), test)).join(' and ') : 'true',
-    bindings,
-  };
+  const parts = where.map((test) => compareSql(bind, at(bind, `${event}.properties`, test.property), test));
+  if (within) parts.push(hoursSql(bind, `${event}.time`, within, within.zone));
+  return { condition: parts.join(' and ') || 'true', bindings };
+}
+
+/** Whether a moment is at some times of the week, by the clocks of a zone. */
+function hoursSql(bind: Bind, moment: string, { weekdays, from, to }: Hours, zone: string): string {
+  const local = `(${moment} at time zone ${bind(zone, 'text')})`;
+  const parts = weekdays ? [`extract(isodow from ${local}) = any(${bind(weekdays, 'int[]')})`] : [];
+  if (from !== undefined && to !== undefined) {
+    const [clock, first, last] = [`cast(${local} as time)`, bind(from, 'time'), bind(to, 'time')];
+    parts.push(`(${clock} >= ${first} ${from < to ? 'and' : 'or'} ${clock} < ${last})`);
+  }
+  return `(${parts.join(' and ')})`;
 }
 
 /** What a test compiles with: the place of a value, and the moment and zone from which it is looked at. */
@@ -84,15 +108,24 @@ const not = (isIt: boolean, condition: string) => (isIt ? condition : `(not ${co
 
 function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: Looking): string {
   if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
-  const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${nowSql}`];
-  if (test.since !== 'ever') conditions.push(`e.time > ${bind(new Date(windowStart(now, test.since.last, zone)), 'timestamptz')}`);
+  const { after, isFrom, to } = spanOf(test.since, { now, zone });
+  const moment = (at: Instant) => bind(new Date(at), 'timestamptz');
+  const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${to === now ? nowSql : moment(to)}`];
+  if (after !== -Infinity) conditions.push(`e.time ${isFrom ? '>=' : '>'} ${moment(after)}`);
+  if (test.hours) conditions.push(hoursSql(bind, 'e.time', test.hours, zone));
   for (const where of test.where ?? []) conditions.push(compareSql(bind, at(bind, 'e.properties', where.property), where));
-  const times = test.times ?? 1;
+  const { least, most, enough } = rangeOf(test.times);
   const found = `from events e where ${conditions.join(' and ')}`;
+  // no further than is asked for is counted
+  const count = `(select count(*) from (select 1 ${found} limit ${bind(enough, 'int')}) counted)`;
   const did =
-    times === 1
-      ? `exists (select 1 ${found})`
-      : `((select count(*) from (select 1 ${found} limit ${bind(times, 'int')}) counted) >= ${bind(times, 'int')})`;
+    most === Infinity
+      ? least === 1
+        ? `exists (select 1 ${found})`
+        : `(${count} >= ${bind(least, 'int')})`
+      : most === 0
+        ? `(not exists (select 1 ${found}))`
+        : `(${count} between ${bind(least, 'int')} and ${bind(most, 'int')})`;
   return not(test.test === 'did', did);
 }
 

@@ -1,4 +1,4 @@
-import { factsOf, inOrder, matches, type FactEvent, type Facts, type Reach } from '../../rules';
+import { factsOf, inOrder, isWithin, matches, type FactEvent, type Facts, type Reach } from '../../rules';
 import { advance, type RunningFlow } from '../advance';
 import type { EventAsk } from '../asks';
 import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
@@ -23,13 +23,14 @@ const REACH: Reach = { hasAddress: true, state: 'given', suppressed: null, pause
 /** The events that asks name, of all that are on file: what a worker loads, and nothing else. */
 export function answer(events: readonly FactEvent[], asks: readonly EventAsk[]): FactEvent[] {
   const found = new Set<FactEvent>();
-  for (const { type, key, where, from, to, order, most } of asks) {
+  for (const { type, key, where, within, from, to, order, most } of asks) {
     const fits = events.filter(
       (event) =>
         event.type === type &&
         (from === null || event.time >= from) &&
         (to === null || event.time <= to) &&
         matches(event, where) &&
+        (!within || isWithin(event.time, within, within.zone)) &&
         (!key || keyOf({ key: key.name }, event) === key.value),
     );
     for (const event of order === 'newest' ? fits.slice(-most) : fits.slice(0, most)) found.add(event);

@@ -1,21 +1,34 @@
 import { z } from 'zod';
-import { leavesWindow, sayDuration, sayElapsed, sooner, windowStart, type Instant } from '../../time';
+import { sayElapsed, sooner, type Instant } from '../../time';
 import { propertyTest } from '../compare';
 import { eventsOf, firstAfter, matches } from '../events';
-import { durationSchema, eventTypeSchema } from '../value';
+import type { FactEvent } from '../facts';
+import { eventTypeSchema } from '../value';
+import { hoursSchema, isWithin, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { sayDone, sayTimes, sayWhere } from '../wording';
 import type { TestKind } from './kind';
 
-/** Since when an event counts: ever, since the person entered this flow, or within a duration before now. */
-const sinceSchema = z.union([z.literal('ever'), z.literal('entry'), z.strictObject({ last: durationSchema })]);
+const often = z.int().min(0).max(10_000);
+/** How often: at least so many times, exactly, at most, or from so many up to so many. */
+export const timesSchema = z.union([
+  z.int().min(1).max(10_000),
+  z.strictObject({ exactly: often }),
+  z.strictObject({ atMost: often }),
+  z
+    .strictObject({ from: often, to: often })
+    .refine(({ from, to }) => from <= to, { message: 'ends before it begins', params: { right: 'the smaller number first' } }),
+]);
+export type Times = z.infer<typeof timesSchema>;
 
 export const eventSchema = z.strictObject({
   test: z.enum(['did', 'didNot']),
   event: eventTypeSchema,
-  /** at least so many times; `didNot` holds below that number */
-  times: z.int().min(1).max(10_000).optional(),
+  /** once at least when it is left out; `didNot` holds where that does not */
+  times: timesSchema.optional(),
   where: z.array(propertyTest).max(20).optional(),
   since: sinceSchema,
+  /** only those at these times of the week */
+  hours: hoursSchema.optional(),
 });
 
 /** How often an event was seen, up to as often as was asked for, and when last. */
@@ -24,52 +37,80 @@ export interface SeenEvents {
   readonly last: Instant | null;
 }
 
+/** Within which numbers a count has to be, and up to which one has to count to know. */
+export function rangeOf(times: Times = 1): { least: number; most: number; enough: number } {
+  if (typeof times === 'number') return { least: times, most: Infinity, enough: times };
+  const [least, most] =
+    'exactly' in times ? [times.exactly, times.exactly] : 'atMost' in times ? [0, times.atMost] : [times.from, times.to];
+  return { least, most, enough: most + 1 };
+}
+
 /** What they did or did not. */
 export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
   look(test, facts, view) {
-    const times = test.times ?? 1;
-    const last = typeof test.since === 'object' ? test.since.last : null;
-    const from = last ? windowStart(view.now, last, view.zone) : test.since === 'entry' ? (view.enteredAt ?? view.now) : -Infinity;
+    const { least, most, enough } = rangeOf(test.times);
+    const { after, isFrom, to } = spanOf(test.since, view);
     const events = eventsOf(facts, test.event);
-    const ahead = firstAfter(events, view.now);
-    // newest first, and no further back than is asked for
+    const counts = (event: FactEvent) =>
+      // what started the run came before entering, even where both bear the same moment
+      !(test.since === 'entry' && event.id === view.about?.eventId) &&
+      matches(event, test.where) &&
+      isWithin(event.time, test.hours, view.zone);
+    const { last, ago } = typeof test.since === 'object' ? (test.since as { last?: string; ago?: string }) : {};
     let count = 0;
     let newest: Instant | null = null;
-    let oldest: Instant | null = null;
-    for (let at = ahead - 1; at >= 0 && count < times; at--) {
-      const event = events[at]!;
-      // "since entering" takes in the moment of entry itself; a sliding window has just let go of its far edge
-      if (last ? event.time <= from : event.time < from) break;
-      // what started the run came before entering, even where both bear the same moment
-      if (test.since === 'entry' && event.id === view.about?.eventId) continue;
-      if (!matches(event, test.where)) continue;
-      count += 1;
-      newest ??= event.time;
-      oldest = event.time;
+    let until: Instant | null = null;
+    if (ago !== undefined) {
+      // what is not yet so long ago comes to be so: the count grows by itself, from the oldest on
+      let [ready, coming] = [0, 0];
+      for (const event of events) {
+        if (ready + coming >= enough) break;
+        if (!counts(event)) continue;
+        if (event.time <= to) {
+          ready += 1;
+          newest = event.time;
+        } else {
+          coming += 1;
+          // the count reaches the least that is asked for, or goes beyond the most
+          if (ready + coming === least || ready + coming === most + 1) until = sooner(until, passesOut(event.time, ago, view));
+        }
+      }
+      count = ready;
+    } else {
+      const ahead = firstAfter(events, view.now);
+      // newest first, and no further back than is asked for
+      for (let at = firstAfter(events, to) - 1; at >= 0 && count < enough; at--) {
+        const event = events[at]!;
+        if (isFrom ? event.time < after : event.time <= after) break;
+        if (!counts(event)) continue;
+        count += 1;
+        newest ??= event.time;
+        // the count falls below the least, or comes back to the most, when this one slides out of the window
+        if (last !== undefined && (count === least || count === most + 1)) until = passesOut(event.time, last, view);
+      }
+      // one that is stamped by a clock ahead of ours counts when its moment has come
+      until = sooner(until, events[ahead]?.time ?? null);
     }
-    const did = count >= times;
-    // one that is stamped by a clock ahead of ours counts when its moment has come
-    let until: Instant | null = events[ahead]?.time ?? null;
-    // the count falls below `times` when the oldest event that is needed slides out of the window
-    if (last && did) until = sooner(until, leavesWindow(oldest!, last, view.zone, view.now));
+    const did = count >= least && count <= most;
     return { holds: test.test === 'did' ? did : !did, until, saw: { times: count, last: newest } satisfies SeenEvents };
   },
-  need: (test) => ({ kind: 'event', name: test.event, where: test.where ?? [], since: test.since, times: test.times ?? 1 }),
+  need: (test) => ({
+    kind: 'event',
+    name: test.event,
+    where: test.where ?? [],
+    since: test.since,
+    times: rangeOf(test.times).enough,
+    ...(test.hours && { hours: test.hours }),
+  }),
   says(test, wording) {
-    const since =
-      test.since === 'ever'
-        ? ''
-        : test.since === 'entry'
-          ? ' since entering'
-          : ` in the last ${sayDuration(test.since.last).replace(/^1 (\w+)$/, '$1')}`;
     const phrase = `${test.test === 'did' ? 'has' : 'has not'} ${sayDone(test.event)}`;
-    return `${phrase}${sayWhere(test.where, wording.currency)}${sayTimes(test.times ?? 1)}${since}`;
+    return `${phrase}${sayWhere(test.where, wording.currency)}${sayTimes(test.times)}${saySince(test.since)}${sayHours(test.hours)}`;
   },
   saySaw(test, { saw }, _, at) {
     const { times, last } = saw as SeenEvents;
     if (last === null) return 'it did not happen';
-    const asked = test.times ?? 1;
-    const often = times === 1 ? (asked === 1 ? '' : ' once') : times < asked ? ` ${times} times` : ` at least ${times} times`;
+    const { enough } = rangeOf(test.times);
+    const often = times === 1 ? (enough === 1 ? '' : ' once') : times < enough ? ` ${times} times` : ` at least ${times} times`;
     return `it happened${often}, last ${sayElapsed(at - last)} before`;
   },
 };

@@ -7,7 +7,7 @@ import { listKind, listSchema } from './list';
 import { tagKind, tagSchema } from './tag';
 import { triggerKind, triggerSchema } from './trigger';
 
-export type { SeenEvents } from './event';
+export { rangeOf, type SeenEvents, type Times } from './event';
 
 export const testSchema = z.union([attributeSchema, triggerSchema, consentSchema, listSchema, tagSchema, eventSchema]);
 /** One test of a rule. */

@@ -1,0 +1,104 @@
+import { z } from 'zod';
+import { endOfDate, leavesWindow, localClock, sayDuration, startOfDate, windowStart, type Instant } from '../time';
+import type { Viewpoint } from './facts';
+import { durationSchema } from './value';
+
+const dateSchema = z
+  .string()
+  .refine((text) => startOfDate(text, 'UTC') !== null, { message: 'is not a date', params: { right: 'a day such as 2026-11-24' } });
+
+/**
+ * Which events count, by when they happened: ever, since the person entered this flow, within a duration before now, longer
+ * ago than that, or on days of the store's calendar (both counted in).
+ */
+export const sinceSchema = z.union([
+  z.literal('ever'),
+  z.literal('entry'),
+  z.strictObject({ last: durationSchema }),
+  z.strictObject({ ago: durationSchema }),
+  z
+    .strictObject({ from: dateSchema.optional(), to: dateSchema.optional() })
+    .refine(({ from, to }) => from ?? to, { message: 'has neither a first nor a last day', params: { right: 'one of from and to' } })
+    .refine(({ from, to }) => !from || !to || from <= to, { message: 'ends before it begins', params: { right: 'from up to to' } }),
+]);
+export type Since = z.infer<typeof sinceSchema>;
+
+const CLOCK = /^([01]\d|2[0-3]):[0-5]\d$/;
+const clockSchema = z.string().regex(CLOCK, 'is not a time of day; write hours and minutes, for example 08:30');
+
+/** At which times of the week, by the store's clock: on these days (1 is Monday), from an hour up to another, over midnight too. */
+export const hoursSchema = z
+  .strictObject({
+    weekdays: z.array(z.int().min(1).max(7)).min(1).max(7).optional(),
+    from: clockSchema.optional(),
+    to: clockSchema.optional(),
+  })
+  .refine(({ from, to }) => (from === undefined) === (to === undefined) && (from === undefined || from !== to), {
+    message: 'needs both hours, and not twice the same',
+    params: { right: 'from 18:00 to 09:00' },
+  })
+  .refine(({ weekdays, from }) => weekdays ?? from, { message: 'names no time', params: { right: 'weekdays, hours, or both' } });
+export type Hours = z.infer<typeof hoursSchema>;
+
+/** Minutes since midnight of a time of day. */
+const minutesOf = (clock: string): number => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
+
+/** Whether a moment is at one of these times of the week. */
+export function isWithin(at: Instant, hours: Hours | undefined, zone: string): boolean {
+  if (!hours) return true;
+  const { weekday, minutes } = localClock(at, zone);
+  if (hours.weekdays && !hours.weekdays.includes(weekday)) return false;
+  if (hours.from === undefined) return true;
+  const [from, to] = [minutesOf(hours.from), minutesOf(hours.to!)];
+  return from < to ? minutes >= from && minutes < to : minutes >= from || minutes < to;
+}
+
+/** The bounds of what counts, seen from a moment: after `after` (or at it, with `isFrom`), up to and with `to`. */
+export interface Span {
+  readonly after: Instant;
+  readonly isFrom: boolean;
+  readonly to: Instant;
+}
+
+export function spanOf(since: Since, { now, zone, enteredAt }: Pick<Viewpoint, 'now' | 'zone' | 'enteredAt'>): Span {
+  if (since === 'ever') return { after: -Infinity, isFrom: true, to: now };
+  // "since entering" takes in the moment of entry itself; a sliding window has just let go of its far edge
+  if (since === 'entry') return { after: enteredAt ?? now, isFrom: true, to: now };
+  if ('last' in since) return { after: windowStart(now, since.last, zone), isFrom: false, to: now };
+  if ('ago' in since) return { after: -Infinity, isFrom: true, to: windowStart(now, since.ago, zone) };
+  return {
+    after: since.from === undefined ? -Infinity : startOfDate(since.from, zone)!,
+    isFrom: true,
+    to: Math.min(now, since.to === undefined ? Infinity : endOfDate(since.to, zone) - 1),
+  };
+}
+
+/** When an event comes to be longer ago than a duration, or leaves a window of that length: the same moment. */
+export const passesOut = (time: Instant, duration: string, { now, zone }: Pick<Viewpoint, 'now' | 'zone'>): Instant =>
+  leavesWindow(time, duration, zone, now);
+
+const dayOf = (date: string) =>
+  new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }).format(
+    new Date(`${date}T12:00:00Z`),
+  );
+
+/** Says when, behind what happened: " in the last 30 days". */
+export function saySince(since: Since): string {
+  if (since === 'ever') return '';
+  if (since === 'entry') return ' since entering';
+  if ('last' in since) return ` in the last ${sayDuration(since.last).replace(/^1 (\w+)$/, '$1')}`;
+  if ('ago' in since) return ` more than ${sayDuration(since.ago)} ago`;
+  if (since.from === undefined) return ` up to ${dayOf(since.to!)}`;
+  if (since.to === undefined) return ` since ${dayOf(since.from)}`;
+  return since.from === since.to ? ` on ${dayOf(since.from)}` : ` between ${dayOf(since.from)} and ${dayOf(since.to)}`;
+}
+
+const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];
+
+/** Says at which times of the week: " on a Saturday or Sunday between 18:00 and 09:00". */
+export function sayHours(hours: Hours | undefined): string {
+  if (!hours) return '';
+  const days = [...(hours.weekdays ?? [])].sort((a, b) => a - b).map((day) => DAYS[day - 1]);
+  const on = days.length ? ` on a ${days.length > 1 ? `${days.slice(0, -1).join(', ')} or ` : ''}${days.at(-1)}` : '';
+  return `${on}${hours.from === undefined ? '' : ` between ${hours.from} and ${hours.to}`}`;
+}
