@@ -28,7 +28,13 @@ const OPEN: Record<string, number> = {
   ...Object.fromEntries(['GET', 'POST', 'PUT', 'DELETE'].map((method) => [`${method} /outside/{path}`, 404])),
 };
 /** What needs another scope than its method tells. */
-const NEEDS: Record<string, Scope> = { 'POST /api/v1/events': 'events', 'GET /api/v1/checkout-box': 'events' };
+const NEEDS: Record<string, Scope> = {
+  'POST /api/v1/events': 'events',
+  'GET /api/v1/checkout-box': 'events',
+  'POST /api/v1/rules/say': 'read',
+  'POST /api/v1/rules/explain': 'read',
+  'POST /api/v1/rules/count': 'read',
+};
 /** What no key can do. */
 const PEOPLE_ONLY = new Set(['GET /api/v1/account', 'PUT /api/v1/account', 'DELETE /api/v1/account/sessions']);
 

@@ -94,3 +94,19 @@ test('a long table holds only the rows in view, and any of them is reached', asy
   await page.keyboard.press(' ');
   await expect(page.getByText('1 person chosen')).toBeVisible();
 });
+
+test('a filter shows what each of its parts leaves, and who of those left can be reached', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/people`);
+  await page.getByLabel('Orders', { exact: true }).selectOption('quiet');
+  await page.getByLabel('Can be emailed').selectOption('yes');
+  await expect(page.getByTestId('people-count')).toContainText('match');
+  const total = minor((await page.getByTestId('people-count').textContent())!);
+  await page.getByRole('button', { name: 'How it narrows' }).click();
+  const left = page.getByTestId('left');
+  await expect(left).toHaveCount(3);
+  const counts = (await left.allTextContents()).map(minor);
+  expect(counts).toEqual([...counts].sort((a, b) => b - a));
+  expect(counts.at(-1)).toBe(total);
+  await expect(page.getByRole('dialog')).toContainText(`to ${total.toLocaleString('en')} by email`);
+});

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { ATTRIBUTE_TYPES } from '../people';
-import { CHANNELS } from '../rules';
+import { CHANNELS, ruleSchema } from '../rules';
 import { SCOPES, siteSchema } from '../sources';
 import { isName } from '../text';
 
@@ -63,3 +63,7 @@ export const suppressionsInput = z.strictObject({
 });
 /** Why an address may be written to again. */
 export const liftInput = z.strictObject({ why: z.string().trim().min(3, 'is too short').max(200) });
+
+export const ruleInput = z.strictObject({ rule: ruleSchema });
+/** A rule and the person it is looked at for, by external id or `~` and our own number. */
+export const rulePersonInput = ruleInput.extend({ person: z.string().min(1).max(400) });

@@ -1,6 +1,7 @@
 import type { AttributeType } from '../people';
 import type { Money } from '../money';
 import type { Barrier, Because, Channel, Value } from '../rules';
+import type { FieldProblem } from './problems';
 import type { PersonFlow } from './views';
 
 export interface ConsentView {
@@ -199,4 +200,28 @@ export interface WorkView {
   readonly canUndo: boolean;
   readonly detail: { readonly [name: string]: unknown };
   readonly result: { readonly [name: string]: unknown };
+}
+
+/** A rule in words, or what is wrong with it. */
+export interface SaysView {
+  readonly says: string | null;
+  readonly problems: readonly FieldProblem[];
+}
+
+/** A rule looked at for one person. */
+export interface ExplainView {
+  readonly holds: boolean;
+  /** when the answer could change without anything new; null when it cannot */
+  readonly until: string | null;
+  readonly because: Because;
+}
+
+/** How many match a rule, and what each part of it leaves of those before it. */
+export interface CountView {
+  readonly everybody: number;
+  readonly count: number;
+  readonly isExact: boolean;
+  readonly reachable: { readonly [channel in Channel]: number };
+  readonly narrowing: readonly { readonly says: string; readonly count: number }[];
+  readonly examples: readonly { readonly id: string; readonly name: string | null; readonly email: string | null }[];
 }

@@ -1,5 +1,8 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { cartLeftBehind } from '../../demo/flows';
+import { cartLeftBehind, firstOrder } from '../../demo/flows';
+import type { FlowDocument } from '../flows';
+import { live } from '../flows/testing/arrivals';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
 import { factsOf, type FactEvent, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
@@ -53,7 +56,85 @@ describe('replay on a virtual clock', () => {
   it('stops at its horizon with the run waiting where it is', () => {
     const { runs } = replay([cart('a', START)], START + 2 * HOUR);
     expect(runs[0]).toMatchObject({ run: { phase: 'inside', step: 'a-day' }, wakeAt: START + 24 * HOUR });
-    expect(replayNeeds([flow])).toContain('order.placed');
+    expect(replayNeeds([flow])).toEqual(['cart.updated', 'order.placed']);
+    const asks: FlowDocument = {
+      ...cartLeftBehind,
+      entry: { test: 'did', event: 'page.viewed', since: 'ever' },
+      stay: { test: 'tag', tag: 'vip', has: false },
+      goal: { event: 'order.cancelled', within: 'P1D', ends: true },
+    };
+    expect(replayNeeds([{ document: asks }])).toEqual(['cart.updated', 'order.cancelled', 'order.placed', 'page.viewed']);
+    expect(replayNeeds([{ document: { ...asks, goal: null } }])).toEqual(['cart.updated', 'order.placed', 'page.viewed']);
+  });
+
+  it('people are as they were: what changed on the way counts from its moment, whoever told it, in order', () => {
+    const withdrawn = { kind: 'consent', name: 'email', was: 'given', is: 'withdrawn', at: START + 2 * HOUR } as const;
+    const given = { ...withdrawn, was: 'withdrawn', is: 'given', at: START + 3 * HOUR } as const;
+    const run = (changes: readonly (typeof withdrawn | typeof given)[], answered: readonly (typeof withdrawn | typeof given)[] = []) =>
+      replayPerson([flow], { ...person, changes }, [cart('a', START)], START + 20 * DAY, counter(), (send) =>
+        send.at < START + 2 * HOUR ? { changes: answered } : {},
+      );
+    expect(run([]).sends).toHaveLength(2);
+    expect(run([withdrawn]).sends).toHaveLength(1);
+    expect(run([withdrawn, given]).sends).toHaveLength(2);
+    // of two who tell it, each at its moment: the last word is that of the later
+    expect(run([given], [withdrawn]).known.reach.email.state).toBe('given');
+    expect(run([{ ...withdrawn, at: START + 4 * HOUR }], [given]).known.reach.email.state).toBe('withdrawn');
+    expect(run([withdrawn], [given]).changes.map(({ at }) => at)).toEqual([withdrawn.at, given.at]);
+  });
+
+  it('a flow that is looked at only from a day on starts nothing of what came before', () => {
+    const late = { ...flow, from: START + HOUR };
+    expect(replayPerson([late], person, [cart('a', START)], START + DAY, counter()).runs).toEqual([]);
+    expect(replayPerson([late], person, [cart('a', START + HOUR)], START + DAY, counter()).runs).toHaveLength(1);
+  });
+
+  it('is what the worker does, run by run and trace by trace, for any history that is told at once', () => {
+    const happened = fc.record({
+      type: fc.constantFrom('cart.updated', 'cart.updated', 'order.placed', 'page.viewed'),
+      minute: fc.integer({ min: 0, max: 6 * 24 * 60 }),
+      value: fc.constantFrom(20, 60, 150),
+      cartId: fc.constantFrom('c1', 'c2'),
+    });
+    const documents: FlowDocument[] = [
+      cartLeftBehind,
+      { ...cartLeftBehind, reentry: 'once' },
+      { ...cartLeftBehind, reentry: 'always', goal: null },
+      { ...cartLeftBehind, entry: { test: 'didNot', event: 'page.viewed', since: { last: 'P1D' } } },
+      { ...firstOrder, reentry: 'always' },
+    ];
+    const asTold = (
+      runs: readonly { run: { about: { key: string }; phase: string; outcome: string | null }; trace: readonly object[] }[],
+    ) => runs.map(({ run, trace }) => JSON.stringify([run.about.key, run.phase, run.outcome, trace])).sort();
+    fc.assert(
+      fc.property(fc.constantFrom(...documents), fc.array(happened, { minLength: 1, maxLength: 8 }), (document, list) => {
+        const events = list
+          .map(({ type, minute, value, cartId }, n): FactEvent => ({
+            id: String(n + 1),
+            type,
+            time: START + minute * MINUTE,
+            properties: {
+              value,
+              currency: 'EUR',
+              ...(type !== 'page.viewed' && { cartId }),
+              ...(type === 'order.placed' && { orderId: `o${n}` }),
+            },
+          }))
+          .sort((a, b) => a.time - b.time || Number(a.id) - Number(b.id));
+        const until = START + 30 * DAY;
+        const worker = live(
+          { document, isOn: true, zone: flow.zone },
+          events.map((event) => ({ at: event.time, event })),
+          until,
+        );
+        const replayed = replayPerson([{ ...flow, document }], person, events, until, counter());
+        expect(asTold(replayed.runs)).toEqual(asTold(worker.runs));
+        expect(replayed.sends.map((send) => [send.at, send.run.about.key, send.effect.stepId]).sort()).toEqual(
+          worker.sends.map((send) => [send.at, send.key, send.stepId]).sort(),
+        );
+      }),
+      { numRuns: 300 },
+    );
   });
 });
 

@@ -11,6 +11,13 @@ function depthOf(rule: Rule): number {
   return parts ? 1 + Math.max(0, ...parts.map(depthOf)) : 1;
 }
 
+const MOST_TESTS = 500;
+/** How many tests a rule has, in all its groups. */
+export function testsIn(rule: Rule): number {
+  const parts = partsOf(rule);
+  return parts ? parts.reduce((sum, part) => sum + testsIn(part), 0) : 1;
+}
+
 const looseRule: z.ZodType<Rule> = z.lazy(() =>
   z.union([
     testSchema,
@@ -19,9 +26,15 @@ const looseRule: z.ZodType<Rule> = z.lazy(() =>
     z.strictObject({ none: z.array(looseRule).max(50) }),
   ]),
 );
-export const ruleSchema: z.ZodType<Rule> = looseRule.refine((rule) => depthOf(rule) <= DEEPEST, {
-  message: `is nested deeper than ${DEEPEST} levels`,
-});
+export const ruleSchema: z.ZodType<Rule> = looseRule
+  .refine((rule) => depthOf(rule) <= DEEPEST, {
+    message: `is nested deeper than ${DEEPEST} levels`,
+    params: { right: 'a flatter rule' },
+  })
+  .refine((rule) => testsIn(rule) <= MOST_TESTS, {
+    message: `has more than ${MOST_TESTS} tests`,
+    params: { right: 'fewer tests; a list of values is one test (“is one of”)' },
+  });
 export const propertyTestsSchema = z.array(propertyTest).max(20);
 
 /** The parts of a group, or null for a single test. */

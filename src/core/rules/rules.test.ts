@@ -176,6 +176,27 @@ describe('how often, and when', () => {
     expect(holds(did(1, ago), orders(30 * DAY - 1))).toBe(false);
   });
 
+  it('what has happened is in the last so long, or longer ago than that: never both, never neither, over changes of the clocks too', () => {
+    const zones = fc.constantFrom('Europe/Amsterdam', 'America/New_York', 'Australia/Lord_Howe', 'Asia/Kathmandu');
+    const moment = fc.integer({ min: Date.parse('2026-03-01'), max: Date.parse('2026-11-10') });
+    fc.assert(
+      fc.property(
+        zones,
+        moment,
+        fc.constantFrom('P1D', 'P30D', 'P1M', 'PT36H', 'P1W'),
+        fc.integer({ min: -HOUR, max: HOUR }),
+        fc.boolean(),
+        (zone, now, span, off, isNear) => {
+          const time = Math.min(now, isNear ? subtractDuration(now, span, zone) + off : now - Math.abs(off) * 24);
+          const known = facts({ events: [event('order.placed', time)] });
+          const answers = [{ last: span }, { ago: span }].map((since) => holds(did(1, since), known, { now, zone }));
+          expect(answers.filter(Boolean)).toHaveLength(1);
+        },
+      ),
+      { numRuns: 600 },
+    );
+  });
+
   it('days of the calendar are those of the store, the first and the last counted in', () => {
     // 23 November 2026 lasts in Amsterdam (UTC+1) from 22 November 23:00 UTC to 23 November 23:00 UTC
     const day: { from: string; to: string } = { from: '2026-11-23', to: '2026-11-23' };
@@ -204,6 +225,21 @@ describe('how often, and when', () => {
     ]);
     // in summer the clocks of Amsterdam are two hours ahead (IANA database)
     expect(holds(night, at('2026-07-20T04:30:00Z'))).toBe(false);
+  });
+
+  it('a rule that is too large or too deep is refused in words, however it is built', () => {
+    const tag: Rule = { test: 'tag', tag: 'vip', has: true };
+    const wide = (groups: number, each: number): Rule => ({
+      all: Array.from({ length: groups }, () => ({ any: Array.from({ length: each }, () => tag) })),
+    });
+    const problem = (rule: unknown) => ruleSchema.safeParse(rule).error?.issues[0]?.message;
+    expect(problem(wide(10, 50))).toBeUndefined();
+    expect(problem(wide(11, 50))).toBe('has more than 500 tests');
+    let deep: Rule = tag;
+    for (let level = 0; level < 7; level++) deep = { none: [deep] };
+    expect(problem(deep)).toBeUndefined();
+    for (let level = 0; level < 43; level++) deep = { any: [deep] };
+    expect(problem(deep)).toBe('is nested deeper than 8 levels');
   });
 
   it('what makes no sense is refused with its place', () => {

@@ -1,4 +1,4 @@
-import type { Facts, Value } from '@/core/rules';
+import { CHANNELS, type Channel, type Facts, type Value } from '@/core/rules';
 import { query, type Sql } from '../db';
 import { REACH_COLUMNS, reachOf, type Compiled } from '../rules';
 
@@ -75,6 +75,41 @@ export async function countPeople(sql: Sql, filter: Filter): Promise<number> {
   const { condition, bindings } = filterToSql(filter);
   const [row] = await query<{ count: number }>(sql, `select count(*)::int as count from people p where ${condition}`, bindings);
   return row!.count;
+}
+
+/** How many people pass one condition after another, and how many of those who pass all can be reached on each channel. */
+export interface Narrowed {
+  readonly everybody: number;
+  /** after each condition, in order */
+  readonly left: readonly number[];
+  readonly reachable: { readonly [channel in Channel]: number };
+}
+
+/** Counts, looking at each person once and at a condition only for who has passed those before it. */
+export async function countNarrowing(
+  sql: Sql,
+  conditions: readonly Compiled[],
+  reach: { readonly [channel in Channel]: Compiled },
+): Promise<Narrowed> {
+  const passed = conditions.map(({ condition }, place) => `when not ${condition} then ${place}`).join(' ');
+  const isReachable = (channel: Channel) => `count(*) filter (where passed = ${conditions.length} and ${channel})::int as ${channel}`;
+  const rows = await query<{ passed: number; count: number } & Record<Channel, number>>(
+    sql,
+    `select passed, count(*)::int as count, ${CHANNELS.map(isReachable).join(', ')}
+     from (
+       select passed, ${CHANNELS.map((channel) => `passed = ${conditions.length} and ${reach[channel].condition} as ${channel}`).join(', ')}
+       from people p cross join lateral (select ${passed ? `case ${passed} else ${conditions.length} end` : '0'} as passed) level
+       where p.erased_at is null
+     ) looked group by passed`,
+    Object.assign({}, ...[...conditions, ...Object.values(reach)].map((one) => one.bindings)) as Record<string, unknown>,
+  );
+  const atLeast = (place: number) => rows.filter((row) => row.passed >= place).reduce((sum, row) => sum + row.count, 0);
+  const last = rows.find((row) => row.passed === conditions.length);
+  return {
+    everybody: atLeast(0),
+    left: conditions.map((_, place) => atLeast(place + 1)),
+    reachable: { email: last?.email ?? 0, sms: last?.sms ?? 0, push: last?.push ?? 0 },
+  };
 }
 
 /** How many hits of a search are sorted one by one. */

@@ -155,10 +155,10 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
 
 /**
  * Turns a rule into SQL that picks, of a million people, those for whom `evaluate` holds at `now`. Both give the
- * same answer for the same facts; a property test holds them together.
+ * same answer for the same facts; a property test holds them together. `prefix` keeps the bindings of several apart.
  */
-export function ruleToSql(rule: Rule, now: Instant, zone: string): Compiled {
-  const { bind, bindings } = binder('r');
+export function ruleToSql(rule: Rule, now: Instant, zone: string, prefix = 'r'): Compiled {
+  const { bind, bindings } = binder(prefix);
   const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone };
   const compile = (one: Rule): string => {
     const parts = partsOf(one);

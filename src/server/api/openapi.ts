@@ -110,6 +110,27 @@ export function description(origin: string) {
           ],
         }),
       },
+      '/rules/say': {
+        post: operation('Says a rule as a sentence, or what is wrong with it', ok('{says, problems}'), {
+          requestBody: body({ type: 'object', required: ['rule'], properties: { rule: { $ref: '#/components/schemas/Rule' } } }),
+        }),
+      },
+      '/rules/explain': {
+        post: operation('Looks at a rule for one person', ok('{holds, until, because}'), {
+          requestBody: body({
+            type: 'object',
+            required: ['rule', 'person'],
+            properties: { rule: { $ref: '#/components/schemas/Rule' }, person: text },
+          }),
+        }),
+      },
+      '/rules/count': {
+        post: operation(
+          'Counts who matches a rule, what each part leaves, and who can be reached',
+          ok('{everybody, count, isExact, reachable, narrowing, examples}'),
+          { requestBody: body({ type: 'object', required: ['rule'], properties: { rule: { $ref: '#/components/schemas/Rule' } } }) },
+        ),
+      },
       '/people/{id}': {
         get: operation('One person: attributes, consent, orders, flows', ok('The person'), { parameters: id }),
         put: operation('Creates or updates a person by external id', ok('The person'), {

@@ -5,4 +5,4 @@ export { periodOf } from './period';
 export { type FieldProblem, problemsOf } from '@/core/api';
 export { notFound, Problem } from './problem';
 export { cursorOf, revisionSeen, wholeNumber } from './query';
-export { LARGEST_BODY, readAnyJson, readBytes, readFormBody, readJson, readRaw, unstorable } from './read';
+export { LARGEST_BODY, LARGEST_RULE, readAnyJson, readBytes, readFormBody, readJson, readRaw, unstorable } from './read';

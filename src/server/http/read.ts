@@ -2,6 +2,8 @@ import { Problem } from './problem';
 
 /** The largest body that is read, in bytes. */
 export const LARGEST_BODY = 5 * 1024 * 1024;
+/** The largest rule that is read by itself, in bytes: 500 tests of some length. */
+export const LARGEST_RULE = 512 * 1024;
 const DEEPEST = 24;
 
 /** Reads a body and stops at the limit, whatever the length header says. */

@@ -10,6 +10,16 @@ import { readStore } from '@/data/store';
 import { Problem, problemsOf, unstorable, wholeNumber } from '../http';
 import { nameOf, publicId } from './who';
 
+/** A rule as SQL; one that has no meaning outside of a flow is refused in words. */
+export function forLists(rule: Rule, now: Instant, zone: string, prefix?: string): Compiled {
+  try {
+    return ruleToSql(rule, now, zone, prefix);
+  } catch (error) {
+    if (!(error instanceof NotForLists)) throw error;
+    throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);
+  }
+}
+
 /** Reads the filter of a list of people from an address: words, a rule as JSON, a flow, or named people. */
 export function filterOf(params: URLSearchParams, now: Instant, zone: string): { filter: Filter; says: string | null } {
   const text = params.get('rule');
@@ -17,13 +27,7 @@ export function filterOf(params: URLSearchParams, now: Instant, zone: string): {
   let says: string | null = null;
   if (text) {
     const parsed = readRule(text);
-    try {
-      rule = ruleToSql(parsed, now, zone);
-    } catch (error) {
-      if (error instanceof NotForLists)
-        throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);
-      throw error;
-    }
+    rule = forLists(parsed, now, zone);
     says = sayRule(parsed);
   }
   const ids = params.get('ids');

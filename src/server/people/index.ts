@@ -1,7 +1,7 @@
 export { attributeList, declareAttribute, renameAttribute, respellAttribute, retire, valuesOf } from './attributes';
 export { digestOf, sendConfirmation } from './confirm';
 export { changeConsent, noteSoftBounce, savePreferences, suppressAddress, suppressPerson, unsubscribe } from './consent';
-export { directory, filterOf } from './directory';
+export { directory, filterOf, forLists } from './directory';
 export {
   consentRecord,
   editPerson,

@@ -1,7 +1,7 @@
 'use client';
 
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
-import { Columns3, Download, Plus, Save, X } from 'lucide-react';
+import { Columns3, Download, ListFilter, Plus, Save, X } from 'lucide-react';
 import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
@@ -34,6 +34,7 @@ import {
   useAsked,
   useStore,
 } from '../kit';
+import { Narrowing } from '../rules';
 import { BulkBar, type Chosen } from './BulkBar';
 import { COLUMNS, columnsOf, FIRST_COLUMNS } from './columns';
 
@@ -298,6 +299,18 @@ export function PeopleTable({ query }: { query: string }) {
               {view.inside && <> and is inside a flow</>}
             </span>
             <span className="flex-1" />
+            {rule && (
+              <Drop
+                className="w-[420px] p-4"
+                button={
+                  <button type="button" className="flex shrink-0 items-center gap-1 text-accent">
+                    <ListFilter size={16} aria-hidden="true" /> How it narrows
+                  </button>
+                }
+              >
+                <Narrowing rule={rule} />
+              </Drop>
+            )}
             <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}>
               <Save size={16} aria-hidden="true" /> Save as a view
             </button>

@@ -1,0 +1,1 @@
+export { countRule, explainRule, sayRuleOf } from './rules';

@@ -1,0 +1,1 @@
+export { Narrowing } from './Narrowing';
