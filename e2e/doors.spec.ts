@@ -172,10 +172,10 @@ test('a session ends on the server: its cookie is worth nothing after signing ou
     await page.getByLabel('Present password').fill(present);
     await page.getByLabel('New password', { exact: true }).fill(wanted);
     await page.getByLabel('New password again').fill(again);
-    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByRole('button', { name: 'Save', exact: true }).click();
   };
   await change('tanks-and-trains', 'fins-and-ferries', 'fins-and-ferris');
-  await expect(page.getByText('The two are not the same.')).toBeVisible();
+  await expect(page.getByText('This is not the same: the new password, once more.')).toBeVisible();
   await change('not-my-password', 'fins-and-ferries');
   await expect(page.getByText('This is not your present password')).toBeVisible();
   const theirs = await cookieOf(other);
