@@ -31,9 +31,12 @@ export const resolverOf =
     return { values: {}, errors };
   };
 
-/** A form over a schema: its fields begin as `start`, and are looked at once they have been left. */
+/**
+ * A form over a schema: its fields begin as `start`, and are looked at when it is handed in, from then on as they are typed.
+ * Not as they are left: what is said then would move the button away from under the click that left them.
+ */
 export function useAsked<In extends FieldValues, Out>(schema: z.ZodType<Out, In>, start: DefaultValues<NoInfer<In>>): Asked<In, Out> {
-  return useForm<In, unknown, Out>({ resolver: resolverOf(schema), defaultValues: start, mode: 'onTouched' });
+  return useForm<In, unknown, Out>({ resolver: resolverOf(schema), defaultValues: start });
 }
 
 /** Puts what the server found wrong at the fields it names. Answers whether all of it has found its place. */
