@@ -1,4 +1,4 @@
-import type { Hours, PropertyTest } from '../rules';
+import type { Hours, WhereTest } from '../rules';
 import type { Instant } from '../time';
 
 /** Some events of a person that a decision looks at: so many of the newest (or oldest) of a type that match. */
@@ -6,7 +6,7 @@ export interface EventAsk {
   readonly type: string;
   /** those that bear this key under this name; with null as value, those that bear none */
   readonly key: { readonly name: string; readonly value: string | null } | null;
-  readonly where: readonly PropertyTest[];
+  readonly where: readonly WhereTest[];
   /** only those at these times of the week, by the clocks of a zone */
   readonly within: (Hours & { readonly zone: string }) | null;
   /** from this moment on, null for ever */

@@ -1,4 +1,4 @@
-import { partsOf, type PropertyTest, type Rule, type Test } from '../rules';
+import { partsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 import { armsOf } from './steps';
 import { kindOfTrigger } from './triggers';
@@ -7,7 +7,7 @@ import { kindOfTrigger } from './triggers';
 export interface EventUse {
   readonly type: string;
   readonly where: string;
-  readonly asks: readonly PropertyTest[];
+  readonly asks: readonly WhereTest[];
 }
 
 /** Walks every rule of a flow, saying where it stands. */

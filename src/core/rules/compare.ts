@@ -36,6 +36,12 @@ export function checkComparison(test: { op: string; value?: unknown }, ctx: z.co
 
 export const propertyTest = z.strictObject({ property: propertyName, ...comparisonShape }).superRefine(checkComparison);
 export type PropertyTest = z.infer<typeof propertyTest>;
+
+/** Whether a list has an item for which all of these hold: any line of an order with this product, and at least this price. */
+const itemTest = z.strictObject({ property: propertyName, any: z.array(propertyTest).min(1).max(20) });
+/** What is asked of an event: of one of its properties, or of the items of one that is a list. */
+export const whereTest = z.union([propertyTest, itemTest]);
+export type WhereTest = z.infer<typeof whereTest>;
 export type Comparison = { op: PropertyTest['op']; value?: PropertyTest['value'] };
 
 /** True when a value is on file: neither missing nor null. */
@@ -45,7 +51,8 @@ export function isKnown(value: Value | undefined): value is Exclude<Value, null>
 
 /**
  * Compares a value with what a rule asks. A value that is not known, or of another type than asked for, fails
- * every comparison except `isNot`, `noneOf` and `unknown`. Both ends of `between` are counted in. Texts are compared as written, letter case included.
+ * every comparison except `isNot`, `noneOf` and `unknown`. Both ends of `between` are counted in. A list
+ * contains what one of its entries is. Texts are compared as written, letter case included.
  */
 export function compare(value: Value | undefined, test: Comparison): boolean {
   switch (test.op) {
@@ -62,7 +69,9 @@ export function compare(value: Value | undefined, test: Comparison): boolean {
     case 'noneOf':
       return !isKnown(value) || !(test.value as unknown[]).some((one) => one === value);
     case 'contains':
-      return typeof value === 'string' && value.includes(test.value as string);
+      return typeof value === 'string'
+        ? value.includes(test.value as string)
+        : Array.isArray(value) && value.includes(test.value as string);
     case 'startsWith':
       return typeof value === 'string' && value.startsWith(test.value as string);
     case 'atLeast':

@@ -1,10 +1,27 @@
 import type { Instant } from '../time';
-import { compare, type PropertyTest } from './compare';
+import { compare, type PropertyTest, type WhereTest } from './compare';
 import { valueAt, type FactEvent, type Facts, type Happening } from './facts';
+import type { Value } from './value';
 
 /** Whether all tests on an event's properties hold. */
-export function matches(event: Happening, where: readonly PropertyTest[] | undefined): boolean {
-  return !where || where.every((test) => compare(valueAt(event.properties, test.property), test));
+export function matches(event: Happening, where: readonly WhereTest[] | undefined): boolean {
+  return (
+    !where ||
+    where.every((test) =>
+      'any' in test ? hasItem(valueAt(event.properties, test.property), test.any) : compare(valueAt(event.properties, test.property), test),
+    )
+  );
+}
+
+/** Whether a list has an item for which all tests hold; what is no list has none. */
+function hasItem(list: Value | undefined, tests: readonly PropertyTest[]): boolean {
+  return (
+    Array.isArray(list) &&
+    list.some((item: Value) => {
+      if (item === null || typeof item !== 'object' || Array.isArray(item)) return false;
+      return tests.every((test) => compare(valueAt(item as { readonly [name: string]: Value }, test.property), test));
+    })
+  );
 }
 
 // the same facts are asked for by many rules: their events are sorted by type once, and those that are added later then

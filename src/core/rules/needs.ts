@@ -1,5 +1,5 @@
 import type { Channel } from './channel';
-import type { PropertyTest } from './compare';
+import type { WhereTest } from './compare';
 import { partsOf, type Rule } from './rule';
 import { kindOfTest, type Test } from './tests';
 import type { Hours, Since } from './when';
@@ -19,7 +19,7 @@ export type Need =
 export interface EventNeed {
   readonly kind: 'event';
   readonly name: string;
-  readonly where: readonly PropertyTest[];
+  readonly where: readonly WhereTest[];
   readonly since: Since;
   readonly times: number;
   readonly hours?: Hours;
@@ -39,7 +39,7 @@ export function dependsOn(rules: readonly (Rule | null | undefined)[]): Need[] {
 }
 
 /** The names of the properties that tests look at, of the outermost level: what has to be loaded of an event. */
-export function namesIn(where: readonly PropertyTest[]): string[] {
+export function namesIn(where: readonly WhereTest[]): string[] {
   return [...new Set(where.flatMap(({ property }) => [property, property.split('.')[0]!]))].sort();
 }
 

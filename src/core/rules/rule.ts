@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { propertyTest } from './compare';
+import { whereTest } from './compare';
 import { testSchema, type Test } from './tests';
 
 /** A condition: a tree of tests under all of, any of, none of. An empty `all` or `none` holds, an empty `any` does not. */
@@ -35,7 +35,7 @@ export const ruleSchema: z.ZodType<Rule> = looseRule
     message: `has more than ${MOST_TESTS} tests`,
     params: { right: 'fewer tests; a list of values is one test (“is one of”)' },
   });
-export const propertyTestsSchema = z.array(propertyTest).max(20);
+export const propertyTestsSchema = z.array(whereTest).max(20);
 
 /** The parts of a group, or null for a single test. */
 export function partsOf(rule: Rule): Rule[] | null {

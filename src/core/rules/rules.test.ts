@@ -133,6 +133,32 @@ describe('comparisons', () => {
   });
 });
 
+describe('the items of a list', () => {
+  const order = (items: FactEvent['properties'][string]) =>
+    facts({ events: [event('order.placed', NOW - HOUR, { items, codes: ['SPRING', 'ten'] })] });
+  const bought = (...any: object[]): Rule =>
+    ruleSchema.parse({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'items', any }] });
+  const lines = [
+    { sku: 'tank-60', price: 89 },
+    { sku: 'plant', price: 6 },
+  ];
+
+  it('one item has to meet all that is asked; what two of them meet between them does not count', () => {
+    const tank = { property: 'sku', op: 'startsWith', value: 'tank' };
+    expect(holds(bought(tank, { property: 'price', op: 'atLeast', value: 50 }), order(lines))).toBe(true);
+    expect(holds(bought(tank, { property: 'price', op: 'below', value: 10 }), order(lines))).toBe(false);
+    expect(holds(bought(tank), order([]))).toBe(false);
+    for (const none of [null, 'tank-60', { sku: 'tank-60' }, ['tank-60'], [['tank-60']]])
+      expect(holds(bought(tank), order(none))).toBe(false);
+  });
+
+  it('a list of words contains what one of them is, as written', () => {
+    const used = (value: string): Rule =>
+      ruleSchema.parse({ test: 'did', event: 'order.placed', since: 'ever', where: [{ property: 'codes', op: 'contains', value }] });
+    expect(['SPRING', 'spring', 'SPR', 'ten'].map((code) => holds(used(code), order(lines)))).toEqual([true, false, false, true]);
+  });
+});
+
 describe('how often, and when', () => {
   const orders = (...ago: number[]) => facts({ events: ago.map((back) => event('order.placed', NOW - back)).reverse() });
   const did = (times: Times, since: Since = 'ever'): Rule => ({

@@ -75,6 +75,24 @@ describe('a test', () => {
     [{ test: 'didNot', event: 'order.placed', since: 'entry' }, 'has not placed an order since entering'],
     [{ test: 'did', event: 'order.placed', times: 2, since: 'ever' }, 'has placed an order at least twice'],
     [{ test: 'did', event: 'order.placed', times: 3, since: { last: 'P30D' } }, 'has placed an order at least 3 times in the last 30 days'],
+    [
+      {
+        test: 'did',
+        event: 'order.placed',
+        since: 'ever',
+        where: [
+          {
+            property: 'items',
+            any: [
+              { property: 'sku', op: 'is', value: 'tank-60' },
+              { property: 'price', op: 'atLeast', value: 50 },
+            ],
+          },
+          { property: 'discount', op: 'is', value: 0 },
+        ],
+      },
+      'has placed an order whose discount is 0 and with one of its items whose sku is “tank-60” and price is at least 50',
+    ],
     [{ test: 'attribute', name: 'country', op: 'noneOf', value: ['NL', 'BE'] }, 'country is none of “NL” or “BE”'],
     [{ test: 'attribute', name: 'postcode', op: 'startsWith', value: '10' }, 'postcode begins with “10”'],
     [{ test: 'attribute', name: 'litres', op: 'between', value: [60, 240] }, 'litres is between 60 and 240'],

@@ -1,5 +1,5 @@
 import { sayMoney, toMinor } from '../money';
-import type { Comparison, PropertyTest } from './compare';
+import type { Comparison, PropertyTest, WhereTest } from './compare';
 import type { Times } from './tests';
 import type { Value } from './value';
 
@@ -97,9 +97,15 @@ export function sayName(name: string): string {
 }
 
 /** The tests of an event's properties, behind the event: " whose value is at least 50". */
-export function sayWhere(where: readonly PropertyTest[] | undefined, currency?: string): string {
-  if (!where?.length) return '';
-  return ` whose ${where.map((test) => `${sayName(test.property)} ${sayComparison(test, isAmount(test.property) ? currency : undefined)}`).join(' and ')}`;
+export function sayWhere(where: readonly WhereTest[] | undefined, currency?: string): string {
+  const say = (tests: readonly PropertyTest[]) =>
+    tests.map((test) => `${sayName(test.property)} ${sayComparison(test, isAmount(test.property) ? currency : undefined)}`).join(' and ');
+  const own = (where ?? []).filter((test): test is PropertyTest => !('any' in test));
+  const phrases = [
+    ...(own.length ? [`whose ${say(own)}`] : []),
+    ...(where ?? []).flatMap((test) => ('any' in test ? [`with one of its ${sayName(test.property)} whose ${say(test.any)}`] : [])),
+  ];
+  return phrases.length ? ` ${phrases.join(' and ')}` : '';
 }
 
 const often = (times: number) => (times === 1 ? 'once' : times === 2 ? 'twice' : `${times} times`);

@@ -61,7 +61,17 @@ const leaf = fc.oneof(
       { nil: undefined, freq: 3 },
     ),
     where: fc.array(
-      fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })),
+      fc.oneof(
+        { weight: 3, arbitrary: fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })) },
+        fc.record({
+          property: fc.constantFrom('items', 'points'),
+          any: fc.array(
+            fc.tuple(fc.constantFrom('sku', 'price'), comparison).map(([property, c]) => ({ property, ...c })),
+            { minLength: 1, maxLength: 2 },
+          ),
+        }),
+        fc.constantFrom({ property: 'items', op: 'contains', value: 'NL' }, { property: 'items', op: 'contains', value: '' }),
+      ),
       { maxLength: 2 },
     ),
   }),
@@ -78,6 +88,15 @@ const { rule } = fc.letrec<{ rule: unknown }>((tie) => ({
 const bag = fc
   .dictionary(fc.constantFrom('country', 'points', 'plan.name'), fc.oneof(value, fc.constant(null)), { maxKeys: 3 })
   .chain((flat) => fc.option(fc.record({ name: value }), { nil: undefined }).map((plan) => ({ ...flat, ...(plan && { plan }) })));
+const items = fc.array(
+  fc.oneof(
+    fc.dictionary(fc.constantFrom('sku', 'price'), fc.oneof(value, fc.constant(null)), { maxKeys: 2 }),
+    value,
+    fc.constant(null),
+    fc.constant([1]),
+  ),
+  { maxLength: 3 },
+);
 const person = fc.record({
   attributes: bag,
   // by channel, what stands between us and them: 0 no address, 1 an empty one, 2 one that is suppressed, 3 one that is not
@@ -90,7 +109,9 @@ const person = fc.record({
     fc.record({
       type: fc.constantFrom('a.a', 'b.b'),
       ago: fc.oneof(fc.integer({ min: -DAY, max: 40 * DAY }), fc.constantFrom(0, DAY, 30 * DAY, 31 * DAY)),
-      properties: bag,
+      properties: fc
+        .tuple(bag, fc.option(fc.oneof(items, value), { nil: undefined }))
+        .map(([own, list]) => ({ ...own, ...(list !== undefined && { items: list }) })),
     }),
     { maxLength: 5 },
   ),
@@ -188,7 +209,7 @@ it('the rule in memory and the rule as SQL pick the same people, for any people,
         }
       },
     ),
-    { numRuns: 60 },
+    { numRuns: Number(process.env.VIATIC_RUNS ?? 60) },
   );
 });
 

@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test } from '@/core/rules';
+import { partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test, type WhereTest } from '@/core/rules';
 import { ADDRESS_SQL } from './addresses';
 
 /** A rule as a SQL condition over `people p`, with its named bindings. */
@@ -60,7 +60,8 @@ function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | '
       return `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric between ${bind(String(least), 'numeric')} and ${bind(String(most), 'numeric')} else false end)`;
     }
     case 'contains':
-      return `(case when jsonb_typeof(${value}) = 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0 else false end)`;
+      return `(case jsonb_typeof(${value}) when 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0
+        when 'array' then ${value} @> ${literal(test.value)} else false end)`;
     case 'atLeast':
       return number('>=');
     case 'above':
@@ -72,14 +73,18 @@ function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | '
   }
 }
 
+function whereTestSql(bind: Bind, object: string, test: WhereTest): string {
+  const value = at(bind, object, test.property);
+  if (!('any' in test)) return compareSql(bind, value, test);
+  const item = test.any.map((one) => compareSql(bind, at(bind, 'item.value', one.property), one));
+  return `exists (select 1 from jsonb_array_elements(case when jsonb_typeof(${value}) = 'array' then ${value} else cast('[]' as jsonb) end) as item(value)
+    where jsonb_typeof(item.value) = 'object' and ${item.join(' and ')})`;
+}
+
 /** Tests of an event (an alias of `events`) as a SQL condition: `true` without any. */
-export function whereSql(
-  event: string,
-  where: readonly PropertyTest[],
-  within: (Hours & { readonly zone: string }) | null = null,
-): Compiled {
+export function whereSql(event: string, where: readonly WhereTest[], within: (Hours & { readonly zone: string }) | null = null): Compiled {
   const { bind, bindings } = binder('w');
-  const parts = where.map((test) => compareSql(bind, at(bind, `${event}.properties`, test.property), test));
+  const parts = where.map((test) => whereTestSql(bind, `${event}.properties`, test));
   if (within) parts.push(hoursSql(bind, `${event}.time`, within, within.zone));
   return { condition: parts.join(' and ') || 'true', bindings };
 }
@@ -113,7 +118,7 @@ function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: L
   const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${to === now ? nowSql : moment(to)}`];
   if (after !== -Infinity) conditions.push(`e.time ${isFrom ? '>=' : '>'} ${moment(after)}`);
   if (test.hours) conditions.push(hoursSql(bind, 'e.time', test.hours, zone));
-  for (const where of test.where ?? []) conditions.push(compareSql(bind, at(bind, 'e.properties', where.property), where));
+  for (const where of test.where ?? []) conditions.push(whereTestSql(bind, 'e.properties', where));
   const { least, most, enough } = rangeOf(test.times);
   const found = `from events e where ${conditions.join(' and ')}`;
   // no further than is asked for is counted

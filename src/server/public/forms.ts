@@ -40,7 +40,7 @@ function viewOf(row: FormListRow, documents: Awaited<ReturnType<typeof documents
       .filter((trigger) => trigger.event === 'form.submitted')
       .flatMap(({ where }): ('all' | 'this')[] => {
         const asks = where?.find((ask) => ask.property === 'formId');
-        if (!asks) return ['all'];
+        if (!asks || 'any' in asks) return asks ? [] : ['all'];
         return (asks.op === 'is' && asks.value === row.key) || (asks.op === 'oneOf' && (asks.value as unknown[]).includes(row.key))
           ? ['this']
           : [];

@@ -1,6 +1,6 @@
 import type { TypeDetail, TypeView, UseView } from '@/core/api';
 import { eventUses, type FlowDocument } from '@/core/flows';
-import { sayName, type PropertyTest } from '@/core/rules';
+import { sayName, type WhereTest } from '@/core/rules';
 import { findType, foldArrivals, listTypes, LONGEST_VALUE, MOST_VALUES, seenValues, trimValues, typeProperties } from '@/data/sources';
 import type { Db } from '@/data/db';
 import { documentsNow } from '@/data/flows';
@@ -68,7 +68,9 @@ export async function catalogueType(db: Db, type: string): Promise<TypeDetail> {
 }
 
 /** What an ask for a property's value gets wrong, by what has been seen: a property that never came, a value that never occurred. */
-async function neverSeen(db: Db, type: string, ask: PropertyTest): Promise<{ says: string; mend: string }[]> {
+async function neverSeen(db: Db, type: string, ask: WhereTest): Promise<{ says: string; mend: string }[]> {
+  // of what is inside a list only the list is known
+  if ('any' in ask) return [];
   const name = ask.property.split('.')[0]!;
   const seen = await seenValues(db, type, name);
   const wanted = ask.op === 'is' ? [ask.value] : ask.op === 'oneOf' ? (ask.value as unknown[]) : [];

@@ -224,7 +224,7 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
 function ListensTo({ trigger, put: putTrigger }: { trigger: Trigger; put: (trigger: Trigger, field: string) => void }) {
   const forms = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: { key: string; name: string }[] }>('/forms') });
   const ask = trigger.where?.find((one) => one.property === 'formId');
-  const chosen = ask ? (ask.op === 'oneOf' ? (ask.value as string[]) : [String(ask.value)]) : null;
+  const chosen = ask && !('any' in ask) ? (ask.op === 'oneOf' ? (ask.value as string[]) : [String(ask.value)]) : null;
   const put = (keys: string[] | null) => {
     const others = (trigger.where ?? []).filter((one) => one.property !== 'formId');
     putTrigger({ ...trigger, where: keys ? [...others, { property: 'formId', op: 'oneOf', value: keys }] : others }, 'forms');

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { sayElapsed, sooner, type Instant } from '../../time';
-import { propertyTest } from '../compare';
+import { whereTest } from '../compare';
 import { eventsOf, firstAfter, matches } from '../events';
 import type { FactEvent } from '../facts';
 import { eventTypeSchema } from '../value';
@@ -25,7 +25,7 @@ export const eventSchema = z.strictObject({
   event: eventTypeSchema,
   /** once at least when it is left out; `didNot` holds where that does not */
   times: timesSchema.optional(),
-  where: z.array(propertyTest).max(20).optional(),
+  where: z.array(whereTest).max(20).optional(),
   since: sinceSchema,
   /** only those at these times of the week */
   hours: hoursSchema.optional(),
