@@ -251,6 +251,7 @@ describe('laws', () => {
         none: [
           { test: 'did', event: 'page.viewed', times: { from: 2, to: 3 }, since: { ago: 'PT90M' }, hours: { weekdays: [1, 2, 3] } },
           { test: 'did', event: 'order.placed', since: { from: '2026-11-24', to: '2026-11-25' } },
+          { test: 'total', event: 'cart.updated', of: 'value', take: 'sum', op: 'above', value: 200, since: { last: 'PT36H' } },
         ],
       },
     },

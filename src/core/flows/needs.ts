@@ -60,8 +60,8 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   return asks;
 }
 
-function eventAsks({ name, where, since, times, hours }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
-  const names = namesIn(where);
+function eventAsks({ name, where, since, times, hours, also }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
+  const names = namesIn(where, also);
   const within = hours ? { ...hours, zone } : null;
   // what counts once it is long enough ago: the oldest, those too that are not so yet
   if (typeof since === 'object' && 'ago' in since) return [ask({ type: name, where, within, order: 'oldest', most: times, names })];

@@ -38,7 +38,8 @@ export function eventUses(document: FlowDocument): EventUse[] {
   if (goal) uses.push({ type: goal.event, where: 'goal', asks: goal.where ?? [] });
   for (const { where, rule } of rulesOf(document)) {
     for (const test of testsOf(rule)) {
-      if (test.test === 'did' || test.test === 'didNot') uses.push({ type: test.event, where, asks: test.where ?? [] });
+      if (test.test === 'did' || test.test === 'didNot' || test.test === 'total')
+        uses.push({ type: test.event, where, asks: test.where ?? [] });
       if (test.test === 'trigger')
         for (const type of started)
           uses.push({

@@ -23,6 +23,8 @@ export interface EventNeed {
   readonly since: Since;
   readonly times: number;
   readonly hours?: Hours;
+  /** properties that are looked at beside those of `where` */
+  readonly also?: readonly string[];
 }
 
 /** Computes what rules depend on, taken together; what several of them look at stands once. */
@@ -38,9 +40,10 @@ export function dependsOn(rules: readonly (Rule | null | undefined)[]): Need[] {
   return [...needs.values()];
 }
 
-/** The names of the properties that tests look at, of the outermost level: what has to be loaded of an event. */
-export function namesIn(where: readonly WhereTest[]): string[] {
-  return [...new Set(where.flatMap(({ property }) => [property, property.split('.')[0]!]))].sort();
+/** The names of the properties that tests look at, and of others by their paths, of the outermost level: what has to be loaded of an event. */
+export function namesIn(where: readonly WhereTest[], also: readonly string[] = []): string[] {
+  const paths = [...where.map(({ property }) => property), ...also];
+  return [...new Set(paths.flatMap((path) => [path, path.split('.')[0]!]))].sort();
 }
 
 /**

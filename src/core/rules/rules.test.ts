@@ -133,6 +133,59 @@ describe('comparisons', () => {
   });
 });
 
+describe('what it comes to', () => {
+  const bought = (...values: [number, unknown][]) =>
+    facts({
+      events: values
+        .map(([ago, value]) => event('order.placed', NOW - ago, { value } as FactEvent['properties']))
+        .sort((a, b) => a.time - b.time),
+    });
+  const total = (take: string, op: string, value: unknown, since: unknown = 'ever'): Rule =>
+    ruleSchema.parse({ test: 'total', event: 'order.placed', of: 'value', take, op, value, since });
+  const three = bought([DAY, 0.1], [2 * DAY, 0.2], [40 * DAY, 60]);
+
+  it('sum, average, largest, smallest and how many different; what is no number is not added', () => {
+    expect(holds(total('sum', 'is', 60.3), three)).toBe(true);
+    // 0.1 and 0.2 are 0.3, whatever binary fractions make of it
+    expect(holds(total('sum', 'is', 0.3, { last: 'P30D' }), three)).toBe(true);
+    expect(holds(total('average', 'between', [20.09, 20.11]), three)).toBe(true);
+    expect([holds(total('largest', 'is', 60), three), holds(total('smallest', 'is', 0.1), three)]).toEqual([true, true]);
+    expect(holds(total('different', 'is', 2), bought([1, 5], [2, 5], [3, '5'], [4, null]))).toBe(true);
+    expect(holds(total('sum', 'is', 5), bought([1, 5], [2, 'five'], [3, null]))).toBe(true);
+  });
+
+  it('of nothing the sum is 0; average, largest and smallest are not known and fail every comparison', () => {
+    expect([holds(total('sum', 'is', 0), bought()), holds(total('different', 'atMost', 0), bought())]).toEqual([true, true]);
+    for (const take of ['average', 'largest', 'smallest'])
+      for (const op of ['is', 'atLeast', 'atMost']) expect(holds(total(take, op, 0), bought()), take).toBe(false);
+  });
+
+  it('stands until the oldest that counts leaves the window, or the next comes to be long enough ago', () => {
+    // 15 October 14:00 in Amsterdam, in summer time: sixty days on it is 14:00 in winter time
+    expect(evaluate(total('sum', 'above', 50, { last: 'P60D' }), three, view)).toMatchObject({ holds: true, until: NOW + 20 * DAY + HOUR });
+    expect(evaluate(total('sum', 'above', 50, { ago: 'P30D' }), three, view)).toMatchObject({ holds: true, until: NOW + 28 * DAY });
+  });
+
+  it('is said, and what was seen', () => {
+    const rule = total('sum', 'atLeast', 200, { last: 'P90D' });
+    const { because } = evaluate(rule, three, view, { currency: 'EUR' });
+    expect(because.says).toBe('total value is at least €200.00 over every time they placed an order in the last 90 days');
+    expect(because.saw).toBe('it was €60.30');
+    expect(sayRule(total('different', 'above', 2))).toBe(
+      'number of different values of value is above 2 over every time they placed an order',
+    );
+    expect(evaluate(total('largest', 'above', 2), bought(), view).because.saw).toBe('there was nothing to take it of');
+    expect(dependsOn([rule])).toMatchObject([{ kind: 'event', name: 'order.placed', also: ['value'], since: { last: 'P90D' } }]);
+    for (const wrong of [
+      { op: 'between', value: 1 },
+      { op: 'between', value: [2, 1] },
+      { op: 'is', value: [1, 2] },
+      { op: 'contains', value: 1 },
+    ])
+      expect(ruleSchema.safeParse({ test: 'total', event: 'a.a', of: 'value', take: 'sum', since: 'ever', ...wrong }).success).toBe(false);
+  });
+});
+
 describe('the items of a list', () => {
   const order = (items: FactEvent['properties'][string]) =>
     facts({ events: [event('order.placed', NOW - HOUR, { items, codes: ['SPRING', 'ten'] })] });
@@ -317,10 +370,20 @@ describe('until', () => {
       ),
       hours: fc.option(fc.constantFrom({ weekdays: [1, 2, 6] }, { from: '20:00', to: '06:00' }), { nil: undefined, freq: 4 }),
     });
+    const total = fc.record({
+      test: fc.constant('total' as const),
+      event: fc.constantFrom('a.a', 'b.b'),
+      of: fc.constant('value'),
+      take: fc.constantFrom('sum', 'average', 'largest', 'smallest', 'different'),
+      op: fc.constantFrom('is', 'above'),
+      value: fc.constantFrom(0, 1, 2),
+      since: leaf.map((one) => one.since),
+    });
     const { rule } = fc.letrec<{ rule: Rule }>((tie) => ({
       rule: fc.oneof(
         { depthSize: 'small' },
         leaf as fc.Arbitrary<Rule>,
+        total as fc.Arbitrary<Rule>,
         fc.record({ all: fc.array(tie('rule'), { maxLength: 3 }) }),
         fc.record({ any: fc.array(tie('rule'), { maxLength: 3 }) }),
         fc.record({ none: fc.array(tie('rule'), { maxLength: 3 }) }),
@@ -332,7 +395,9 @@ describe('until', () => {
         fc.array(fc.tuple(fc.constantFrom('a.a', 'b.b'), moment), { maxLength: 8 }),
         fc.double({ min: 0, max: 1, noNaN: true }),
         (one, past, share) => {
-          const known = facts({ events: past.map(([type, time]) => event(type, time)).sort((a, b) => a.time - b.time) });
+          const known = facts({
+            events: past.map(([type, time], n) => event(type, time, { value: n % 3 })).sort((a, b) => a.time - b.time),
+          });
           const { holds: before, until } = evaluate(one, known, view);
           const horizon = until ?? NOW + 400 * DAY;
           const between = NOW + Math.floor((horizon - 1 - NOW) * share);

@@ -9,6 +9,8 @@ import { loadAllFacts } from './facts';
 import { NotForLists, ruleToSql } from './rules';
 
 const NOW = Date.parse('2026-11-24T12:00:00Z');
+/** `VIATIC_RUNS` for longer ones */
+const RUNS = Number(process.env.VIATIC_RUNS ?? 60);
 const ZONE = 'Europe/Amsterdam';
 const KEPT_AS = { email: 'email', sms: 'phone', push: 'pushToken' } as const;
 let lab: Lab;
@@ -35,7 +37,38 @@ const comparison = fc.oneof(
   fc.record({ op: fc.constant('between'), value: fc.constantFrom([0, 10], [0.1, 0.1], [-2, 1e21]) }),
   fc.record({ op: fc.constantFrom('known', 'unknown') }),
 );
+const since = fc.constantFrom<unknown>(
+  'ever',
+  ...['P1D', 'P30D', 'PT36H', 'P1M'].flatMap((span) => [{ last: span }, { ago: span }]),
+  { from: '2026-11-20' },
+  { to: '2026-11-23' },
+  { from: '2026-11-24', to: '2026-11-24' },
+);
+const hours = fc.option(
+  fc.constantFrom({ weekdays: [2, 6, 7] }, { from: '12:30', to: '20:00' }, { weekdays: [1, 2], from: '22:15', to: '13:00' }),
+  { nil: undefined, freq: 3 },
+);
+const total = fc.record({
+  test: fc.constant('total'),
+  event: fc.constantFrom('a.a', 'b.b'),
+  of: fc.constantFrom('points', 'country', 'plan.name', 'items'),
+  take: fc.constantFrom('sum', 'average', 'largest', 'smallest', 'different'),
+  since,
+  hours,
+});
 const leaf = fc.oneof(
+  fc
+    .tuple(
+      total,
+      fc.oneof(
+        fc.record({
+          op: fc.constantFrom('is', 'atLeast', 'above', 'atMost', 'below'),
+          value: fc.constantFrom(0, 1, 2, 0.1, 0.2, 0.3, 5, 10),
+        }),
+        fc.constantFrom({ op: 'between', value: [0, 1] }, { op: 'between', value: [0.3, 10] }),
+      ),
+    )
+    .map(([one, compared]) => ({ ...one, ...compared })),
   fc.tuple(name, comparison).map(([n, c]) => ({ test: 'attribute', name: n, ...c })),
   fc.record({ test: fc.constant('consent'), channel: fc.constantFrom('email', 'sms', 'push'), reachable: fc.boolean() }),
   fc.record({ test: fc.constant('list'), list: fc.constantFrom('keepers', 'plants', 'nowhere'), member: fc.boolean() }),
@@ -49,17 +82,8 @@ const leaf = fc.oneof(
       fc.record({ atMost: fc.integer({ min: 0, max: 2 }) }),
       fc.constant({ from: 1, to: 2 }),
     ),
-    since: fc.constantFrom<unknown>(
-      'ever',
-      ...['P1D', 'P30D', 'PT36H', 'P1M'].flatMap((span) => [{ last: span }, { ago: span }]),
-      { from: '2026-11-20' },
-      { to: '2026-11-23' },
-      { from: '2026-11-24', to: '2026-11-24' },
-    ),
-    hours: fc.option(
-      fc.constantFrom({ weekdays: [2, 6, 7] }, { from: '12:30', to: '20:00' }, { weekdays: [1, 2], from: '22:15', to: '13:00' }),
-      { nil: undefined, freq: 3 },
-    ),
+    since,
+    hours,
     where: fc.array(
       fc.oneof(
         { weight: 3, arbitrary: fc.tuple(name, comparison).map(([property, c]) => ({ property, ...c })) },
@@ -117,101 +141,105 @@ const person = fc.record({
   ),
 });
 
-it('the rule in memory and the rule as SQL pick the same people, for any people, events and rules', async () => {
-  await fc.assert(
-    fc.asyncProperty(
-      fc.array(person, { minLength: 4, maxLength: 8 }),
-      fc.array(rule, { minLength: 6, maxLength: 6 }),
-      async (people, rules) => {
-        await lab.empty('lists');
-        const rows = people.map((one, index) => ({ ...one, id: index + 1 }));
-        const channels = (one: (typeof rows)[number]) =>
-          CHANNELS.map((channel, c) => ({
-            id: one.id,
-            channel,
-            state: one.consent[c]!,
-            how: one.address[c]!,
-            address: `${channel}-${one.id}`,
-          }));
-        const insert = (statement: string, list: readonly object[]) => query(lab.db, statement, { rows: JSON.stringify(list) });
-        await insert(
-          `insert into people (id, attributes, paused_until, created_at, seen_at) select id, attributes, paused, now(), now()
+it(
+  'the rule in memory and the rule as SQL pick the same people, for any people, events and rules',
+  async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(person, { minLength: 4, maxLength: 8 }),
+        fc.array(rule, { minLength: 6, maxLength: 6 }),
+        async (people, rules) => {
+          await lab.empty('lists');
+          const rows = people.map((one, index) => ({ ...one, id: index + 1 }));
+          const channels = (one: (typeof rows)[number]) =>
+            CHANNELS.map((channel, c) => ({
+              id: one.id,
+              channel,
+              state: one.consent[c]!,
+              how: one.address[c]!,
+              address: `${channel}-${one.id}`,
+            }));
+          const insert = (statement: string, list: readonly object[]) => query(lab.db, statement, { rows: JSON.stringify(list) });
+          await insert(
+            `insert into people (id, attributes, paused_until, created_at, seen_at) select id, attributes, paused, now(), now()
             from json_to_recordset(cast(:rows as json)) as r(id bigint, attributes jsonb, paused timestamptz)`,
-          rows.map((one) => ({
-            id: one.id,
-            paused: one.pausedFor === null ? null : new Date(NOW + one.pausedFor),
-            attributes: {
-              ...one.attributes,
-              ...Object.fromEntries(
-                channels(one)
-                  .filter(({ how }) => how > 0)
-                  .map(({ channel, how, address }) => [KEPT_AS[channel], how === 1 ? '' : address]),
-              ),
-            },
-          })),
-        );
-        await insert(
-          `insert into consents (person_id, channel, state, at) select id, channel, state, now()
+            rows.map((one) => ({
+              id: one.id,
+              paused: one.pausedFor === null ? null : new Date(NOW + one.pausedFor),
+              attributes: {
+                ...one.attributes,
+                ...Object.fromEntries(
+                  channels(one)
+                    .filter(({ how }) => how > 0)
+                    .map(({ channel, how, address }) => [KEPT_AS[channel], how === 1 ? '' : address]),
+                ),
+              },
+            })),
+          );
+          await insert(
+            `insert into consents (person_id, channel, state, at) select id, channel, state, now()
             from json_to_recordset(cast(:rows as json)) as r(id bigint, channel text, state text) where state is not null`,
-          rows.flatMap(channels),
-        );
-        await insert(
-          `insert into suppressions (channel, address, reason, at) select channel, address, 'bounced', now()
+            rows.flatMap(channels),
+          );
+          await insert(
+            `insert into suppressions (channel, address, reason, at) select channel, address, 'bounced', now()
             from json_to_recordset(cast(:rows as json)) as r(channel text, address text)`,
-          rows.flatMap(channels).filter(({ how }) => how === 2),
-        );
-        await query(
-          lab.db,
-          `insert into lists (key, name, created_at, created_by) values ('keepers', 'Keepers', now(), 't'), ('plants', 'Plants', now(), 't')`,
-        );
-        await insert(
-          `insert into list_members (list_id, person_id, at, how) select l.id, r.id, now(), 't'
+            rows.flatMap(channels).filter(({ how }) => how === 2),
+          );
+          await query(
+            lab.db,
+            `insert into lists (key, name, created_at, created_by) values ('keepers', 'Keepers', now(), 't'), ('plants', 'Plants', now(), 't')`,
+          );
+          await insert(
+            `insert into list_members (list_id, person_id, at, how) select l.id, r.id, now(), 't'
             from json_to_recordset(cast(:rows as json)) as r(id bigint, list text) join lists l on l.key = r.list`,
-          rows.flatMap((one) => one.lists.map((list) => ({ id: one.id, list }))),
-        );
-        await insert(
-          `insert into person_tags (person_id, tag, at, by) select id, tag, now(), 't' from json_to_recordset(cast(:rows as json)) as r(id bigint, tag text)`,
-          rows.flatMap((one) => one.tags.map((tag) => ({ id: one.id, tag }))),
-        );
-        await query(
-          lab.db,
-          `insert into events (person_id, type, time, source, event_id, properties, received_at)
+            rows.flatMap((one) => one.lists.map((list) => ({ id: one.id, list }))),
+          );
+          await insert(
+            `insert into person_tags (person_id, tag, at, by) select id, tag, now(), 't' from json_to_recordset(cast(:rows as json)) as r(id bigint, tag text)`,
+            rows.flatMap((one) => one.tags.map((tag) => ({ id: one.id, tag }))),
+          );
+          await query(
+            lab.db,
+            `insert into events (person_id, type, time, source, event_id, properties, received_at)
             select person_id, type, time, 't', 'e', properties, now() from json_to_recordset(cast(:rows as json)) as r(person_id bigint, type text,
               time timestamptz, properties jsonb)`,
-          {
-            rows: JSON.stringify(
-              rows.flatMap((one) =>
-                one.events.map((e) => ({ person_id: one.id, type: e.type, time: new Date(NOW - e.ago), properties: e.properties })),
+            {
+              rows: JSON.stringify(
+                rows.flatMap((one) =>
+                  one.events.map((e) => ({ person_id: one.id, type: e.type, time: new Date(NOW - e.ago), properties: e.properties })),
+                ),
               ),
-            ),
-          },
-        );
-        const facts = new Map(
-          (await Promise.all(rows.map((one) => loadAllFacts(lab.db, String(one.id), ['a.a', 'b.b'])))).map((known) => [
-            known!.personId,
-            known!,
-          ]),
-        );
-        for (const input of rules) {
-          const parsed = ruleSchema.safeParse(input);
-          if (!parsed.success) continue;
-          const compiled = ruleToSql(parsed.data, NOW, ZONE);
-          const picked = (
-            await query<{ id: string }>(lab.db, `select p.id from people p where ${compiled.condition} order by p.id`, {
-              ...compiled.bindings,
-            })
-          ).map((row) => row.id);
-          const held = [...facts.values()]
-            .filter((known) => evaluate(parsed.data, known, { now: NOW, zone: ZONE }).holds)
-            .map((known) => known.personId)
-            .sort((a, b) => Number(a) - Number(b));
-          expect(picked, JSON.stringify(parsed.data)).toEqual(held);
-        }
-      },
-    ),
-    { numRuns: Number(process.env.VIATIC_RUNS ?? 60) },
-  );
-});
+            },
+          );
+          const facts = new Map(
+            (await Promise.all(rows.map((one) => loadAllFacts(lab.db, String(one.id), ['a.a', 'b.b'])))).map((known) => [
+              known!.personId,
+              known!,
+            ]),
+          );
+          for (const input of rules) {
+            const parsed = ruleSchema.safeParse(input);
+            if (!parsed.success) continue;
+            const compiled = ruleToSql(parsed.data, NOW, ZONE);
+            const picked = (
+              await query<{ id: string }>(lab.db, `select p.id from people p where ${compiled.condition} order by p.id`, {
+                ...compiled.bindings,
+              })
+            ).map((row) => row.id);
+            const held = [...facts.values()]
+              .filter((known) => evaluate(parsed.data, known, { now: NOW, zone: ZONE }).holds)
+              .map((known) => known.personId)
+              .sort((a, b) => Number(a) - Number(b));
+            expect(picked, JSON.stringify(parsed.data)).toEqual(held);
+          }
+        },
+      ),
+      { numRuns: RUNS },
+    );
+  },
+  60_000 + RUNS * 1_000,
+);
 
 it('a rule that only makes sense inside a flow is refused for lists', () => {
   const inside: Rule = { none: [{ test: 'did', event: 'order.placed', since: 'entry' }] };

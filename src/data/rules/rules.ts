@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test, type WhereTest } from '@/core/rules';
+import { MOST_ADDED, partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test, type WhereTest } from '@/core/rules';
 import { ADDRESS_SQL } from './addresses';
 
 /** A rule as a SQL condition over `people p`, with its named bindings. */
@@ -111,7 +111,8 @@ type OfKind<K extends Test['test']> = Extract<Test, { test: K }>;
 
 const not = (isIt: boolean, condition: string) => (isIt ? condition : `(not ${condition})`);
 
-function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: Looking): string {
+/** The events of `p` that a test counts, as conditions on `e`. */
+function countedSql(test: OfKind<'did' | 'didNot' | 'total'>, { bind, now, nowSql, zone }: Looking): string {
   if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
   const { after, isFrom, to } = spanOf(test.since, { now, zone });
   const moment = (at: Instant) => bind(new Date(at), 'timestamptz');
@@ -119,8 +120,13 @@ function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: L
   if (after !== -Infinity) conditions.push(`e.time ${isFrom ? '>=' : '>'} ${moment(after)}`);
   if (test.hours) conditions.push(hoursSql(bind, 'e.time', test.hours, zone));
   for (const where of test.where ?? []) conditions.push(whereTestSql(bind, 'e.properties', where));
+  return conditions.join(' and ');
+}
+
+function eventSql(test: OfKind<'did' | 'didNot'>, looking: Looking): string {
+  const { bind } = looking;
   const { least, most, enough } = rangeOf(test.times);
-  const found = `from events e where ${conditions.join(' and ')}`;
+  const found = `from events e where ${countedSql(test, looking)}`;
   // no further than is asked for is counted
   const count = `(select count(*) from (select 1 ${found} limit ${bind(enough, 'int')}) counted)`;
   const did =
@@ -132,6 +138,31 @@ function eventSql(test: OfKind<'did' | 'didNot'>, { bind, now, nowSql, zone }: L
         ? `(not exists (select 1 ${found}))`
         : `(${count} between ${bind(least, 'int')} and ${bind(most, 'int')})`;
   return not(test.test === 'did', did);
+}
+
+/** What is made of the values `v` of a property: a number, or null where there is nothing to take it of. */
+const TAKES: { readonly [K in OfKind<'total'>['take']]: string } = {
+  sum: 'round(coalesce(sum(n), 0), 6)',
+  average: 'round(avg(n), 6)',
+  largest: 'max(n)',
+  smallest: 'min(n)',
+  different: `count(distinct v) filter (where jsonb_typeof(v) in ('string', 'number', 'boolean'))`,
+};
+
+function totalSql(test: OfKind<'total'>, looking: Looking): string {
+  const { bind } = looking;
+  const isAgo = typeof test.since === 'object' && 'ago' in test.since;
+  const way = isAgo ? 'asc' : 'desc';
+  const value = at(bind, 'e.properties', test.of);
+  const taken = `(select ${TAKES[test.take]} from (
+    select v, case when jsonb_typeof(v) = 'number' then cast(cast(v as text) as numeric) end as n from (
+      select ${value} as v from events e where ${countedSql(test, looking)} order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
+    ) found) numbers)`;
+  const bound = (n: number) => bind(String(n), 'numeric');
+  const [least, most] = Array.isArray(test.value) ? test.value : [test.value, test.value];
+  const operator = { is: '=', atLeast: '>=', above: '>', atMost: '<=', below: '<', between: '' }[test.op];
+  const holds = test.op === 'between' ? `${taken} between ${bound(least)} and ${bound(most)}` : `${taken} ${operator} ${bound(least)}`;
+  return `coalesce(${holds}, false)`;
 }
 
 /** Each kind of test as a condition on `people p`; the same as its `look` in core. */
@@ -156,6 +187,7 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
   tag: (test, { bind }) => not(test.has, `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`),
   did: eventSql,
   didNot: eventSql,
+  total: totalSql,
 };
 
 /**

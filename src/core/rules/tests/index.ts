@@ -5,11 +5,13 @@ import { eventKind, eventSchema } from './event';
 import type { TestKind } from './kind';
 import { listKind, listSchema } from './list';
 import { tagKind, tagSchema } from './tag';
+import { totalKind, totalSchema } from './total';
 import { triggerKind, triggerSchema } from './trigger';
 
+export { MOST_ADDED } from './total';
 export { rangeOf, type SeenEvents, type Times } from './event';
 
-export const testSchema = z.union([attributeSchema, triggerSchema, consentSchema, listSchema, tagSchema, eventSchema]);
+export const testSchema = z.union([attributeSchema, triggerSchema, consentSchema, listSchema, tagSchema, eventSchema, totalSchema]);
 /** One test of a rule. */
 export type Test = z.infer<typeof testSchema>;
 
@@ -20,6 +22,7 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   list: listKind,
   tag: tagKind,
   did: eventKind as TestKind<Extract<Test, { test: 'did' }>>,
+  total: totalKind,
   didNot: eventKind as TestKind<Extract<Test, { test: 'didNot' }>>,
 };
 
