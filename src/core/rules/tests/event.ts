@@ -1,11 +1,11 @@
 import { z } from 'zod';
 import { sayElapsed, sooner, type Instant } from '../../time';
 import { whereTest } from '../compare';
-import { eventsOf, firstAfter, matches } from '../events';
-import type { FactEvent } from '../facts';
+import { eventsOf, firstAfter } from '../events';
 import { eventTypeSchema } from '../value';
-import { hoursSchema, isWithin, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { hoursSchema, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { sayDone, sayTimes, sayWhere } from '../wording';
+import { counts, slides } from './counted';
 import type { TestKind } from './kind';
 
 const often = z.int().min(0).max(10_000);
@@ -39,11 +39,14 @@ export interface SeenEvents {
 
 /** Within which numbers a count has to be, and up to which one has to count to know. */
 export function rangeOf(times: Times = 1): { least: number; most: number; enough: number } {
+  if (times === 1) return ONCE;
   if (typeof times === 'number') return { least: times, most: Infinity, enough: times };
   const [least, most] =
     'exactly' in times ? [times.exactly, times.exactly] : 'atMost' in times ? [0, times.atMost] : [times.from, times.to];
   return { least, most, enough: most + 1 };
 }
+
+const ONCE = { least: 1, most: Infinity, enough: 1 };
 
 /** What they did or did not. */
 export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
@@ -51,12 +54,7 @@ export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
     const { least, most, enough } = rangeOf(test.times);
     const { after, isFrom, to } = spanOf(test.since, view);
     const events = eventsOf(facts, test.event);
-    const counts = (event: FactEvent) =>
-      // what started the run came before entering, even where both bear the same moment
-      !(test.since === 'entry' && event.id === view.about?.eventId) &&
-      matches(event, test.where) &&
-      isWithin(event.time, test.hours, view.zone);
-    const { last, ago } = typeof test.since === 'object' ? (test.since as { last?: string; ago?: string }) : {};
+    const { last, ago } = slides(test.since);
     let count = 0;
     let newest: Instant | null = null;
     let until: Instant | null = null;
@@ -65,7 +63,7 @@ export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
       let [ready, coming] = [0, 0];
       for (const event of events) {
         if (ready + coming >= enough) break;
-        if (!counts(event)) continue;
+        if (!counts(event, test, view)) continue;
         if (event.time <= to) {
           ready += 1;
           newest = event.time;
@@ -82,7 +80,7 @@ export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
       for (let at = firstAfter(events, to) - 1; at >= 0 && count < enough; at--) {
         const event = events[at]!;
         if (isFrom ? event.time < after : event.time <= after) break;
-        if (!counts(event)) continue;
+        if (!counts(event, test, view)) continue;
         count += 1;
         newest ??= event.time;
         // the count falls below the least, or comes back to the most, when this one slides out of the window

@@ -1,11 +1,12 @@
 import { z } from 'zod';
 import { sooner, type Instant } from '../../time';
 import { compare, isKnown, whereTest, type Comparison } from '../compare';
-import { eventsOf, firstAfter, matches } from '../events';
-import { valueAt, type FactEvent } from '../facts';
+import { eventsOf, firstAfter } from '../events';
+import { valueAt } from '../facts';
 import { eventTypeSchema, propertyName, type Value } from '../value';
-import { hoursSchema, isWithin, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { hoursSchema, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { isAmount, sayComparison, sayEvent, sayName, sayValue, sayWhere } from '../wording';
+import { counts, slides } from './counted';
 import type { TestKind } from './kind';
 
 /** Of how many events at most something is added up: the newest, or the oldest where what counts is how long ago they are. */
@@ -61,18 +62,14 @@ export const totalKind: TestKind<TotalTest> = {
   look(test, facts, view) {
     const { after, isFrom, to } = spanOf(test.since, view);
     const events = eventsOf(facts, test.event);
-    const counts = (event: FactEvent) =>
-      !(test.since === 'entry' && event.id === view.about?.eventId) &&
-      matches(event, test.where) &&
-      isWithin(event.time, test.hours, view.zone);
-    const { last, ago } = typeof test.since === 'object' ? (test.since as { last?: string; ago?: string }) : {};
+    const { last, ago } = slides(test.since);
     const values: (Value | undefined)[] = [];
     let until: Instant | null = null;
     if (ago !== undefined) {
       let seen = 0;
       for (const event of events) {
         if (seen === MOST_ADDED) break;
-        if (!counts(event)) continue;
+        if (!counts(event, test, view)) continue;
         seen += 1;
         if (event.time <= to) values.push(valueAt(event.properties, test.of));
         else {
@@ -86,7 +83,7 @@ export const totalKind: TestKind<TotalTest> = {
       for (let at = firstAfter(events, to) - 1; at >= 0 && values.length < MOST_ADDED; at--) {
         const event = events[at]!;
         if (isFrom ? event.time < after : event.time <= after) break;
-        if (!counts(event)) continue;
+        if (!counts(event, test, view)) continue;
         values.push(valueAt(event.properties, test.of));
         oldest = event.time;
       }
