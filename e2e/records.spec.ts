@@ -40,7 +40,7 @@ test('addresses never written to: put on from a pasted column, what is none stay
   const [one, two] = [someone('never'), someone('never')];
   await signIn(page);
   await page.goto(`${base()}/data/consent`);
-  await page.getByRole('region', { name: 'Never written to' }).getByRole('button', { name: 'Add' }).click();
+  await page.getByRole('region', { name: 'Never written to' }).getByRole('button', { name: 'Add', exact: true }).click();
   await page.getByRole('dialog').getByLabel('Addresses').fill(`${one}\n${two.toUpperCase()}\nno.address`);
   await page.getByRole('dialog').getByRole('button', { name: 'Add', exact: true }).click();
   await expect(page.getByRole('alert').filter({ hasText: '1 line is no address and is left here' })).toBeVisible();
