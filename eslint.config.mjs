@@ -3,7 +3,7 @@ import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
 
 export default ts.config(
-  { ignores: ['node_modules/**', '.next/**', '.next-test/**', '.data/**', 'next-env.d.ts', '.shots/**', 'test-results/**'] },
+  { ignores: ['node_modules/**', '.next*/**', '.stryker/**', 'reports/**', '.data/**', 'next-env.d.ts', '.shots/**', 'test-results/**'] },
   ...ts.configs.recommended,
   {
     files: ['**/*.{ts,tsx}'],
