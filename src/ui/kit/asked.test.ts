@@ -16,7 +16,7 @@ it('what fits is handed on as the schema reads it', async () => {
 it('what does not fit stands at its field, in the words in which the interface refuses it', async () => {
   const { errors } = await read(listInput as never, { name: ' ', about: 'x'.repeat(301), doubleOptIn: false });
   expect(errors).toMatchObject({
-    name: { message: 'This is empty: at least 1 character.' },
+    name: { message: 'Fill this in.' },
     about: { message: 'This is too large or too long: at most 300 characters.' },
   });
 });

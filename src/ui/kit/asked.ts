@@ -17,8 +17,8 @@ import { ApiError } from './api';
 /** The fields of a form, read by `Schema`: as they are typed, and as they are handed on. */
 export type Asked<In extends FieldValues, Out = In> = UseFormReturn<In, unknown, Out>;
 
-/** What is wrong with a field, to stand under it: "This is empty: at least 1 character." */
-export const sayProblem = (problem: FieldProblem): string => `This ${problem.wrong}: ${problem.right}.`;
+/** What is wrong with a field, to stand under it: "This is too short: at least 12 characters." */
+export const sayProblem = ({ wrong, right }: FieldProblem): string => (wrong === 'is empty' ? 'Fill this in.' : `This ${wrong}: ${right}.`);
 
 /** Reads the fields by a schema; what does not fit stands at its field in the words in which the interface would refuse it. */
 export const resolverOf =
