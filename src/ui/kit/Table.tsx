@@ -279,6 +279,8 @@ export function Table<Item extends object>({
           return (
             <td
               key={column.key}
+              // a text that is cut can be read whole
+              title={typeof content === 'string' && column.className?.includes('truncate') ? content : undefined}
               className={clsx(
                 'px-3 first:pl-4 last:pr-4',
                 hasTools && column.isNumber && 'last:pr-10',

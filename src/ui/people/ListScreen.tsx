@@ -156,7 +156,7 @@ export function ListScreen({ id }: { id: string }) {
               <ul className="mt-2">
                 {found.data?.people.map((one) => (
                   <li key={one.number} className="flex items-center gap-2 py-1">
-                    <span className="min-w-0 flex-1 truncate">
+                    <span className="min-w-0 flex-1 truncate" title={[one.name, one.email].filter(Boolean).join(', ')}>
                       <b>{one.name ?? 'name not known'}</b> <span className="text-soft">{one.email}</span>
                     </span>
                     {on.has(one.number) ? (
@@ -173,7 +173,11 @@ export function ListScreen({ id }: { id: string }) {
           <ul className="max-h-[420px] overflow-y-auto">
             {people.data?.people.map((one) => (
               <li key={one.number} className="flex items-center gap-2 border-b border-line px-4 py-1.5 last:border-0">
-                <Link href={`/people/${encodeURIComponent(one.id)}`} className="min-w-0 flex-1 truncate hover:underline">
+                <Link
+                  href={`/people/${encodeURIComponent(one.id)}`}
+                  className="min-w-0 flex-1 truncate hover:underline"
+                  title={[one.name, one.email].filter(Boolean).join(', ')}
+                >
                   {one.name ? <b>{one.name}</b> : <NotKnown what="name not known" />} <span className="text-soft">{one.email}</span>
                 </Link>
                 <span className="text-xs text-soft" title="last seen">

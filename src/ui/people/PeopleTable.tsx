@@ -287,7 +287,7 @@ export function PeopleTable({ query }: { query: string }) {
         </div>
         {isFiltered && (
           <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5">
-            <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData}>
+            <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData} title={count.data?.rule ?? undefined}>
               {count.data?.rule ? (
                 <>
                   Everyone who <b>{count.data.rule}</b>
@@ -439,7 +439,9 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
           className={item(view.list === list.key)}
           onClick={() => put({ list: view.list === list.key ? '' : list.key })}
         >
-          <span className="truncate">{list.name}</span>
+          <span className="truncate" title={list.name}>
+            {list.name}
+          </span>
           <span className="tabular text-xs text-soft">{sayCount(list.people)}</span>
         </button>
       ))}
@@ -447,7 +449,9 @@ function Beside({ view, onView, put }: { view: View; onView: (view: View) => voi
       {!!tags.data?.tags.length && <h2 className="mb-1 mt-4 px-2 text-xs font-semibold text-soft">Tags</h2>}
       {tags.data?.tags.slice(0, isWhole ? undefined : 30).map(({ tag, people }) => (
         <button key={tag} type="button" className={item(view.tag === tag)} onClick={() => put({ tag: view.tag === tag ? '' : tag })}>
-          <span className="truncate">{tag}</span>
+          <span className="truncate" title={tag}>
+            {tag}
+          </span>
           <span className="tabular text-xs text-soft">{sayCount(people)}</span>
         </button>
       ))}

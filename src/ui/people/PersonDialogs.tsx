@@ -429,7 +429,9 @@ function MergeWith({ person, path, onClose, onGone }: Props) {
               onChange={() => setChosen({ id: one.id, name: one.name ?? one.email ?? one.id })}
             />
             <span className="font-semibold">{one.name ?? 'name not known'}</span>
-            <span className="truncate text-soft">{one.email ?? one.id}</span>
+            <span className="truncate text-soft" title={one.email ?? one.id}>
+              {one.email ?? one.id}
+            </span>
             <span className="ml-auto text-xs text-soft">{plural(one.orders, 'order', 'orders')}</span>
           </label>
         ))}
