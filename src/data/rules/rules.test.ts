@@ -221,17 +221,20 @@ it(
           for (const input of rules) {
             const parsed = ruleSchema.safeParse(input);
             if (!parsed.success) continue;
-            const compiled = ruleToSql(parsed.data, NOW, ZONE);
-            const picked = (
-              await query<{ id: string }>(lab.db, `select p.id from people p where ${compiled.condition} order by p.id`, {
-                ...compiled.bindings,
-              })
-            ).map((row) => row.id);
+            const pick = async (isWhole: boolean) => {
+              const { condition, bindings } = ruleToSql(parsed.data, NOW, ZONE, { isWhole });
+              const rows = await query<{ id: string }>(lab.db, `select p.id from people p where ${condition} order by p.id`, {
+                ...bindings,
+              });
+              return rows.map((row) => row.id);
+            };
+            const [picked, gathered] = [await pick(false), await pick(true)];
             const held = [...facts.values()]
               .filter((known) => evaluate(parsed.data, known, { now: NOW, zone: ZONE }).holds)
               .map((known) => known.personId)
               .sort((a, b) => Number(a) - Number(b));
             expect(picked, JSON.stringify(parsed.data)).toEqual(held);
+            expect(gathered, JSON.stringify(parsed.data)).toEqual(held);
           }
         },
       ),

@@ -106,17 +106,19 @@ interface Looking {
   readonly now: Instant;
   readonly nowSql: string;
   readonly zone: string;
+  /** everybody is looked at: what happened is gathered once for all, instead of looked up for each */
+  readonly isWhole: boolean;
 }
 type OfKind<K extends Test['test']> = Extract<Test, { test: K }>;
 
 const not = (isIt: boolean, condition: string) => (isIt ? condition : `(not ${condition})`);
 
-/** The events of `p` that a test counts, as conditions on `e`. */
+/** The events that a test counts, as conditions on `e`, whoever’s they are. */
 function countedSql(test: OfKind<'did' | 'didNot' | 'total'>, { bind, now, nowSql, zone }: Looking): string {
   if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
   const { after, isFrom, to } = spanOf(test.since, { now, zone });
   const moment = (at: Instant) => bind(new Date(at), 'timestamptz');
-  const conditions = [`e.person_id = p.id`, `e.type = ${bind(test.event)}`, `e.time <= ${to === now ? nowSql : moment(to)}`];
+  const conditions = [`e.type = ${bind(test.event)}`, `e.time <= ${to === now ? nowSql : moment(to)}`];
   if (after !== -Infinity) conditions.push(`e.time ${isFrom ? '>=' : '>'} ${moment(after)}`);
   if (test.hours) conditions.push(hoursSql(bind, 'e.time', test.hours, zone));
   for (const where of test.where ?? []) conditions.push(whereTestSql(bind, 'e.properties', where));
@@ -124,19 +126,25 @@ function countedSql(test: OfKind<'did' | 'didNot' | 'total'>, { bind, now, nowSq
 }
 
 function eventSql(test: OfKind<'did' | 'didNot'>, looking: Looking): string {
-  const { bind } = looking;
+  const { bind, isWhole } = looking;
   const { least, most, enough } = rangeOf(test.times);
-  const found = `from events e where ${countedSql(test, looking)}`;
-  // no further than is asked for is counted
-  const count = `(select count(*) from (select 1 ${found} limit ${bind(enough, 'int')}) counted)`;
-  const did =
-    most === Infinity
-      ? least === 1
-        ? `exists (select 1 ${found})`
-        : `(${count} >= ${bind(least, 'int')})`
-      : most === 0
-        ? `(not exists (select 1 ${found}))`
-        : `(${count} between ${bind(least, 'int')} and ${bind(most, 'int')})`;
+  const counted = countedSql(test, looking);
+  const often = (n: number) => bind(n, 'int');
+  let did: string;
+  if (isWhole) {
+    // those who did it often enough, or, where nobody has to have done it at all, all but those who did it too often
+    const who = (having: string) =>
+      `p.id in (select e.person_id from events e where ${counted}${having && ` group by 1 having ${having}`})`;
+    if (least === 0) did = `(not ${who(most === 0 ? '' : `count(*) > ${often(most)}`)})`;
+    else if (most === Infinity) did = who(least === 1 ? '' : `count(*) >= ${often(least)}`);
+    else did = who(`count(*) between ${often(least)} and ${often(most)}`);
+  } else {
+    const found = `from events e where e.person_id = p.id and ${counted}`;
+    // no further than is asked for is counted
+    const count = `(select count(*) from (select 1 ${found} limit ${often(enough)}) counted)`;
+    if (most === Infinity) did = least === 1 ? `exists (select 1 ${found})` : `(${count} >= ${often(least)})`;
+    else did = most === 0 ? `(not exists (select 1 ${found}))` : `(${count} between ${often(least)} and ${often(most)})`;
+  }
   return not(test.test === 'did', did);
 }
 
@@ -156,7 +164,7 @@ function totalSql(test: OfKind<'total'>, looking: Looking): string {
   const value = at(bind, 'e.properties', test.of);
   const taken = `(select ${TAKES[test.take]} from (
     select v, case when jsonb_typeof(v) = 'number' then cast(cast(v as text) as numeric) end as n from (
-      select ${value} as v from events e where ${countedSql(test, looking)} order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
+      select ${value} as v from events e where e.person_id = p.id and ${countedSql(test, looking)} order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
     ) found) numbers)`;
   const bound = (n: number) => bind(String(n), 'numeric');
   const [least, most] = Array.isArray(test.value) ? test.value : [test.value, test.value];
@@ -192,11 +200,17 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
 
 /**
  * Turns a rule into SQL that picks, of a million people, those for whom `evaluate` holds at `now`. Both give the
- * same answer for the same facts; a property test holds them together. `prefix` keeps the bindings of several apart.
+ * same answer for the same facts; a property test holds them together. `prefix` keeps the bindings of
+ * several apart; `isWhole` is for counting everybody, where a page of people is better looked up one by one.
  */
-export function ruleToSql(rule: Rule, now: Instant, zone: string, prefix = 'r'): Compiled {
+export function ruleToSql(
+  rule: Rule,
+  now: Instant,
+  zone: string,
+  { prefix = 'r', isWhole = false }: { prefix?: string; isWhole?: boolean } = {},
+): Compiled {
   const { bind, bindings } = binder(prefix);
-  const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone };
+  const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone, isWhole };
   const compile = (one: Rule): string => {
     const parts = partsOf(one);
     if (!parts) return (TESTS[(one as Test).test] as (test: Test, looking: Looking) => string)(one as Test, looking);

@@ -11,9 +11,9 @@ import { Problem, problemsOf, unstorable, wholeNumber } from '../http';
 import { nameOf, publicId } from './who';
 
 /** A rule as SQL; one that has no meaning outside of a flow is refused in words. */
-export function forLists(rule: Rule, now: Instant, zone: string, prefix?: string): Compiled {
+export function forLists(rule: Rule, now: Instant, zone: string, how?: Parameters<typeof ruleToSql>[3]): Compiled {
   try {
-    return ruleToSql(rule, now, zone, prefix);
+    return ruleToSql(rule, now, zone, how);
   } catch (error) {
     if (!(error instanceof NotForLists)) throw error;
     throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);

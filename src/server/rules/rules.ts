@@ -41,12 +41,12 @@ export async function countRule(db: Db, body: unknown): Promise<CountView> {
   const { now, zone } = await readStore(db);
   const parts = 'all' in rule ? partsOf(rule)! : [rule];
   const reach = Object.fromEntries(
-    CHANNELS.map((channel) => [channel, forLists({ test: 'consent', channel, reachable: true }, now, zone, `${channel}_`)]),
+    CHANNELS.map((channel) => [channel, forLists({ test: 'consent', channel, reachable: true }, now, zone, { prefix: `${channel}_` })]),
   ) as Record<Channel, Compiled>;
   const [counted, examples] = await Promise.all([
     countNarrowing(
       db,
-      parts.map((part, place) => forLists(part, now, zone, `n${place}_`)),
+      parts.map((part, place) => forLists(part, now, zone, { prefix: `n${place}_`, isWhole: true })),
       reach,
     ),
     listPeople(db, { words: null, rule: forLists(rule, now, zone), insideFlow: null, ids: null }, 'seen', true, EXAMPLES, 0),
