@@ -103,7 +103,10 @@ class Passage {
     if (this.run.about.trigger !== CALLED) {
       const state = judge(document, this.run.about, this.facts, at, this.flow.zone);
       if (state.state === 'pending') return { at: state.until, on: this.plan.wakesArmed };
-      if (state.state === 'off') return refuse({ trigger: state.off });
+      if (state.state === 'off') {
+        this.beginAnew();
+        return refuse({ trigger: state.off });
+      }
       const { event } = state;
       this.run = { ...this.run, about: { ...this.run.about, at: event.time, eventId: event.id, data: event.properties } };
     }
@@ -128,10 +131,15 @@ class Passage {
       return null;
     }
     this.note('undone', this.run.step, { saw: { trigger: off } });
-    // what has begun since, or goes on longer than was known, is waited for anew
-    const fresh = judge(document, this.run.about, this.facts, this.now, zone);
-    if (fresh.state !== 'off') this.begins = { trigger: this.run.about.trigger, key: this.run.about.key, at: fresh.until };
+    this.beginAnew();
     return this.end('undone');
+  }
+
+  /** What has begun since, or goes on longer than was known, is waited for anew: it was told under this run's name. */
+  private beginAnew(): void {
+    const { about } = this.run;
+    const fresh = judge(this.flow.document, about, this.facts, this.now, this.flow.zone);
+    if (fresh.state !== 'off') this.begins = { trigger: about.trigger, key: about.key, at: fresh.until };
   }
 
   /** Notes the goal when it has been met; answers whether that ends the run. */

@@ -262,6 +262,17 @@ describe('laws', () => {
     },
   ];
 
+  it('an empty cart of long ago and a full one of now, told in the same minute: the full one is not forgotten', () => {
+    const empty = told(cart(0, 0, 'c2'), 61);
+    const full = told(cart(61, 150, 'c2'), 61);
+    const { runs, sends } = live(flow(cartLeftBehind), [empty, full], START + 40 * DAY);
+    expect(runs.map(({ run }) => [run.enteredAt, run.outcome])).toEqual([
+      [null, 'not-entered'],
+      [START + 121 * MINUTE, 'completed'],
+    ]);
+    expect(sends.map(({ stepId }) => stepId)).toEqual(['big-cart', 'reminder']);
+  });
+
   it('a run sees all that it looks at in the events that it asks for, and nothing else is loaded', () => {
     fc.assert(
       fc.property(fc.constantFrom(...documents), history, fc.integer({ min: 0, max: 180 }), (document, list, late) => {

@@ -34,7 +34,8 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   const trigger = document.triggers.find((one) => one.id === run.about.trigger);
   if (trigger && run.about.trigger !== CALLED) {
     const kind = kindOfTrigger(trigger);
-    if (run.phase === 'armed') asks.push(...kind.asks(trigger, run.about.key, at));
+    // as of when it was due, and as of now: should it not have come about then, it may have begun again since
+    if (run.phase === 'armed') for (const moment of new Set([at, now])) asks.push(...kind.asks(trigger, run.about.key, moment));
     // judged again as of entry, and as of now should it turn out never to have come about
     else if (run.phase === 'inside' && run.isDoubtful)
       for (const moment of new Set([enteredAt, now])) asks.push(...kind.asks(trigger, run.about.key, moment));
