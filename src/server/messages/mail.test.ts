@@ -78,3 +78,31 @@ it('what has waited too long for a connection is not handed over behind the back
   await new Promise((done) => setTimeout(done, 200));
   expect(server.mails).toEqual(['robin.100@example.com']);
 });
+
+it('connections that a server keeps busy without end are left to it: others are opened, and mails go on', async () => {
+  const server = await sink();
+  const { port } = new URL(server.url);
+  let isWell = false;
+  const sockets: Socket[] = [];
+  const timers: NodeJS.Timeout[] = [];
+  // says something again and again, so that no time-out of the connection ever ends it
+  const before = createServer((socket) => {
+    sockets.push(socket);
+    socket.on('error', () => undefined);
+    if (isWell) return void socket.pipe(connect(Number(port), '127.0.0.1')).pipe(socket);
+    socket.write('220 here\r\n');
+    socket.once('data', () => timers.push(setInterval(() => socket.write('250-wait\r\n'), 20)));
+  });
+  await new Promise<void>((ready) => before.listen(0, '127.0.0.1', ready));
+  closing.push(() => {
+    for (const timer of timers) clearInterval(timer);
+    for (const socket of sockets) socket.destroy();
+    before.close();
+  });
+  const mailer = open(`smtp://127.0.0.1:${(before.address() as AddressInfo).port}`, { connections: 2, longestMs: 400 });
+  const tried = await Promise.allSettled([0, 1, 2, 3].map((n) => mailer.send(mail(n))));
+  expect(tried.every((one) => one.status === 'rejected' && one.reason instanceof TooSlow)).toBe(true);
+  isWell = true;
+  expect(await mailer.send(mail(100))).toEqual({ taken: true });
+  expect(server.mails).toEqual(['robin.100@example.com']);
+});

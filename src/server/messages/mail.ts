@@ -41,20 +41,21 @@ export function openMailer(
     socketTimeout: Math.min(30_000, longestMs),
   };
   for (const [name, value] of Object.entries(pooled)) address.searchParams.set(name, String(value));
-  const open = () => nodemailer.createTransport(address.href);
-  let transport = open();
-  let slow = 0;
-  // a mail that the library had in its own queue would go out after we have said that it did not
-  let free = connections;
-  const waiting: (() => void)[] = [];
-  const place = async (): Promise<void> => {
-    if (free > 0) free -= 1;
-    else await new Promise<void>((turn) => waiting.push(turn));
+  // a mail that stood in the library's own queue would go out after we have said that it did not: as many as there are
+  // connections are with it, the others wait for a place here
+  const openPool = () => ({ transport: nodemailer.createTransport(address.href), free: connections, slow: 0 });
+  let pool = openPool();
+  type Pool = ReturnType<typeof openPool>;
+  const waiting: ((own: Pool) => void)[] = [];
+  const letIn = (): void => {
+    while (pool.free > 0 && waiting.length) {
+      pool.free -= 1;
+      waiting.shift()!(pool);
+    }
   };
-  const giveUpPlace = (): void => {
-    const next = waiting.shift();
-    if (next) next();
-    else free += 1;
+  const leave = (own: Pool): void => {
+    own.free += 1;
+    letIn();
   };
   return {
     async send(mail) {
@@ -65,19 +66,18 @@ export function openMailer(
           longestMs,
         );
       });
-      tooSlow.catch(() => undefined);
-      const turn = place();
+      const turn = new Promise<Pool>((enter) => waiting.push(enter));
+      letIn();
+      let own: Pool;
       try {
-        await Promise.race([turn, tooSlow]);
+        own = await Promise.race([turn, tooSlow]);
       } catch (error) {
-        clearTimeout(timer);
-        // the turn that comes too late goes to the next
-        void turn.then(giveUpPlace);
+        // a place that is free only now is for the next
+        void turn.then(leave);
         throw error;
       }
-      const own = transport;
       try {
-        const sending = own.sendMail({
+        const sending = own.transport.sendMail({
           from: mail.from,
           to: mail.to,
           subject: mail.subject,
@@ -90,25 +90,25 @@ export function openMailer(
             headers: { 'List-Unsubscribe': `<${mail.unsubscribeUrl}>`, 'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click' },
           }),
         });
-        void sending.catch(() => undefined).finally(giveUpPlace);
+        void sending.catch(() => undefined).finally(() => leave(own));
         await Promise.race([sending, tooSlow]);
-        slow = 0;
+        own.slow = 0;
         return { taken: true };
       } catch (error) {
         const { responseCode, response } = error as { responseCode?: number; response?: string };
         if (responseCode && responseCode >= 500)
           return { taken: false, reason: `mail server refused: ${response ?? responseCode}`.slice(0, 300) };
-        // connections that a server keeps busy without end are left to it, and others opened
-        if (error instanceof TooSlow && ++slow >= connections && own === transport) {
-          slow = 0;
-          transport = open();
-          own.close();
+        // connections that a server keeps busy without end are left to it with their places, and others opened
+        if (error instanceof TooSlow && ++own.slow >= connections && own === pool) {
+          pool = openPool();
+          own.transport.close();
+          letIn();
         }
         throw error;
       } finally {
         clearTimeout(timer);
       }
     },
-    close: () => transport.close(),
+    close: () => pool.transport.close(),
   };
 }
