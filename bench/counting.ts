@@ -28,9 +28,9 @@ async function fill(): Promise<void> {
   await query(
     db,
     `insert into events (person_id, type, time, source, event_id, properties, received_at)
-     select n % ${PEOPLE} + 1, case when n % 4 = 0 then 'order.placed' else 'page.viewed' end,
-       now() - ((n::bigint * 7919) % 180) * interval '1 day' - (n % 1440) * interval '1 minute', 'bench', n::text,
-       jsonb_build_object('value', n % 300), now() from generate_series(1, ${PEOPLE * EACH}) n`,
+     select person, case when (person + n) % 3 = 0 then 'order.placed' else 'page.viewed' end,
+       now() - (person * 7 + n * 13) % 180 * interval '1 day' - n * interval '1 hour', 'bench', person || '-' || n,
+       jsonb_build_object('value', (person + n) % 300), now() from generate_series(1, ${PEOPLE}) person, generate_series(1, ${EACH}) n`,
   );
   for (const table of ['people', 'consents', 'events']) await query(db, `vacuum analyze ${table}`);
 }

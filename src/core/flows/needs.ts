@@ -1,4 +1,4 @@
-import { dependsOn, namesIn, spanOf, type EventNeed, type Need } from '../rules';
+import { dependsOn, namesIn, spanOf, type EventNeed, type Need, type Rule } from '../rules';
 import { addDuration, type Instant } from '../time';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
@@ -60,6 +60,10 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   }
   return asks;
 }
+
+/** Which events of a person rules look at outside of a flow, at a moment. */
+export const asksOfRules = (rules: readonly Rule[], now: Instant, zone: string): EventAsk[] =>
+  dependsOn(rules).flatMap((need) => (need.kind === 'event' ? eventAsks(need, now, now, zone) : []));
 
 function eventAsks({ name, where, since, times, hours, also }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
   const names = namesIn(where, also);

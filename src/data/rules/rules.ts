@@ -28,7 +28,8 @@ type Bind = ReturnType<typeof binder>['bind'];
 /** The jsonb value at a path that may be one name with dots in it or a path of names. */
 const at = (bind: Bind, object: string, path: string): string =>
   path.includes('.')
-    ? `(case when jsonb_exists(${object}, ${bind(path, 'text')}) then ${object} -> ${bind(path, 'text')} else ${object} #> ${bind(path.split('.'), 'text[]')} end)`
+    ? `(case when jsonb_exists(${object}, ${bind(path, 'text')}) then ${object} -> ${bind(path, 'text')}
+        else ${object} #> ${bind(path.split('.'), 'text[]')} end)`
     : `(${object} -> ${bind(path, 'text')})`;
 
 function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | 'value'>): string {
@@ -57,7 +58,8 @@ function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | '
       return `(case when jsonb_typeof(${value}) = 'string' then starts_with(${value} #>> '{}', ${bind(test.value, 'text')}) else false end)`;
     case 'between': {
       const [least, most] = test.value as [number, number];
-      return `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric between ${bind(String(least), 'numeric')} and ${bind(String(most), 'numeric')} else false end)`;
+      const bounds = `${bind(String(least), 'numeric')} and ${bind(String(most), 'numeric')}`;
+      return `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric between ${bounds} else false end)`;
     }
     case 'contains':
       return `(case jsonb_typeof(${value}) when 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0
@@ -164,7 +166,8 @@ function totalSql(test: OfKind<'total'>, looking: Looking): string {
   const value = at(bind, 'e.properties', test.of);
   const taken = `(select ${TAKES[test.take]} from (
     select v, case when jsonb_typeof(v) = 'number' then cast(cast(v as text) as numeric) end as n from (
-      select ${value} as v from events e where e.person_id = p.id and ${countedSql(test, looking)} order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
+      select ${value} as v from events e where e.person_id = p.id and ${countedSql(test, looking)}
+      order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
     ) found) numbers)`;
   const bound = (n: number) => bind(String(n), 'numeric');
   const [least, most] = Array.isArray(test.value) ? test.value : [test.value, test.value];

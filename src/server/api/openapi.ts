@@ -1,14 +1,26 @@
 import { z } from 'zod';
+import {
+  attributeInput,
+  consentInput,
+  eventInput,
+  letterInput,
+  listInput,
+  nameInput,
+  passwordInput,
+  renameInput,
+  sourceInput,
+  suppressionsInput,
+  viewInput,
+} from '@/core/api';
 import { flowSchema } from '@/core/flows';
 import { messageSchema } from '@/core/messages';
 import { formSchema } from '@/core/forms';
 import { importSchema } from '@/core/imports';
-import { ATTRIBUTE_TYPES, checkoutBoxSchema } from '@/core/people';
-import { CHANNELS, ruleSchema } from '@/core/rules';
+import { checkoutBoxSchema } from '@/core/people';
+import { ruleSchema } from '@/core/rules';
 import { mappingSchema } from '@/core/sources';
 import { SORTS } from '@/data/people';
 import { EXPORTS } from '@/data/work';
-import { SCOPES } from '@/core/sources';
 import { bulkActSchema } from '../work';
 import { envelopeSchema, MOST_EVENTS } from '../ingest';
 import { putPersonSchema } from '../people';
@@ -56,7 +68,6 @@ const source = [parameter('key', 'path', "The source's key")];
 const name = [parameter('name', 'path', "The attribute's name")];
 const form = [parameter('key', 'path', "The form's key")];
 const list = [parameter('key', 'path', "The list's key")];
-const listBody = { type: 'object', required: ['name'], properties: { name: text, about: text, doubleOptIn: { type: 'boolean' } } };
 
 /** The description of the public interface, OpenAPI 3.1; its schemas come from those that check the input. */
 export function description(origin: string) {
@@ -177,11 +188,7 @@ export function description(origin: string) {
           nothing,
           {
             parameters: id,
-            requestBody: body({
-              type: 'object',
-              required: ['channel', 'state', 'how'],
-              properties: { channel: { enum: CHANNELS }, state: { enum: ['given', 'withdrawn'] }, how: text, wording: text, place: text },
-            }),
+            requestBody: body(jsonSchema(consentInput)),
           },
           '204',
         ),
@@ -193,7 +200,7 @@ export function description(origin: string) {
           nothing,
           {
             parameters: id,
-            requestBody: body({ type: 'object', required: ['type'], properties: { type: text, time: text, data: { type: 'object' } } }),
+            requestBody: body(jsonSchema(eventInput)),
           },
           '204',
         ),
@@ -220,11 +227,7 @@ export function description(origin: string) {
           nothing,
           {
             parameters: id,
-            requestBody: body({
-              type: 'object',
-              required: ['kind', 'subject', 'text'],
-              properties: { kind: { enum: ['marketing', 'service'] }, subject: text, text },
-            }),
+            requestBody: body(jsonSchema(letterInput)),
           },
           '204',
         ),
@@ -273,16 +276,7 @@ export function description(origin: string) {
           'Makes a source; a key or secret is in this answer and never again',
           ok('source, shownOnce'),
           {
-            requestBody: body({
-              type: 'object',
-              required: ['kind', 'name'],
-              properties: {
-                kind: { enum: ['key', 'webhook', 'snippet'] },
-                name: text,
-                scopes: { type: 'array', items: { enum: SCOPES } },
-                sites: { type: 'array', items: text },
-              },
-            }),
+            requestBody: body(jsonSchema(sourceInput)),
           },
           '201',
         ),
@@ -332,7 +326,7 @@ export function description(origin: string) {
           nothing,
           {
             parameters: name,
-            requestBody: body({ type: 'object', required: ['type'], properties: { type: { enum: ATTRIBUTE_TYPES }, about: text } }),
+            requestBody: body(jsonSchema(attributeInput)),
           },
           '204',
         ),
@@ -349,7 +343,7 @@ export function description(origin: string) {
       '/attributes/{name}/rename': {
         post: operation('Renames it, or merges it into one that is there', ok('people'), {
           parameters: name,
-          requestBody: body({ type: 'object', required: ['to'], properties: { to: text } }),
+          requestBody: body(jsonSchema(renameInput)),
         }),
       },
       '/attributes/{name}/values': {
@@ -422,12 +416,7 @@ export function description(origin: string) {
       },
       '/forms': {
         get: operation('Forms', ok('The forms')),
-        post: operation(
-          'Makes a form to begin with',
-          ok('The form'),
-          { requestBody: body({ type: 'object', required: ['name'], properties: { name: text } }) },
-          '201',
-        ),
+        post: operation('Makes a form to begin with', ok('The form'), { requestBody: body(jsonSchema(nameInput)) }, '201'),
       },
       '/forms/{key}': {
         get: operation('A form', ok('The form'), { parameters: form }),
@@ -459,11 +448,11 @@ export function description(origin: string) {
       },
       '/lists': {
         get: operation('Lists', ok('The lists')),
-        post: operation('Makes a list', ok('The list'), { requestBody: body(listBody) }, '201'),
+        post: operation('Makes a list', ok('The list'), { requestBody: body(jsonSchema(listInput)) }, '201'),
       },
       '/lists/{key}': {
         get: operation('A list', ok('The list'), { parameters: list }),
-        put: operation('Changes it', ok('The list'), { parameters: list, requestBody: body(listBody) }),
+        put: operation('Changes it', ok('The list'), { parameters: list, requestBody: body(jsonSchema(listInput)) }),
         patch: operation(
           'Puts it away or brings it back',
           nothing,
@@ -475,12 +464,7 @@ export function description(origin: string) {
       '/tags': { get: operation('Tags with how many people have each', ok('The tags')) },
       '/views': {
         get: operation('Saved views of the people table', ok('The views')),
-        post: operation(
-          'Saves a view',
-          ok('The views'),
-          { requestBody: body({ type: 'object', required: ['name', 'query'], properties: { name: text, query: text } }) },
-          '201',
-        ),
+        post: operation('Saves a view', ok('The views'), { requestBody: body(jsonSchema(viewInput)) }, '201'),
       },
       '/views/{id}': { delete: operation('Removes a view', ok('The views'), { parameters: [parameter('id', 'path', 'Its number')] }) },
       '/topics': {
@@ -495,11 +479,7 @@ export function description(origin: string) {
           'Puts addresses on',
           ok('added, known, wrong'),
           {
-            requestBody: body({
-              type: 'object',
-              required: ['addresses'],
-              properties: { channel: { enum: CHANNELS }, addresses: { type: 'array', items: text }, reason: text },
-            }),
+            requestBody: body(jsonSchema(suppressionsInput)),
           },
           '201',
         ),
@@ -557,11 +537,7 @@ export function description(origin: string) {
       '/account': {
         get: operation('Your own account and where you are signed in; for people, not for keys', ok('email, name, sessions')),
         put: operation('Another password: ends all your other sessions', ok('email, name, sessions'), {
-          requestBody: body({
-            type: 'object',
-            required: ['present', 'wanted'],
-            properties: { present: text, wanted: { type: 'string', minLength: 12 } },
-          }),
+          requestBody: body(jsonSchema(passwordInput)),
         }),
       },
       '/account/sessions': { delete: operation('Ends all your sessions but this one', ok('email, name, sessions')) },

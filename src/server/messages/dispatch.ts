@@ -26,7 +26,7 @@ export interface Dispatch {
 }
 
 /** The number of nobody: what it holds anybody may take. */
-export const holderOf = (context: Dispatch): number => context.worker?.() ?? 0;
+export const holderOf = (context: Pick<Dispatch, 'worker'>): number => context.worker?.() ?? 0;
 
 const AT_ONCE = 6;
 /** How long a job waits for a lane in which others are in hand before it leaves the rest for later. */
@@ -294,7 +294,7 @@ export function tryRender(message: Message, personal: Personal, links: Links): R
 export async function giveUp(context: Pick<Dispatch, 'db' | 'worker'>, refs: readonly SendRef[], reason: string): Promise<void> {
   const store = await readStore(context.db);
   for (const ref of refs)
-    if (await takeSend(context.db, ref, context.worker?.() ?? 0))
+    if (await takeSend(context.db, ref, holderOf(context)))
       await settleSends(context.db, [{ id: ref.id, state: 'failed', at: store.now, reason }]);
 }
 

@@ -1,8 +1,9 @@
 import { ruleInput, rulePersonInput, type CountView, type ExplainView, type SaysView } from '@/core/api';
-import { CHANNELS, dependsOn, evaluate, partsOf, sayRule, type Channel } from '@/core/rules';
+import { CHANNELS, evaluate, partsOf, sayRule, type Channel } from '@/core/rules';
+import { asksOfRules } from '@/core/flows';
 import type { Db } from '@/data/db';
 import { countNarrowing, listPeople } from '@/data/people';
-import { loadAllFacts, type Compiled } from '@/data/rules';
+import { loadFacts, type Compiled } from '@/data/rules';
 import { readStore } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 import { forLists, nameOf, person, publicId } from '../people';
@@ -23,8 +24,8 @@ export async function explainRule(db: Db, body: unknown): Promise<ExplainView> {
   const store = await readStore(db);
   forLists(rule, store.now, store.zone);
   const row = await person(db, read.data.person);
-  const types = dependsOn([rule]).flatMap((need) => (need.kind === 'event' ? [need.name] : []));
-  const facts = await loadAllFacts(db, row.id, types);
+  const events = asksOfRules([rule], store.now, store.zone);
+  const facts = (await loadFacts(db, new Map([[row.id, { events }]]))).get(row.id);
   if (!facts) throw notFound(`person "${read.data.person.slice(0, 80)}"`);
   const { holds, until, because } = evaluate(rule, facts, { now: store.now, zone: store.zone }, { currency: store.currency });
   return { holds, until: until === null ? null : new Date(until).toISOString(), because };
@@ -49,7 +50,14 @@ export async function countRule(db: Db, body: unknown): Promise<CountView> {
       parts.map((part, place) => forLists(part, now, zone, { prefix: `n${place}_`, isWhole: true })),
       reach,
     ),
-    listPeople(db, { words: null, rule: forLists(rule, now, zone), insideFlow: null, ids: null }, 'seen', true, EXAMPLES, 0),
+    listPeople(
+      db,
+      { words: null, rule: forLists(rule, now, zone, { isWhole: true }), insideFlow: null, ids: null },
+      'seen',
+      true,
+      EXAMPLES,
+      0,
+    ),
   ]);
   return {
     everybody: counted.everybody,

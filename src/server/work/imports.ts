@@ -308,7 +308,8 @@ async function refuseTooMany(
     throw new Problem(
       422,
       'Too many attributes',
-      `${full.toLocaleString('en')} ${full === 1 ? 'person' : 'people'} of this file would have more than the ${MOST_ATTRIBUTES} attributes that a person may have. Leave columns out; nothing was stored.`,
+      `${full.toLocaleString('en')} ${full === 1 ? 'person' : 'people'} of this file would have more than the ${MOST_ATTRIBUTES} attributes ` +
+        'that a person may have. Leave columns out; nothing was stored.',
     );
 }
 

@@ -53,7 +53,8 @@ async function* decoded(source: AsyncIterable<Buffer>, encoding: string): AsyncG
   } catch (error) {
     if (!(error instanceof TypeError)) throw error;
     throw unreadable(
-      `The file is not ${encoding.toUpperCase()}: past byte ${bytes.toLocaleString('en')} there is something else. Choose another encoding, windows-1252 for example.`,
+      `The file is not ${encoding.toUpperCase()}: past byte ${bytes.toLocaleString('en')} there is something else. ` +
+        'Choose another encoding, windows-1252 for example.',
     );
   }
 }

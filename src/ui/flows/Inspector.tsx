@@ -5,7 +5,7 @@ import Link from 'next/link';
 import { Fragment, type ReactNode } from 'react';
 import type { DirectoryView } from '@/core/api';
 import { changeArm, changeStep, planOf, sayTrigger, wordingOf, type BranchStep, type FlowDocument, type Trigger } from '@/core/flows';
-import { sayEvent, sayRule, type Rule, type Test, type Wording } from '@/core/rules';
+import { sayEvent, sayRule, sayTriggerProperty, type Rule, type Test, type Wording } from '@/core/rules';
 import { sayDuration } from '@/core/time';
 import { api, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
@@ -87,6 +87,13 @@ function amountsOf(rule: Rule): Extract<Test, { test: 'trigger' }>[] {
   return rule.test === 'trigger' && typeof rule.value === 'number' ? [rule] : [];
 }
 
+const FROM_UP: Record<string, string> = { atLeast: 'from', above: 'above', atMost: 'up to', below: 'below' };
+
+/** What a threshold is of, and on which side of it one has to be: "cart value from, in EUR". */
+function sayThreshold({ property, op }: Extract<Test, { test: 'trigger' }>, wording: Wording, currency: string): string {
+  return `${sayTriggerProperty(property, wording)} ${FROM_UP[op] ?? 'is'}${property === 'value' ? `, in ${currency}` : ''}`;
+}
+
 function withAmount(rule: Rule, target: Rule, value: number): Rule {
   if (rule === target) return { ...(rule as Extract<Test, { test: 'trigger' }>), value };
   const inside = (parts: Rule[]) => parts.map((part) => withAmount(part, target, value));
@@ -144,10 +151,7 @@ function BranchEditor({
           <p className="text-soft">{arm.when ? `When ${sayRule(arm.when, wording)}` : 'Everyone else'}</p>
           {arm.when &&
             amountsOf(arm.when).map((test, index) => (
-              <Field
-                key={index}
-                label={`${sayRule(test, { ...wording }).replace(/ (is )?(at least|above|at most|below|is) .*$/, '')} ${{ atLeast: 'from', above: 'above', atMost: 'up to', below: 'below' }[test.op as string] ?? 'is'}${test.property === 'value' ? `, in ${currency}` : ''}`}
-              >
+              <Field key={index} label={sayThreshold(test, wording, currency)}>
                 <NumberField
                   min={0}
                   step="any"

@@ -112,6 +112,18 @@ export function Copied({ text, label, isBlock }: { text: string; label: string; 
   );
 }
 
+/** The name of a row that leads to its page, with a word about it below. */
+export function Named({ href, name, below }: { href: string; name: ReactNode; below?: ReactNode }) {
+  return (
+    <>
+      <Link href={href} className="font-semibold hover:underline">
+        {name}
+      </Link>
+      <div className="text-xs text-soft">{below}</div>
+    </>
+  );
+}
+
 /** A small label: a tag, a kind, a scope. */
 export function Label({ children, tone }: { children: ReactNode; tone?: 'good' | 'caution' | 'stop' }) {
   return (

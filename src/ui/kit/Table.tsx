@@ -18,7 +18,7 @@ import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type MouseEve
 import { asCsv, compareValues, type Value } from './cells';
 import { Drop } from './Drop';
 import { Button } from './form';
-import { plural } from './format';
+import { plural, sayCount } from './format';
 import { barOf } from './tall';
 
 export interface TableColumn<Item> {
@@ -28,7 +28,7 @@ export interface TableColumn<Item> {
   readonly isActs?: boolean;
   /** what the table is sorted by and what stands in a file; without it, neither */
   readonly value?: (item: Item) => Value;
-  /** what is shown, where that is not the value itself */
+  /** what is shown, where that is not the value itself, numbers with their thousands set apart */
   readonly show?: (item: Item) => ReactNode;
   /** what its numbers count, said over the column of a file: EUR */
   readonly unit?: string;
@@ -133,7 +133,7 @@ export function Table<Item extends object>({
   const [hidden, setHidden] = useHidden(name);
 
   // in a far table the bar may stand for more pixels than an element can have
-  const count = far ? far.count : (rows?.length ?? 0);
+  const count = far ? far.count : (rows ?? []).reduce((sum, item) => sum + 1 + (partsOf?.(item)?.length ?? 0), 0);
   const isMany = Boolean(far) || (count > MANY && !isPlain);
   const full = far ? count * far.height : 0;
   const bar = () => barOf(full, scroller.current?.clientHeight ?? 600);
@@ -275,7 +275,8 @@ export function Table<Item extends object>({
         )}
         {shownColumns.map((shown) => {
           const column = columnOf.get(shown.id)!;
-          const content = column.show ? column.show(item) : column.value?.(item);
+          const value = column.show ? null : column.value?.(item);
+          const content = column.show ? column.show(item) : typeof value === 'number' ? sayCount(value) : value;
           return (
             <td
               key={column.key}

@@ -1,7 +1,7 @@
 export { Dialog } from './Dialog';
 export { Ask, attempt, wordsOf } from './Ask';
 export { AsTable, useReading } from './Chart';
-export { Copied, Json, Label, Page, Part, Places } from './Page';
+export { Copied, Json, Label, Named, Page, Part, Places } from './Page';
 export { Drop } from './Drop';
 export { Menu, type MenuItem } from './Menu';
 export { SavingNote } from './SavingNote';

@@ -116,7 +116,7 @@ const columnsOf = (onAsk: (asked: Asked) => void, onRetire: (one: AttributeView)
 
 const VALUE_COLUMNS: TableColumn<{ value: string; count: number }>[] = [
   { key: 'value', name: 'Value', value: (one) => one.value, className: 'max-w-[380px] truncate' },
-  { key: 'count', name: 'People', isNumber: true, value: (one) => one.count, show: (one) => sayCount(one.count) },
+  { key: 'count', name: 'People', isNumber: true, value: (one) => one.count },
 ];
 
 /** The flows, forms and views that name an attribute, three by name. */

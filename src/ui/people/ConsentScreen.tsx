@@ -429,7 +429,9 @@ function AddAddresses({ onClose, onDone }: { onClose: () => void; onDone: () => 
         await onDone();
         if (answer.wrong.length)
           throw new Error(
-            `${plural(answer.wrong.length, 'line is no address', 'lines are no addresses')} and ${answer.wrong.length === 1 ? 'is left here. Mend it' : 'are left here. Mend them'}, or close.`,
+            answer.wrong.length === 1
+              ? '1 line is no address and is left here. Mend it, or close.'
+              : `${sayCount(answer.wrong.length)} lines are no addresses and are left here. Mend them, or close.`,
           );
       }}
     >

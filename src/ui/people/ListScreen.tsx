@@ -87,7 +87,7 @@ export function ListScreen({ id }: { id: string }) {
         </>
       }
       back={{ href: '/people/lists', name: 'All lists' }}
-      about={`${list.data.about ? `${list.data.about}. ` : ''}${plural(list.data.people, 'person is', 'people are')} on it${list.data.doubleOptIn ? `, ${plural(list.data.waiting, 'was', 'were')} asked and did not confirm yet` : ''}.`}
+      about={sayList(list.data)}
       acts={
         <>
           <Link
@@ -222,12 +222,18 @@ export function ListScreen({ id }: { id: string }) {
   );
 }
 
+/** What a list is for, and how many are on it. */
+const sayList = ({ about, people, doubleOptIn, waiting }: ListView): string => {
+  const asked = doubleOptIn ? `, ${plural(waiting, 'was', 'were')} asked and did not confirm yet` : '';
+  return `${about ? `${about}. ` : ''}${plural(people, 'person is', 'people are')} on it${asked}.`;
+};
+
 type Day = GrowthView['days'][number];
 const DAY_COLUMNS: TableColumn<Day>[] = [
   { key: 'day', name: 'Day', value: (day) => day.day, show: (day) => sayCalendarDay(day.day) },
-  { key: 'joined', name: 'Joined', isNumber: true, value: (day) => day.joined, show: (day) => sayCount(day.joined) },
-  { key: 'left', name: 'Left', isNumber: true, value: (day) => day.left, show: (day) => sayCount(day.left) },
-  { key: 'people', name: 'On it', isNumber: true, value: (day) => day.people, show: (day) => sayCount(day.people) },
+  { key: 'joined', name: 'Joined', isNumber: true, value: (day) => day.joined },
+  { key: 'left', name: 'Left', isNumber: true, value: (day) => day.left },
+  { key: 'people', name: 'On it', isNumber: true, value: (day) => day.people },
 ];
 
 const [WIDTH, HEIGHT, LEFT, BOTTOM] = [720, 260, 52, 34];

@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { listInput, type ListView } from '@/core/api';
@@ -11,10 +10,11 @@ import {
   Ask,
   Button,
   Empty,
-  Failed,
   Entry,
+  Failed,
   isoOf,
   Label,
+  Named,
   Page,
   sayCount,
   sayDate,
@@ -29,16 +29,9 @@ const columnsOf = (zone: string): TableColumn<ListView>[] => [
     key: 'name',
     name: 'List',
     value: (list) => list.name,
-    show: (list) => (
-      <>
-        <Link href={`/people/lists/${list.key}`} className="font-semibold hover:underline">
-          {list.name}
-        </Link>
-        <div className="text-xs text-soft">{list.about}</div>
-      </>
-    ),
+    show: (list) => <Named href={`/people/lists/${list.key}`} name={list.name} below={list.about} />,
   },
-  { key: 'people', name: 'People', isNumber: true, value: (list) => list.people, show: (list) => sayCount(list.people) },
+  { key: 'people', name: 'People', isNumber: true, value: (list) => list.people },
   {
     key: 'waiting',
     name: 'Asked, not confirmed',

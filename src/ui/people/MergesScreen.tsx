@@ -1,10 +1,9 @@
 'use client';
 
 import { useInfiniteQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo } from 'react';
 import type { MergeView } from '@/core/api';
-import { api, attempt, Button, Empty, Failed, isoOf, Page, sayDate, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, attempt, Button, Empty, Failed, isoOf, Named, Page, sayDate, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 const winnerOf = ({ winner }: MergeView) => winner.name ?? winner.email ?? winner.id;
 const loserOf = ({ loser }: MergeView) => loser.name ?? loser.email ?? loser.externalId;
@@ -14,14 +13,7 @@ const columnsOf = (zone: string, onUndo: (merge: MergeView) => void): TableColum
     key: 'winner',
     name: 'Who goes on',
     value: winnerOf,
-    show: (merge) => (
-      <>
-        <Link href={`/people/${merge.winner.id}`} className="font-semibold hover:underline">
-          {winnerOf(merge)}
-        </Link>
-        <div className="text-xs text-soft">{merge.winner.email}</div>
-      </>
-    ),
+    show: (merge) => <Named href={`/people/${merge.winner.id}`} name={winnerOf(merge)} below={merge.winner.email} />,
   },
   {
     key: 'loser',

@@ -49,14 +49,12 @@ const columnsOf = (zone: string): TableColumn<FormView>[] => [
     name: 'Submitted, ever',
     isNumber: true,
     value: (form) => form.submitted,
-    show: (form) => sayCount(form.submitted),
   },
   {
     key: 'recently',
     name: 'Submitted, 30 days',
     isNumber: true,
     value: (form) => form.submitted30d,
-    show: (form) => sayCount(form.submitted30d),
   },
   {
     key: 'waiting',

@@ -5,7 +5,7 @@ import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { ClockView, LedgerView, RevenueReport } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
-import { api, Button, Empty, Failed, fieldClass, plural, sayCount, sayMoment, sayShare, Table, type TableColumn, useStore } from '../kit';
+import { api, Button, Empty, Failed, fieldClass, plural, sayMoment, sayShare, Table, type TableColumn, useStore } from '../kit';
 import { DayChart } from './DayChart';
 
 const PERIODS = [
@@ -54,7 +54,7 @@ const lineColumnsOf = (currency: string, takings: number): TableColumn<CreditedL
         <span className="pl-5">{line.name}</span>
       ),
   },
-  { key: 'orders', name: 'Orders', isNumber: true, value: (line) => line.orders, show: (line) => sayCount(line.orders) },
+  { key: 'orders', name: 'Orders', isNumber: true, value: (line) => line.orders },
   {
     key: 'credited',
     name: 'Credited',

@@ -14,14 +14,14 @@ export function Narrowing({ rule }: { rule: Rule }) {
   });
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return <Empty title="Counting…" />;
-  const steps = [{ says: 'everybody on file', count: data.everybody }, ...data.narrowing];
+  const steps = [{ says: 'Everybody on file', count: data.everybody }, ...data.narrowing];
   return (
     <div className="grid gap-4">
       <ol className="grid gap-2">
         {steps.map((step, place) => (
           <li key={place}>
             <div className="flex items-baseline justify-between gap-4">
-              <span className={place ? '' : 'text-soft'}>{place ? step.says : 'Everybody on file'}</span>
+              <span className={place ? '' : 'text-soft'}>{step.says}</span>
               <span className="tabular whitespace-nowrap">
                 <span data-testid="left">{sayCount(step.count)}</span>
                 {place > 0 && <span className="ml-2 text-xs text-soft">{sayShare(step.count, data.everybody)}</span>}

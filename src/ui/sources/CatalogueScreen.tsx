@@ -5,7 +5,7 @@ import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { TypeView } from '@/core/api';
 import { sayEvent } from '@/core/rules';
-import { api, Empty, Failed, fieldClass, isoOf, Page, plural, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, Empty, Failed, fieldClass, isoOf, Page, plural, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 const namesOf = (one: TypeView) => [...new Set(one.uses.map((use) => use.name))].join(', ');
 
@@ -23,8 +23,8 @@ const columnsOf = (zone: string): TableColumn<TypeView>[] => [
       </>
     ),
   },
-  { key: 'count', name: 'Times, ever', isNumber: true, value: (one) => one.count, show: (one) => sayCount(one.count) },
-  { key: 'properties', name: 'Properties', isNumber: true, value: (one) => one.properties, show: (one) => sayCount(one.properties) },
+  { key: 'count', name: 'Times, ever', isNumber: true, value: (one) => one.count },
+  { key: 'properties', name: 'Properties', isNumber: true, value: (one) => one.properties },
   { key: 'first', name: 'First seen', isNumber: true, value: (one) => isoOf(one.firstAt), show: (one) => sayMoment(one.firstAt, zone) },
   { key: 'last', name: 'Last seen', isNumber: true, value: (one) => isoOf(one.lastAt), show: (one) => sayMoment(one.lastAt, zone) },
   {

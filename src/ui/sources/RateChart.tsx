@@ -22,8 +22,8 @@ interface Bar {
 
 const columnsOf = (zone: string): TableColumn<Bar>[] => [
   { key: 'minute', name: 'Minute', value: (bar) => isoOf(bar.at), show: (bar) => sayTime(bar.at, zone).slice(0, 5) },
-  { key: 'accepted', name: 'Taken in', isNumber: true, value: (bar) => bar.accepted, show: (bar) => sayCount(bar.accepted) },
-  { key: 'rejected', name: 'Rejected', isNumber: true, value: (bar) => bar.rejected, show: (bar) => sayCount(bar.rejected) },
+  { key: 'accepted', name: 'Taken in', isNumber: true, value: (bar) => bar.accepted },
+  { key: 'rejected', name: 'Rejected', isNumber: true, value: (bar) => bar.rejected },
 ];
 
 /** Events per minute over the last hour: taken in, with the rejected on top; values on hover, by arrow keys and as a table. */

@@ -78,8 +78,8 @@ const columnsOf = (zone: string): TableColumn<SourceView>[] => [
     ),
   },
   { key: 'kind', name: 'Kind', value: (one) => KIND_WORDS[one.kind] },
-  { key: 'hour', name: 'Events, last hour', isNumber: true, value: (one) => one.lastHour, show: (one) => sayCount(one.lastHour) },
-  { key: 'day', name: 'Events, 24 hours', isNumber: true, value: (one) => one.lastDay, show: (one) => sayCount(one.lastDay) },
+  { key: 'hour', name: 'Events, last hour', isNumber: true, value: (one) => one.lastHour },
+  { key: 'day', name: 'Events, 24 hours', isNumber: true, value: (one) => one.lastDay },
   {
     key: 'rejected',
     name: 'Rejected, 24 hours',

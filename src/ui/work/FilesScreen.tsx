@@ -5,7 +5,7 @@ import { Download, Upload } from 'lucide-react';
 import Link from 'next/link';
 import { useMemo } from 'react';
 import type { WorkView } from '@/core/api';
-import { api, Empty, Failed, isoOf, Page, Part, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, Empty, Failed, isoOf, Named, Page, Part, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 const EXPORTS = [
   ['people', 'People', 'One row each, with attributes, tags, lists, consent and what their orders come to'],
@@ -31,14 +31,7 @@ const columnsOf = (zone: string): TableColumn<WorkView>[] => [
     key: 'name',
     name: 'Import',
     value: (work) => work.name,
-    show: (work) => (
-      <>
-        <Link href={`/data/files/${work.id}`} className="font-semibold hover:underline">
-          {work.name}
-        </Link>
-        <div className="text-xs text-soft">by {work.by}</div>
-      </>
-    ),
+    show: (work) => <Named href={`/data/files/${work.id}`} name={work.name} below={<>by {work.by}</>} />,
   },
   { key: 'what', name: 'What', value: whatOf },
   {
@@ -49,7 +42,7 @@ const columnsOf = (zone: string): TableColumn<WorkView>[] => [
       <span className={work.state === 'failed' ? 'text-stop' : work.state === 'done' ? 'text-good' : ''}>{STATES[work.state]}</span>
     ),
   },
-  { key: 'rows', name: 'Rows', isNumber: true, value: rowsOf, show: (work) => sayCount(rowsOf(work)) },
+  { key: 'rows', name: 'Rows', isNumber: true, value: rowsOf },
   {
     key: 'bad',
     name: 'Bad rows',
