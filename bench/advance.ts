@@ -6,7 +6,7 @@ import { addDuration, DAY, HOUR } from '../src/core/time';
 /** How many runs a second go from the cart to the end of the flow, in memory; floor: the same facts walked by a bare loop. */
 const START = Date.parse('2026-11-24T12:00:00Z');
 const RUNS = 100_000;
-const flow: RunningFlow = { document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam' };
+const flow: RunningFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam' };
 const facts: Facts[] = Array.from({ length: 1000 }, (_, i) =>
   factsOf(String(i), {
     reach: { email: { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null } },

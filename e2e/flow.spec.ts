@@ -109,6 +109,110 @@ test('a message is seen as somebody, by the code that sends it', async ({ page, 
   await expect(page.getByText('- 2 × Moss ball, €10.00 each')).toBeVisible();
 });
 
+test('a test, a recorded event and a wait for an answer are edited, said, and run', async ({ page, request }) => {
+  const letter = (id: string) => ({
+    id,
+    kind: 'send',
+    name: id,
+    message: {
+      schema: 'viatic.message/1',
+      channel: 'email',
+      kind: 'marketing',
+      subject: `Letter ${id}`,
+      preview: '',
+      blocks: [{ id: 'b1', kind: 'text', text: 'Hello' }],
+    },
+  });
+  const { status } = await api(request, 'PUT', '/flows/asked-how-it-went', {
+    schema: 'viatic.flow/1',
+    name: 'Asked how it went',
+    triggers: [{ id: 'start', kind: 'event', event: 'app.visited', key: 'visit' }],
+    entry: null,
+    stay: null,
+    reentry: 'once-per-key',
+    goal: null,
+    steps: [
+      {
+        id: 'which',
+        kind: 'test',
+        name: 'Long or short',
+        per: 'person',
+        arms: [
+          { id: 'long', name: 'Long', when: null, share: 50, steps: [letter('long-one')] },
+          { id: 'short', name: 'Short', when: null, share: 50, steps: [letter('short-one')] },
+        ],
+      },
+      { id: 'note', kind: 'record', name: 'Asked', event: 'app.asked', properties: [{ name: 'visit', from: 'visit' }] },
+      { id: 'answer', kind: 'wait', for: 'P2D' },
+      {
+        id: 'went',
+        kind: 'branch',
+        name: 'Answered?',
+        arms: [
+          { id: 'yes', name: 'Answered', when: { test: 'answer', step: 'answer', came: true }, steps: [letter('thanks')] },
+          { id: 'no', name: 'No answer', when: null, steps: [] },
+        ],
+      },
+    ],
+  });
+  expect(status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/asked-how-it-went`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+
+  await script.getByRole('button', { name: 'Test “Long or short”' }).click();
+  await expect(script.getByText('50 %, by lot')).toHaveCount(2);
+  await inspector.getByLabel('Share of Short').fill('0');
+  await expect(script.getByText('100 %, by lot')).toBeVisible();
+  await expect(page.getByTestId('line-map').getByText('Long, 100 %')).toBeVisible();
+
+  await script.getByRole('button', { name: 'Record “Asked”' }).click();
+  await inspector.getByLabel('Type of event').fill('order.placed');
+  await expect(page.getByText(/reserved for what really happened/)).toBeVisible();
+  await inspector.getByLabel('Type of event').fill('app.asked_twice');
+  await inspector.getByRole('button', { name: 'Add a property' }).click();
+  await inspector.getByLabel('Kind').nth(1).selectOption('number');
+  await inspector.getByLabel('Property', { exact: true }).nth(1).fill('times');
+  await inspector.getByLabel('Value').fill('2');
+
+  // a branch that asks for an answer which nothing waits for is pointed out, until something does
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await expect(page.getByRole('dialog').getByText('A condition asks for an answer that no step waits for')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await script.getByRole('button', { name: 'Wait 2 days' }).click();
+  await inspector.getByLabel('Go on as soon as something happens').check();
+  await inspector.getByLabel('What is waited for').fill('app.answered');
+  await expect(script.getByRole('button', { name: 'Wait up to 2 days, until the person has done app.answered' })).toBeVisible();
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Publish', exact: false }).last().click();
+  await expect(page.getByText('Version 1', { exact: true })).toBeVisible();
+
+  const email = someone('asked');
+  const tell = (type: string, data: object) =>
+    api(request, 'POST', '/events', {
+      specversion: '1.0',
+      id: `${type} ${email}`,
+      source: 'test',
+      type,
+      data: { ...data, person: { email, consent: { email: true } } },
+    });
+  await tell('app.visited', { visit: 'v1' });
+  const story = async () =>
+    (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(email)}`)).body.people[0]?.id ?? '';
+  await expect.poll(story).not.toBe('');
+  await page.goto(`${base()}/people/${await story()}`);
+  await expect(page.getByText('Waiting up to 2 days, until the person has done app.answered')).toBeVisible({ timeout: 20_000 });
+  await expect(page.getByText('Drew “Long”, which 100 % take')).toBeVisible();
+  await expect(page.getByText('app.asked_twice')).toBeVisible();
+  await tell('app.answered', {});
+  await expect(async () => {
+    await page.reload();
+    await expect(page.getByText('It came: the person did app.answered')).toBeVisible();
+    await expect(page.getByText('Took “Answered”')).toBeVisible();
+  }).toPass({ timeout: 30_000 });
+});
+
 test('two who edit the same draft: the second is told, and nothing is overwritten', async ({ page, request }) => {
   await signIn(page);
   await page.goto(`${base()}/flows/quiet-for-ninety-days`);

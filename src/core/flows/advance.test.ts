@@ -22,7 +22,12 @@ const cart = (time: number, value = 149, cartId = 'c1') => event('cart.updated',
 const order = (time: number, properties: FactEvent['properties'] = { orderId: 'o1', cartId: 'c1', value: 149 }) =>
   event('order.placed', time, properties);
 const facts = (events: FactEvent[], email = OPEN): Facts => factsOf('7', { reach: { email }, events });
-const flow = (document: FlowDocument = cartLeftBehind, isOn = true): RunningFlow => ({ document, isOn, zone: 'Europe/Amsterdam' });
+const flow = (document: FlowDocument = cartLeftBehind, isOn = true): RunningFlow => ({
+  key: 'cart',
+  document,
+  isOn,
+  zone: 'Europe/Amsterdam',
+});
 const armed = (key = 'c1') => armedRun('1', '7', { trigger: 'start', key });
 /** Moves a run at the very moment at which it is due. */
 const move = (under: RunningFlow, run: Run, known: Facts, now: number, earlier: readonly EarlierRun[] = []) =>

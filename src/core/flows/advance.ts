@@ -1,15 +1,17 @@
 import { addDuration, earliest, type Instant } from '../time';
-import { see, verdict, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
+import { see, verdict, withEvent, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
+import { lotOf } from './lot';
 import { planOf, type Plan } from './plan';
 import { CALLED, type Beginning, type Effect, type Outcome, type Run, type Saw, type TraceEntry, type TraceKind, type Wake } from './run';
 import { kindOfStep } from './steps';
 import type { Here } from './steps/kind';
 
-/** A flow as a run sees it. `isOn` is false while it is paused. */
+/** A flow as a run sees it. `isOn` is false while it is paused; by its key lots are drawn. */
 export interface RunningFlow {
+  readonly key: string;
   readonly document: FlowDocument;
   readonly isOn: boolean;
   readonly zone: string;
@@ -20,6 +22,8 @@ export interface Advanced {
   readonly effects: readonly Effect[];
   readonly trace: readonly TraceEntry[];
   readonly wake: Wake;
+  /** what is known now: what it has recorded is among it */
+  readonly facts: Facts;
   /** what is to be armed again because this run's trigger has turned out not to have come about yet */
   readonly begins: Beginning | null;
 }
@@ -30,6 +34,9 @@ export interface When {
   readonly dueAt: Instant;
 }
 
+/** Stands for the number that an event gets when it is stored: above all there are. */
+const NEWEST_ID = '9'.repeat(19);
+
 const NEVER: Wake = { at: null, on: [] };
 
 /**
@@ -39,7 +46,7 @@ const NEVER: Wake = { at: null, on: [] };
  * same flow, looked at only on entry.
  */
 export function advance(flow: RunningFlow, run: Run, facts: Facts, when: When, earlier: readonly EarlierRun[] = []): Advanced {
-  if (run.phase === 'ended') return { run, effects: [], trace: [], wake: NEVER, begins: null };
+  if (run.phase === 'ended') return { run, effects: [], trace: [], wake: NEVER, facts, begins: null };
   return new Passage(flow, run, facts, when, earlier).go();
 }
 
@@ -56,7 +63,7 @@ class Passage {
   constructor(
     private readonly flow: RunningFlow,
     private run: Run,
-    private readonly facts: Facts,
+    private facts: Facts,
     private readonly when: When,
     private readonly earlier: readonly EarlierRun[],
   ) {
@@ -75,7 +82,7 @@ class Passage {
   }
 
   private result(wake: Wake): Advanced {
-    return { run: this.run, effects: this.effects, trace: this.trace, wake, begins: this.begins };
+    return { run: this.run, effects: this.effects, trace: this.trace, wake, facts: this.facts, begins: this.begins };
   }
 
   private note(kind: TraceKind, stepId: string | null, more: { armId?: string; saw?: Saw; at?: Instant } = {}): void {
@@ -84,7 +91,15 @@ class Passage {
   }
 
   private end(outcome: Outcome): Wake {
-    this.run = { ...this.run, phase: 'ended', step: null, waitUntil: null, outcome: this.run.outcome ?? outcome, isDoubtful: false };
+    this.run = {
+      ...this.run,
+      phase: 'ended',
+      step: null,
+      waitFrom: null,
+      waitUntil: null,
+      outcome: this.run.outcome ?? outcome,
+      isDoubtful: false,
+    };
     return NEVER;
   }
 
@@ -178,13 +193,18 @@ class Passage {
         case 'end':
           return this.complete(step);
         case 'wait':
-          this.run = { ...this.run, waitUntil: went.until };
-          return { at: earliest([went.until, stayUntil]), on: this.plan.wakesInside };
+          this.run = { ...this.run, waitFrom: this.run.waitFrom ?? this.stands, waitUntil: went.until };
+          // what came since it began is not at hand yet, where the worker is late
+          if (went.isNew && this.run.waitFrom! < this.now) return { at: this.now, on: this.plan.wakesInside };
+          return {
+            at: earliest([went.until, stayUntil]),
+            on: went.on ? [...new Set([...this.plan.wakesInside, ...went.on])].sort() : this.plan.wakesInside,
+          };
         case 'next':
         case 'arm': {
           if (went.to === 'next') this.stands = went.stands ?? this.stands;
           const next = this.plan.after.get(step.id) ?? null;
-          this.run = { ...this.run, step: went.to === 'arm' ? (went.arm.steps[0]?.id ?? next) : next, waitUntil: null };
+          this.run = { ...this.run, step: went.to === 'arm' ? (went.arm.steps[0]?.id ?? next) : next, waitFrom: null, waitUntil: null };
         }
       }
     }
@@ -197,11 +217,21 @@ class Passage {
       facts: this.facts,
       view: this.view(),
       stands: this.stands,
+      waitFrom: this.run.waitFrom,
       waitUntil: this.run.waitUntil,
+      about: this.run.about,
+      flow: this.flow.key,
+      lot: (key) => lotOf({ flow: this.flow.key, personId: this.run.personId, stepId: step.id, key }),
+      answer: (answer) => {
+        this.run = { ...this.run, answers: { ...this.run.answers, [step.id]: answer } };
+      },
       look: (rule: Rule): Seen => see(rule, this.facts, this.view()),
       note: (kind, more) => this.note(kind, step.id, more),
-      do: (effect) => {
-        this.effects.push({ ...effect, stepId: step.id, visit: 1 });
+      do: (deed) => {
+        this.effects.push({ ...deed, stepId: step.id, visit: 1 });
+        // what it records it sees at once, as the newest of this moment
+        if (deed.kind === 'event')
+          this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
         this.run = { ...this.run, effects: this.run.effects + 1 };
         this.stands = this.now;
       },
@@ -211,7 +241,7 @@ class Passage {
   private complete(step: Step | null): Wake {
     this.note('completed', step?.id ?? null);
     const { goal } = this.flow.document;
-    this.run = { ...this.run, outcome: 'completed', step: null, waitUntil: null };
+    this.run = { ...this.run, outcome: 'completed', step: null, waitFrom: null, waitUntil: null };
     if (!goal || this.run.goalAt !== null) return this.end('completed');
     this.run = { ...this.run, phase: 'watching' };
     return this.watch();

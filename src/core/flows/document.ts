@@ -1,10 +1,12 @@
 import { z } from 'zod';
 import { eventTypeSchema, propertyTestsSchema, ruleSchema, type PropertyTest, type Rule, type Wording } from '../rules';
 import { name, positiveDuration, stepId } from './parts';
-import { armsOf, type StepKinds } from './steps';
+import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { branchSchema } from './steps/branch';
 import { endSchema } from './steps/end';
+import { recordSchema } from './steps/record';
 import { sendSchema } from './steps/send';
+import { testSchema } from './steps/test';
 import { waitSchema } from './steps/wait';
 import { triggerSchema } from './triggers';
 
@@ -13,15 +15,23 @@ export interface Arm {
   id: string;
   name: string;
   when: Rule | null;
+  /** of a test: how large a share takes it, beside those of the others */
+  share?: number;
   steps: Step[];
 }
 export type { PropertyTest };
 
 const armSchema: z.ZodType<Arm> = z.lazy(() =>
-  z.strictObject({ id: stepId, name, when: ruleSchema.nullable(), steps: z.array(stepSchema).max(100) }),
+  z.strictObject({
+    id: stepId,
+    name,
+    when: ruleSchema.nullable(),
+    share: z.int().min(0).max(1000).optional(),
+    steps: z.array(stepSchema).max(100),
+  }),
 );
 const stepSchema: z.ZodType<Step> = z.lazy(() =>
-  z.discriminatedUnion('kind', [waitSchema, sendSchema, branchSchema(armSchema), endSchema]),
+  z.discriminatedUnion('kind', [waitSchema, sendSchema, branchSchema(armSchema), testSchema(armSchema), recordSchema, endSchema]),
 );
 
 const goalSchema = z.strictObject({
@@ -73,19 +83,12 @@ export const currentFlowSchema: z.ZodType<FlowDocument> = looseDocument.superRef
       count += 1;
       const here = [...path, index];
       claim(step.id, here);
+      for (const { path: at, message } of kindOfStep(step).problems?.(step) ?? [])
+        ctx.addIssue({ code: 'custom', path: [...here, ...at], message });
       const arms = armsOf(step);
       arms.forEach((arm, armIndex) => {
         const armPath = [...here, 'arms', armIndex];
         claim(arm.id, armPath);
-        const isLast = armIndex === arms.length - 1;
-        if (isLast && arm.when !== null)
-          ctx.addIssue({
-            code: 'custom',
-            path: [...armPath, 'when'],
-            message: 'the last arm takes everyone else, so its condition must be null',
-          });
-        if (!isLast && arm.when === null)
-          ctx.addIssue({ code: 'custom', path: [...armPath, 'when'], message: 'only the last arm can be without a condition' });
         visit(arm.steps, [...armPath, 'steps'], depth + 1);
       });
     });

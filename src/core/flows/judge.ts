@@ -38,7 +38,13 @@ export function goalOf(document: FlowDocument, run: Run, facts: Pick<Facts, 'eve
 
 /** What a run that is inside is looked at from. */
 export function viewOf(run: Run, now: Instant, zone: string): Viewpoint {
-  return { now, zone, ...(run.enteredAt !== null && { enteredAt: run.enteredAt }), ...(run.about.at !== null && { about: run.about }) };
+  return {
+    now,
+    zone,
+    ...(run.enteredAt !== null && { enteredAt: run.enteredAt }),
+    ...(run.about.at !== null && { about: run.about }),
+    answers: run.answers,
+  };
 }
 
 /** Why a run does not go on: its trigger is undone, its goal has been reached and ends it, or its stay rule fails. */

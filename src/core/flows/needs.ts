@@ -5,6 +5,7 @@ import { ask, type EventAsk } from './asks';
 import type { FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Run } from './run';
+import { kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
 
 const needs = new WeakMap<FlowDocument, { readonly entry: readonly Need[]; readonly inside: readonly Need[] }>();
@@ -42,6 +43,21 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   }
   if (run.phase === 'armed') of(needsOf(document).entry, at);
   if (run.phase !== 'watching') of(needsOf(document).inside, now);
+  const step = run.step === null ? undefined : planOf(document).steps.get(run.step);
+  const awaited = step && run.waitFrom !== null ? kindOfStep(step).awaits?.(step) : null;
+  // the first that comes after the wait began
+  if (awaited && run.waitFrom !== null && run.waitUntil !== null)
+    asks.push(
+      ask({
+        type: awaited.event,
+        where: awaited.where ?? [],
+        from: run.waitFrom + 1,
+        to: Math.min(now, run.waitUntil),
+        order: 'oldest',
+        most: 1,
+        names: null,
+      }),
+    );
   const { goal } = document;
   if (goal && run.goalAt === null) {
     const where = goal.where ?? [];

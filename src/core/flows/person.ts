@@ -27,6 +27,7 @@ export function advancePerson(
   earlier: ReadonlyMap<string | number, readonly EarlierRun[]>,
 ): Passed[] {
   const others = new Map(earlier);
+  let known = facts;
   return [...due]
     .sort((a, b) => a.dueAt - b.dueAt)
     .map((one): Passed => {
@@ -36,11 +37,12 @@ export function advancePerson(
         const result = advance(
           flow,
           run,
-          facts,
+          known,
           { now, dueAt },
           own.filter((other) => other.id !== run.id),
         );
         const { about, phase, outcome, effects } = result.run;
+        known = result.facts;
         others.set(flowId, [...own.filter((other) => other.id !== run.id), { id: run.id, key: about.key, phase, outcome, effects }]);
         return { due: one, result };
       } catch (error) {

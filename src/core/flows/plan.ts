@@ -62,7 +62,7 @@ function prepare(document: FlowDocument): Plan {
     rules: rules.filter((rule) => rule !== null),
     wakesArmed: ends,
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalEvents, ...ends, ...longer])].sort(),
-    looksAtAbout: rules.some((rule) => rule !== null && looksAtTrigger(rule)),
+    looksAtAbout: rules.some((rule) => rule !== null && looksAtTrigger(rule)) || [...steps.values()].some(({ kind }) => kind === 'record'),
     wakesWatching: goalEvents,
   };
 }

@@ -1,6 +1,8 @@
 import { approximateMs, sayDuration } from '../time';
 import { eachStep, type FlowDocument } from './document';
+import { planOf } from './plan';
 import { kindOfStep } from './steps';
+import { rulesOf, testsOf } from './uses';
 
 /** Something to mend before publishing (`stops`) or to think about (`warns`), with its place. */
 export interface Finding {
@@ -25,6 +27,19 @@ export function preflight(flow: FlowDocument): Finding[] {
     if (step.kind === 'send') sends += 1;
   });
 
+  for (const { stepId, rule } of rulesOf(flow)) {
+    for (const test of testsOf(rule)) {
+      if (test.test !== 'answer') continue;
+      const step = planOf(flow).steps.get(test.step);
+      if (step && kindOfStep(step).awaits?.(step)) continue;
+      add(
+        'stops',
+        stepId,
+        'A condition asks for an answer that no step waits for',
+        `There is no wait for an event with the id ${test.step}; add it, or change the condition.`,
+      );
+    }
+  }
   if (!sends) add('warns', null, 'The flow sends nothing', 'Add a message.');
   if (!flow.stay) add('warns', null, 'There is no stay rule', 'Without one, people go on getting messages after they have bought.');
   if (flow.goal && waited > approximateMs(flow.goal.within))

@@ -1,5 +1,5 @@
 import type { Obstacle } from '../messages';
-import type { Seen, Value } from '../rules';
+import type { Answers, Seen, Value } from '../rules';
 import type { Instant } from '../time';
 
 /**
@@ -43,10 +43,13 @@ export interface Run {
   readonly enteredAt: Instant | null;
   /** the step to do next; null before entry and after the last */
   readonly step: string | null;
-  /** when the wait at `step` is over, once it has begun */
+  /** when the wait at `step` began, and when it is over, once it has begun */
+  readonly waitFrom: Instant | null;
   readonly waitUntil: Instant | null;
   readonly goalAt: Instant | null;
   readonly outcome: Outcome | null;
+  /** what its steps were answered, by step */
+  readonly answers: Answers;
   /** how much it has done to the world so far */
   readonly effects: number;
   /** something has become known since it entered that could show that its trigger had not come about: it is judged again */
@@ -64,25 +67,53 @@ export function armedRun(id: string, personId: string, about: Pick<About, 'trigg
     phase: 'armed',
     enteredAt: null,
     step: null,
+    waitFrom: null,
     waitUntil: null,
     goalAt: null,
     outcome: null,
+    answers: {},
     effects: 0,
     isDoubtful: false,
     seq: 0,
   };
 }
 
-/** What a run did to the world: carried out once, after the run's new state is stored. */
-export interface Effect {
-  readonly kind: 'send';
+/** What was waited for, and came. */
+export type Answer = Answers[string];
+
+/** What a step does to the world: lets a message go out, or records an event of the person. */
+export type Deed =
+  { readonly kind: 'send' } | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } };
+
+/** What a run did to the world: carried out once, with or after the run's new state. What it leads to comes back as an event. */
+export type Effect = Deed & {
   readonly stepId: string;
   /** how often the run has been at this step: with run, step and kind, what makes the effect unique */
   readonly visit: number;
-}
+};
+
+/** The name of an effect, which nothing else has: of a run, a step and how often the run has been there. */
+export const effectName = (runId: string, { stepId, visit }: Pick<Effect, 'stepId' | 'visit'>): string =>
+  `${RECORDED}${runId}/${stepId}/${visit}`;
+
+/** How the ids of events begin that flows have recorded. */
+export const RECORDED = 'run/';
 
 export type TraceKind =
-  'not-entered' | 'entered' | 'waiting' | 'decided' | 'sending' | 'skipped' | 'goal' | 'left' | 'undone' | 'completed';
+  | 'not-entered'
+  | 'entered'
+  | 'waiting'
+  | 'answered'
+  | 'unanswered'
+  | 'decided'
+  | 'drawn'
+  | 'sending'
+  | 'recorded'
+  | 'skipped'
+  | 'goal'
+  | 'left'
+  | 'undone'
+  | 'completed';
 
 /** One thing that a run decided, as data. The words are made when somebody reads it, by {@link sayTrace}. */
 export interface TraceEntry {
@@ -90,7 +121,7 @@ export interface TraceEntry {
   readonly at: Instant;
   readonly stepId: string | null;
   readonly kind: TraceKind;
-  /** the arm taken, for `decided` */
+  /** the arm taken, for `decided` and `drawn` */
   readonly armId?: string;
   /** what was looked at, in a form of its own for each kind; see {@link Saw} */
   readonly saw?: Saw;
@@ -120,6 +151,10 @@ export type Saw =
   | { readonly arms: readonly Seen[] }
   /** `skipped`: what stood in the way */
   | { readonly obstacle: Obstacle }
+  /** `skipped`: what is recorded has led from flow to flow too often */
+  | { readonly hops: number }
+  /** `answered`: when that happened which was waited for */
+  | { readonly came: Instant }
   /** `left`: somebody took the person out, or another run for the same goes on */
   | { readonly by: string }
   | { readonly merged: true };

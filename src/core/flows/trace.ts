@@ -5,7 +5,7 @@ import { sayAgain } from './begin';
 import { wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
-import { armsOf } from './steps';
+import { armsOf, sayShares, sayWait } from './steps';
 import { kindOfTrigger } from './triggers';
 
 /** A decision in words, with its explanation where rules decided. */
@@ -64,7 +64,11 @@ export function sayTrace(
         says: `Left: what had started it turned out not to be so: ${saw.trigger ? sayTriggerOff(saw.trigger, document, run.trigger) : 'its trigger'}`,
       };
     case 'waiting':
-      return { says: `Waiting ${step?.kind === 'wait' ? sayDuration(step.for) : ''}`.trim() };
+      return { says: step?.kind === 'wait' ? sayWait(step, 'Waiting') : 'Waiting' };
+    case 'answered':
+      return { says: `It came: the person ${step?.kind === 'wait' && step.until ? sayEvent(step.until.event) : 'answered'}` };
+    case 'unanswered':
+      return { says: `Time ran out: ${step?.kind === 'wait' ? sayDuration(step.for) : 'the wait'} without it` };
     case 'decided': {
       const arms = step ? armsOf(step) : [];
       const arm = arms.find((one) => one.id === entry.armId);
@@ -76,9 +80,17 @@ export function sayTrace(
       if (parts.length > 1) return { says, because: { holds: true, says: `first arm that holds is “${arm?.name}”`, parts } };
       return { says, ...(parts[0] && { because: parts[0] }) };
     }
+    case 'drawn': {
+      const arms = step ? armsOf(step) : [];
+      const arm = arms.find((one) => one.id === entry.armId);
+      return { says: `Drew “${arm?.name ?? entry.armId}”${arm ? `, which ${sayShares(arms, arm)} take` : ''}` };
+    }
+    case 'recorded':
+      return { says: `Recorded “${name}”` };
     case 'sending':
       return { says: `Queued “${name}” to go out` };
     case 'skipped':
+      if (saw.hops) return { says: `Did not record “${name}”: flows had begun each other ${saw.hops} times` };
       return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
     case 'goal':
       return {

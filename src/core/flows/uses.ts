@@ -1,6 +1,6 @@
 import { partsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
-import { armsOf } from './steps';
+import { armsOf, kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
 
 /** A place in a flow that looks at events of a type, with what is asked of their properties. */
@@ -10,20 +10,25 @@ export interface EventUse {
   readonly asks: readonly WhereTest[];
 }
 
-/** Walks every rule of a flow, saying where it stands. */
-function rulesOf(document: FlowDocument): { where: string; rule: Rule }[] {
-  const rules: { where: string; rule: Rule }[] = [];
-  if (document.entry) rules.push({ where: 'entry rule', rule: document.entry });
-  if (document.stay) rules.push({ where: 'stay rule', rule: document.stay });
+/** Every rule of a flow, with its step, or null where it is about the flow as a whole, and where that is in words. */
+export function rulesOf(document: FlowDocument): { where: string; stepId: string | null; rule: Rule }[] {
+  const rules: { where: string; stepId: string | null; rule: Rule }[] = [];
+  if (document.entry) rules.push({ where: 'entry rule', stepId: null, rule: document.entry });
+  if (document.stay) rules.push({ where: 'stay rule', stepId: null, rule: document.stay });
   eachStep(document.steps, (step) => {
     for (const arm of armsOf(step))
       if (arm.when)
-        rules.push({ where: `${'name' in step ? `${step.kind} “${step.name}”` : step.kind}, arm “${arm.name}”`, rule: arm.when });
+        rules.push({
+          where: `${'name' in step ? `${step.kind} “${step.name}”` : step.kind}, arm “${arm.name}”`,
+          stepId: step.id,
+          rule: arm.when,
+        });
   });
   return rules;
 }
 
-function testsOf(rule: Rule): Test[] {
+/** All tests of a rule, in its groups too. */
+export function testsOf(rule: Rule): Test[] {
   const parts = partsOf(rule);
   return parts ? parts.flatMap(testsOf) : [rule as Test];
 }
@@ -50,6 +55,9 @@ export function eventUses(document: FlowDocument): EventUse[] {
     }
   }
   eachStep(document.steps, (step) => {
+    const awaited = kindOfStep(step).awaits?.(step);
+    if (awaited) uses.push({ type: awaited.event, where: 'wait', asks: awaited.where ?? [] });
+    if (step.kind === 'record') uses.push({ type: step.event, where: `recorded by “${step.name}”`, asks: [] });
     if (step.kind !== 'send') return;
     const text = JSON.stringify(step.message);
     if (/\bevent\./.test(text) || step.message.blocks.some((block) => block.kind === 'cart'))

@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
 import type { FlowDocument } from '../flows';
 import { live } from '../flows/testing/arrivals';
+import { drawsAndAsks } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
 import { factsOf, type FactEvent, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
@@ -102,6 +103,7 @@ describe('replay on a virtual clock', () => {
       { ...cartLeftBehind, reentry: 'always', goal: null },
       { ...cartLeftBehind, entry: { test: 'didNot', event: 'page.viewed', since: { last: 'P1D' } } },
       { ...firstOrder, reentry: 'always' },
+      drawsAndAsks,
     ];
     const asTold = (
       runs: readonly { run: { about: { key: string }; phase: string; outcome: string | null }; trace: readonly object[] }[],
@@ -123,7 +125,7 @@ describe('replay on a virtual clock', () => {
           .sort((a, b) => a.time - b.time || Number(a.id) - Number(b.id));
         const until = START + 30 * DAY;
         const worker = live(
-          { document, isOn: true, zone: flow.zone },
+          { key: flow.key, document, isOn: true, zone: flow.zone },
           events.map((event) => ({ at: event.time, event })),
           until,
         );

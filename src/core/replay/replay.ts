@@ -5,7 +5,7 @@ import {
   armedRun,
   beginsOn,
   canNeverStart,
-  needsOf,
+  eventUses,
   planOf,
   type Beginning,
   type EarlierRun,
@@ -150,6 +150,10 @@ export function replayPerson(
     }
     if (result.run.phase === 'ended') open.delete(entry);
     for (const effect of result.effects) {
+      if (effect.kind === 'event') {
+        answers.push({ id: nextId(), type: effect.type, time: now, properties: effect.properties });
+        continue;
+      }
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
       sends.push(send);
       const answered = react?.(send, facts);
@@ -215,13 +219,5 @@ function earlierOf(desk: Desk, key: string): EarlierRun[] {
 
 /** The event types that a set of flows looks at: what a caller has to load for a replay. */
 export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document'>[]): string[] {
-  const types = new Set<string>();
-  for (const { document } of flows) {
-    const { entry, inside } = needsOf(document);
-    for (const need of [...entry, ...inside]) if (need.kind === 'event') types.add(need.name);
-    for (const trigger of document.triggers) types.add(trigger.event);
-    for (const type of planOf(document).wakesArmed) types.add(type);
-    if (document.goal) types.add(document.goal.event);
-  }
-  return [...types].sort();
+  return [...new Set(flows.flatMap(({ document }) => eventUses(document).map(({ type }) => type)))].sort();
 }

@@ -79,6 +79,19 @@ export interface Viewpoint {
   readonly enteredAt?: Instant;
   /** what the run is about: the event that started it, where it was one, and its data; absent outside of flows */
   readonly about?: { readonly eventId: string | null; readonly data: { readonly [name: string]: Value } };
+  /** what the steps of the run were answered; absent outside of flows */
+  readonly answers?: Answers;
+}
+
+/** What came in answer to steps of a flow, by step: when, and with what. */
+export type Answers = { readonly [stepId: string]: { readonly at: Instant; readonly data: { readonly [name: string]: Value } } };
+
+/** The facts with one more event, in its place. */
+export function withEvent(facts: Facts, event: FactEvent): Facts {
+  const after = facts.events.findIndex((one) => inOrder(event, one) < 0);
+  const events = [...facts.events];
+  events.splice(after < 0 ? events.length : after, 0, event);
+  return { ...facts, events };
 }
 
 /** Reach of somebody of whom nothing is known. */

@@ -5,6 +5,7 @@ import * as peopleAndData from './migrations/002_people_and_data';
 import * as nearAtHand from './migrations/003_near_at_hand';
 import * as doors from './migrations/004_doors';
 import * as ground from './migrations/005_ground';
+import * as answers from './migrations/006_answers';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -30,6 +31,7 @@ const migrations: Record<string, Knex.Migration> = {
   '003_near_at_hand': nearAtHand,
   '004_doors': doors,
   '005_ground': ground,
+  '006_answers': answers,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -119,10 +119,13 @@ export async function readVersion(sql: Sql, flowId: number, version: number): Pr
 }
 
 /** The state and version of flows as they are now, by id. */
-export async function flowsNow(sql: Sql, flowIds: readonly number[]): Promise<Map<number, { state: FlowState; version: number | null }>> {
-  const rows = await query<{ id: number; state: FlowState; version: number | null }>(
+export async function flowsNow(
+  sql: Sql,
+  flowIds: readonly number[],
+): Promise<Map<number, { key: string; state: FlowState; version: number | null }>> {
+  const rows = await query<{ id: number; key: string; state: FlowState; version: number | null }>(
     sql,
-    'select id, state, version from flows where id = any(cast(:flowIds as int[]))',
+    'select id, key, state, version from flows where id = any(cast(:flowIds as int[]))',
     { flowIds },
   );
   return new Map(rows.map((row) => [row.id, row]));

@@ -14,7 +14,8 @@ export interface Recorded {
 
 /**
  * Streams recorded history for a replay, person by person in order of number: what was known of each at a moment, how that
- * has changed since, and their events of some types. Memory does not grow with the number of people.
+ * has changed since, and their events of some types, without those that flows recorded: a replay records them anew. Memory
+ * does not grow with the number of people.
  */
 export async function* recordedPeople(sql: Sql, types: readonly string[], from: Instant): AsyncGenerator<Recorded> {
   for (let after = '0'; ;) {
@@ -29,7 +30,7 @@ export async function* recordedPeople(sql: Sql, types: readonly string[], from: 
     const [facts, changes, events] = [
       await loadFacts(sql, new Map(ids.map((id) => [id, { events: [] }]))),
       await changesSince(sql, ids, from),
-      await loadEvents(sql, ids, types),
+      await loadEvents(sql, ids, types, { isTold: true }),
     ];
     for (const id of ids) {
       const now = facts.get(id);

@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import type { Because, Value } from '@/core/rules';
+import type { Answers, Because, Value } from '@/core/rules';
 import { CALLED, type Effect, type EarlierRun, type Outcome, type Phase, type Run, type Saw, type TraceEntry } from '@/core/flows';
 import { query, queryPrepared, rowsOf, type Sql } from '../db';
 
@@ -13,9 +13,11 @@ const RUNS = rowsOf({
   about_at: 'moment',
   about_event: 'bigint',
   step: 'text',
+  wait_from: 'moment',
   wait_until: 'moment',
   goal_at: 'moment',
   outcome: 'text',
+  answers: 'jsonb',
   effects: 'int',
   is_doubtful: 'boolean',
   seq: 'int',
@@ -70,9 +72,11 @@ export interface RunRow {
   about_event: string | null;
   about_data: Record<string, Value> | null;
   step: string | null;
+  wait_from_ms: string | null;
   wait_ms: string | null;
   goal_ms: string | null;
   outcome: Outcome | null;
+  answers: Answers | null;
   effects: number;
   is_doubtful: boolean;
   seq: number;
@@ -81,8 +85,9 @@ export interface RunRow {
 }
 
 const RUN_COLUMNS = `r.person_id, r.id, r.flow_id, r.version, r.trigger, r.key, r.phase, r.about_event,
-  r.step, r.outcome, r.effects, r.is_doubtful, r.seq, r.tries,
+  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.seq, r.tries,
   (extract(epoch from r.entered_at) * 1000)::bigint as entered_ms, (extract(epoch from r.wait_until) * 1000)::bigint as wait_ms,
+  (extract(epoch from r.wait_from) * 1000)::bigint as wait_from_ms,
   (extract(epoch from r.goal_at) * 1000)::bigint as goal_ms, (extract(epoch from r.wake_at) * 1000)::bigint as wake_ms,
   (extract(epoch from r.about_at) * 1000)::bigint as about_ms`;
 // what came with an event stands with the event, found by its moment and number
@@ -99,9 +104,11 @@ export function toRun(row: RunRow): Run {
     phase: row.phase,
     enteredAt: maybe(row.entered_ms),
     step: row.step,
+    waitFrom: maybe(row.wait_from_ms),
     waitUntil: maybe(row.wait_ms),
     goalAt: maybe(row.goal_ms),
     outcome: row.outcome,
+    answers: row.answers ?? {},
     effects: row.effects,
     isDoubtful: row.is_doubtful,
     seq: row.seq,
@@ -213,7 +220,8 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
   await query(
     sql,
     `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, about_at = r.about_at, about_event = r.about_event,
-       step = r.step, wait_until = r.wait_until, goal_at = r.goal_at, outcome = r.outcome, effects = r.effects,
+       step = r.step, wait_from = r.wait_from, wait_until = r.wait_until, goal_at = r.goal_at, outcome = r.outcome,
+       answers = coalesce(r.answers, t.answers), effects = r.effects,
        is_doubtful = r.is_doubtful, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms, wakes_on = r.wakes_on, ended_at = coalesce(t.ended_at, r.ended_at), broken = null, tries = 0
      from ${RUNS.sql} as r
      where t.person_id = r.person_id and t.id = r.id`,
@@ -228,9 +236,11 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
           about_at: stamp(run.about.at),
           about_event: run.about.eventId,
           step: run.step,
+          wait_from: stamp(run.waitFrom),
           wait_until: stamp(run.waitUntil),
           goal_at: stamp(run.goalAt),
           outcome: run.outcome,
+          answers: Object.keys(run.answers).length ? run.answers : null,
           effects: run.effects,
           is_doubtful: run.isDoubtful,
           seq: run.seq,
@@ -450,7 +460,7 @@ export async function endRuns(sql: Sql, personId: string, runIds: readonly strin
     sql,
     `with over as (
        update runs set phase = 'ended', outcome = coalesce(outcome, case when entered_at is null then 'not-entered' else 'left' end),
-         step = null, wait_until = null, wake_at = null, wakes_on = '{}', broken = null, ended_at = :at, seq = seq + 1
+         step = null, wait_from = null, wait_until = null, wake_at = null, wakes_on = '{}', broken = null, ended_at = :at, seq = seq + 1
        where person_id = :personId and id = any(cast(:runIds as bigint[])) and phase <> 'ended' returning id, version, seq
      ), traced as (
        insert into traces (person_id, run_id, seq, at, version, kind, saw) select :personId, id, seq - 1, :at, version, 'left', cast(:saw as jsonb) from over

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { EventAsk } from '@/core/flows';
+import { RECORDED, type EventAsk } from '@/core/flows';
 import { addressOf, inOrder, type Channel, type FactEvent, type Facts, type Reach, type Value } from '@/core/rules';
 import { query, queryPrepared, rowsOf, type Sql } from '../db';
 import { whereSql } from './rules';
@@ -170,11 +170,17 @@ export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consent
 }
 
 /** The events of some types of several people, ascending by time and id. */
-export async function loadEvents(sql: Sql, personIds: readonly string[], eventTypes: readonly string[]): Promise<Map<string, FactEvent[]>> {
+export async function loadEvents(
+  sql: Sql,
+  personIds: readonly string[],
+  eventTypes: readonly string[],
+  { isTold = false }: { /** without those that flows have recorded */ isTold?: boolean } = {},
+): Promise<Map<string, FactEvent[]>> {
   const rows = await query<EventRow>(
     sql,
     `select person_id, id, type, (extract(epoch from time) * 1000)::bigint as time_ms, properties from events
      where person_id = any(cast(:personIds as bigint[])) and type = any(cast(:eventTypes as text[]))
+       ${isTold ? `and not (source = 'viatic' and starts_with(event_id, '${RECORDED}'))` : ''}
      order by person_id, time, id`,
     { personIds, eventTypes },
   );

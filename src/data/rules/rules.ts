@@ -182,6 +182,9 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
   trigger: () => {
     throw new NotForLists('the event that started a run is only known inside a flow');
   },
+  answer: () => {
+    throw new NotForLists('what came in answer to a step is only known inside a flow');
+  },
   consent: (test, { bind, nowSql }) => {
     const address = ADDRESS_SQL[test.channel];
     const channel = bind(test.channel);

@@ -1,7 +1,8 @@
 import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import { demoFlows } from '../../demo/flows';
 import { HISTORY_DAYS, makeHistory, type DemoHistory } from '../../demo/history';
-import type { TraceEntry } from '@/core/flows';
+import { changeStep, type Step, type TraceEntry } from '@/core/flows';
+import { drawsAndAsks, hears } from '@/core/flows/testing/asking';
 import { replayNeeds, replayPerson, type ReplayFlow } from '@/core/replay';
 import { DAY } from '@/core/time';
 import { query } from '@/data/db';
@@ -45,7 +46,14 @@ it(
   'the worker and the replay of what it recorded come to the same runs, trace by trace, over the demo’s 180 days',
   { timeout: 600_000 },
   async () => {
-    const flows = demoFlows('http://shop.example');
+    const flows = [
+      ...demoFlows('http://shop.example'),
+      {
+        key: 'draws',
+        document: changeStep(drawsAndAsks, 'answer', (step) => ({ ...step, for: 'P30D', until: { event: 'product.viewed' } }) as Step),
+      },
+      { key: 'hears', document: hears },
+    ];
     const began = Date.now() + DAY;
     const end = began + HISTORY_DAYS * DAY;
     await at(began);
@@ -60,7 +68,7 @@ it(
         return [
           { at: first, act: () => arrive(history) },
           ...history.replayed.events
-            .filter((event) => !event.type.startsWith('message.') && event.time >= began)
+            .filter((event) => !event.type.startsWith('message.') && event.type !== 'app.asked' && event.time >= began)
             .map((event) => ({ at: event.time, act: () => tell(history, event) })),
           ...history.replayed.changes
             .filter((change) => change.kind === 'consent')
@@ -118,6 +126,16 @@ it(
     }
     expect(people).toBe(PEOPLE);
     expect(entries).toBeGreaterThan(PEOPLE);
+    // lots were drawn, events recorded and heard, and waits answered
+    const kinds = await query<{ kind: string; count: number }>(lab.db, 'select kind, count(*)::int as count from traces group by 1');
+    const count = (kind: string) => kinds.find((row) => row.kind === kind)?.count ?? 0;
+    for (const kind of ['drawn', 'recorded', 'answered', 'unanswered']) expect(count(kind), kind).toBeGreaterThan(0);
+    expect(
+      await query(
+        lab.db,
+        `select count(*)::int as heard from runs r join flows f on f.id = r.flow_id where f.key = 'hears' and r.entered_at is not null`,
+      ),
+    ).toEqual([{ heard: count('recorded') }]);
   },
 );
 

@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
+import { drawsAndAsks, hears } from '@/core/flows/testing/asking';
 import { changeStep, type Step } from '@/core/flows';
 import { query } from '@/data/db';
 import { findFlow, insertSends } from '@/data/flows';
@@ -290,5 +291,55 @@ describe('a flow that an event starts at once', () => {
     const view = await personView(lab.db, `~${await idOf('robin@example.com')}`);
     expect(view.flows).toMatchObject([{ flow: 'first-order', phase: 'inside', at: 'Wait 3 days', next: 'Send “The first three weeks”' }]);
     expect((await flowReport(lab.db, 'first-order', url())).goalReached).toBe(0);
+  });
+});
+
+describe('what a flow records comes back as an event', () => {
+  it('begins another flow, stands in the story of the person, and is there once however often it is handed over', async () => {
+    await lab.addFlow('draws', drawsAndAsks);
+    await lab.addFlow('hears', hears);
+    await lab.tell(order('robin@example.com', 80, { person: { email: 'robin@example.com', consent: { email: true } } }));
+    await lab.pass('P1D');
+    const recorded = () => query(lab.db, `select event_id, properties from events where type = 'app.asked'`);
+    const runs = await query<{ key: string; id: string; outcome: string | null }>(
+      lab.db,
+      `select f.key, r.id, r.outcome from runs r join flows f on f.id = r.flow_id where f.key in ('draws', 'hears') order by 1`,
+    );
+    expect(runs).toMatchObject([{ key: 'draws' }, { key: 'hears', outcome: 'completed' }]);
+    expect(await recorded()).toEqual([
+      { event_id: `run/${runs[0]!.id}/asked/1`, properties: { orderId: 'o-robin@example.com', byFlow: 'draws', hops: 1 } },
+    ]);
+    expect(lab.inbox.map(({ subject }) => subject)).toContain('heard');
+    // a worker that was killed after its state was stored, and whose work another does again
+    await query(lab.db, `update runs set step = 'asked', wait_from = null, wait_until = null, wake_at = now() where id = :id`, {
+      id: runs[0]!.id,
+    });
+    await drain(lab.db);
+    expect(await recorded()).toHaveLength(1);
+
+    await lab.tell(cart('robin@example.com', 149));
+    await lab.pass('PT1M');
+    expect(await says('robin@example.com')).toEqual(
+      expect.arrayContaining([
+        expect.stringMatching(/^Drew “(Sooner|Later)”, which (40|60) % take$/),
+        'Recorded “Asked”',
+        'Waiting up to 3 days, until the person has updated a cart',
+        'It came: the person updated a cart',
+        'Took “Much”',
+      ]),
+    );
+    expect(lab.inbox.map(({ subject }) => subject)).toContain('for-much');
+    const [run] = await query<{ answers: object }>(lab.db, 'select answers from runs where id = :id', { id: runs[0]!.id });
+    expect(run!.answers).toMatchObject({ answer: { data: { value: 149 } } });
+  });
+
+  it('counts the arms of a test in the report', async () => {
+    await lab.addFlow('draws', drawsAndAsks);
+    for (let n = 0; n < 20; n++) await lab.tell(order(`p${n}@example.com`, 80));
+    await lab.pass('PT1M');
+    const arms = (await flowReport(lab.db, 'draws', url())).steps.find((step) => step.id === 'which')!.arms!;
+    expect(arms.map(({ name }) => name)).toEqual(['Sooner', 'Later']);
+    expect(arms.every(({ people }) => people > 0)).toBe(true);
+    expect(arms[0]!.people + arms[1]!.people).toBe(20);
   });
 });

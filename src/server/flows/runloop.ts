@@ -1,6 +1,7 @@
 import {
   advancePerson,
   asksOf,
+  effectName,
   factsNeeded,
   planOf,
   type Due,
@@ -32,6 +33,7 @@ import {
 import { readStore } from '@/data/store';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
+import { recordFor, type OwnEvent } from '../ingest';
 
 /** How many due runs one transaction takes. */
 export const BATCH = 500;
@@ -86,7 +88,8 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     let flow = running.get(id);
     if (!flow) {
       const document = await readVersion(trx, row.flow_id, version);
-      running.set(id, (flow = { document, isOn: flows.get(row.flow_id)?.state === 'on', zone: store.zone }));
+      const now = flows.get(row.flow_id);
+      running.set(id, (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone }));
     }
     return flow;
   };
@@ -128,6 +131,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
 
   const changes: RunChange[] = [];
   const sends: NewSend[] = [];
+  const events: OwnEvent[] = [];
   const begun: Arming[] = [];
   for (const [personId, { due: own }] of people) {
     const known = facts.get(personId);
@@ -135,12 +139,14 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
     for (const passed of advancePerson(own, known, now, others)) {
       if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
-      else gather(passed, now, { changes, sends, begun });
+      else gather(passed, now, { changes, sends, events, begun });
     }
   }
   await saveRuns(trx, changes);
   await parkRuns(trx, broken, now);
   await armRuns(trx, begun);
+  // what was recorded begins other flows, and wakes who waits for it
+  await recordFor(trx, events);
   await queueDispatch(trx, await insertSends(trx, sends));
   return due.length;
 }
@@ -149,12 +155,17 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
 function gather(
   { due, result }: Extract<Passed, { result: unknown }>,
   now: Instant,
-  into: { changes: RunChange[]; sends: NewSend[]; begun: Arming[] },
+  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; begun: Arming[] },
 ): void {
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
-    into.sends.push({ run: result.run, flowId, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
+    if (effect.kind === 'send')
+      into.sends.push({ run: result.run, flowId, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
+    else {
+      const { type, properties } = effect;
+      into.events.push({ personId: due.run.personId, type, properties, eventId: effectName(due.run.id, effect), at: now });
+    }
   const { begins } = result;
   if (begins)
     into.begun.push({

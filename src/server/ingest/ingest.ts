@@ -396,21 +396,38 @@ async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise
   return ownersOf(trx, orderIds);
 }
 
+/** An event of our own, of a person who is known. `eventId` is unique among our events: the same is recorded once. */
+export interface OwnEvent {
+  readonly personId: string;
+  readonly type: string;
+  readonly eventId: string;
+  readonly properties: { readonly [name: string]: Value };
+  /** now, where it is left out */
+  readonly at?: Instant;
+}
+
 /** Records an event of our own (a message opened, say) for a person who is known. One with a known id is left out. */
-export async function recordOwn(
-  db: Db,
-  event: { personId: string; type: string; eventId: string; properties: { readonly [name: string]: Value } },
-  given?: Sql,
-): Promise<void> {
+export async function recordOwn(db: Db, event: OwnEvent, given?: Sql): Promise<void> {
   const store = await readStoreAndFlows(given ?? db);
   const work = async (trx: Sql): Promise<void> => {
-    if (!(await lockPeople(trx, [event.personId])).size) return;
-    const fresh = await claimEventKeys(trx, [eventKey('viatic', event.eventId)]);
-    if (!fresh.size) return;
-    const stored = { ...event, time: store.now, source: 'viatic', sourceId: OWN_SOURCE, startsNothing: false };
-    await afterwards(trx, [stored], [], [], store, [
-      { sourceId: OWN_SOURCE, at: store.now, accepted: 1, duplicates: 0, rejected: 0, seen: seenIn([stored]) },
-    ]);
+    if ((await lockPeople(trx, [event.personId])).size) await recordIn(trx, [event], store);
   };
   await (given ? work(given) : inTransaction(db, work));
+}
+
+/** Records events of our own for people who are locked already, in the caller's transaction. */
+export async function recordFor(trx: Sql, events: readonly OwnEvent[]): Promise<void> {
+  if (events.length) await recordIn(trx, events, await readStoreAndFlows(trx));
+}
+
+async function recordIn(trx: Sql, events: readonly OwnEvent[], store: StoreNow): Promise<void> {
+  const keyOf = ({ eventId }: OwnEvent) => eventKey('viatic', eventId);
+  const fresh = await claimEventKeys(trx, events.map(keyOf));
+  const stored = events
+    .filter((event) => fresh.has(keyOf(event)))
+    .map(({ at, ...event }) => ({ ...event, time: at ?? store.now, source: 'viatic', sourceId: OWN_SOURCE, startsNothing: false }));
+  if (!stored.length) return;
+  await afterwards(trx, stored, [], [], store, [
+    { sourceId: OWN_SOURCE, at: store.now, accepted: stored.length, duplicates: 0, rejected: 0, seen: seenIn(stored) },
+  ]);
 }

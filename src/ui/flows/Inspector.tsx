@@ -9,12 +9,13 @@ import { sayEvent, sayRule, sayTriggerProperty, type Rule, type Test, type Wordi
 import { sayDuration } from '@/core/time';
 import { api, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
+import { NameField, Part, RecordPart, TestPart, WaitPart, type Edit } from './StepEditors';
 import { DurationField } from './WaitEditor';
 
 interface Props {
   readonly document: FlowDocument;
   readonly selected: string;
-  readonly edit: (to: FlowDocument, tag: string) => void;
+  readonly edit: Edit;
 }
 
 /** Edits what is selected on the line map or in the script. */
@@ -25,24 +26,11 @@ export function Inspector({ document, selected, edit }: Props) {
   if (!step) return <TriggerEditor document={document} edit={edit} wording={wording} />;
   switch (step.kind) {
     case 'wait':
-      return (
-        <Part title="Wait">
-          <DurationField
-            label="How long people wait here"
-            value={step.for}
-            onChange={(duration) =>
-              edit(
-                changeStep(document, step.id, (one) => ({ ...one, for: duration }) as typeof one),
-                `${step.id}.for`,
-              )
-            }
-          />
-          <p className="text-xs text-soft">
-            Hours and minutes are exact; days and weeks keep the time of day in {store.zone}. An order or anything else that ends the run
-            ends the wait too.
-          </p>
-        </Part>
-      );
+      return <WaitPart document={document} step={step} edit={edit} zone={store.zone} />;
+    case 'test':
+      return <TestPart document={document} step={step} edit={edit} />;
+    case 'record':
+      return <RecordPart document={document} step={step} edit={edit} />;
     case 'send':
       return (
         <Part title="Message">
@@ -68,15 +56,6 @@ export function Inspector({ document, selected, edit }: Props) {
         </Part>
       );
   }
-}
-
-function Part({ title, children }: { title: string; children: ReactNode }) {
-  return (
-    <section className="grid gap-3" aria-label={title}>
-      <h2 className="font-semibold">{title}</h2>
-      {children}
-    </section>
-  );
 }
 
 /** The amounts of a condition that can be edited in place: numbers that the trigger's properties are compared with. */
@@ -118,19 +97,7 @@ function BranchEditor({
 }) {
   return (
     <Part title="Branch">
-      <Field label="Name">
-        <input
-          value={step.name}
-          maxLength={80}
-          onChange={(event) =>
-            edit(
-              changeStep(document, step.id, (one) => ({ ...one, name: event.target.value }) as typeof one),
-              `${step.id}.name`,
-            )
-          }
-          className={inputClass}
-        />
-      </Field>
+      <NameField document={document} step={step} edit={edit} />
       <p className="text-xs text-soft">The first arm whose condition holds is taken.</p>
       {step.arms.map((arm) => (
         <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">

@@ -3,7 +3,19 @@
 import { clsx } from 'clsx';
 import { Fragment, useEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react';
 import type { FlowReport } from '@/core/api';
-import { axis, kindOfTrigger, layout, planOf, TICKS, type FlowDocument, type Stop, type Stretch } from '@/core/flows';
+import {
+  armsOf,
+  axis,
+  kindOfTrigger,
+  layout,
+  planOf,
+  sayShares,
+  sayStep,
+  TICKS,
+  type FlowDocument,
+  type Stop,
+  type Stretch,
+} from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { approximateMs, sayDuration, sayElapsed } from '@/core/time';
 import { plural, sayCount, sayShare } from '../kit';
@@ -159,7 +171,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                 type="button"
                 onClick={() => onSelect(targetOf(wait))}
                 data-stop={wait === 'trigger' ? undefined : wait}
-                aria-label={wait === 'trigger' ? `Silence of ${sayDuration(duration)}` : `Wait ${sayDuration(duration)}`}
+                aria-label={wait === 'trigger' ? `Silence of ${sayDuration(duration)}` : sayStep(planOf(document).steps.get(wait)!)}
                 className={clsx(
                   'absolute -translate-x-1/2 whitespace-nowrap rounded-md border bg-panel px-1.5 text-xs tabular',
                   selected === wait ? 'border-accent font-semibold text-accent' : 'border-line text-soft hover:text-ink',
@@ -167,6 +179,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                 )}
                 style={{ left: (from.x + to.x) / 2, top: y + 9 }}
               >
+                {isUntil(document, wait) && 'up to '}
                 {sayDuration(duration)}
                 {wait === 'trigger' ? ' silent' : ''}
                 {waiting ? <span className="block font-semibold text-ink">{plural(waiting, 'waits', 'wait')}</span> : null}
@@ -227,7 +240,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                 aria-current={isSelected ? 'true' : undefined}
                 className={clsx(
                   'absolute grid size-7 -translate-x-1/2 -translate-y-1/2 place-items-center border-[2.5px]',
-                  stop.kind === 'end' ? 'rounded-[3px]' : stop.kind === 'branch' ? 'rounded-md' : 'rounded-full',
+                  stop.kind === 'end' ? 'rounded-[3px]' : stop.kind === 'branch' || stop.kind === 'test' ? 'rounded-md' : 'rounded-full',
                   isSelected ? 'text-on-accent' : 'bg-panel',
                   isOff && 'opacity-70',
                 )}
@@ -267,14 +280,19 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                   )}
                 </span>
               )}
-              {!report && stop.kind !== 'entry' && stop.kind !== 'trigger' && stop.kind !== 'branch' && stop.at > 0 && (
-                <span
-                  className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap font-mono text-[11px] text-soft"
-                  style={{ left: x, top: y + (isTight(stop.id) ? 31 : 17) }}
-                >
-                  {sayElapsed(stop.at)}
-                </span>
-              )}
+              {!report &&
+                stop.kind !== 'entry' &&
+                stop.kind !== 'trigger' &&
+                stop.kind !== 'branch' &&
+                stop.kind !== 'test' &&
+                stop.at > 0 && (
+                  <span
+                    className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap font-mono text-[11px] text-soft"
+                    style={{ left: x, top: y + (isTight(stop.id) ? 31 : 17) }}
+                  >
+                    {sayElapsed(stop.at)}
+                  </span>
+                )}
             </Fragment>
           );
         })}
@@ -301,11 +319,17 @@ function waitOf(document: FlowDocument, id: string): string {
   return step?.kind === 'wait' ? step.for : 'PT0S';
 }
 
+/** Whether a wait can be over before its time. */
+function isUntil(document: FlowDocument, id: string): boolean {
+  const step = planOf(document).steps.get(id);
+  return step?.kind === 'wait' && step.until !== undefined;
+}
+
 function armName(document: FlowDocument, armId: string | null): string | null {
   for (const step of planOf(document).steps.values()) {
-    if (step.kind !== 'branch') continue;
-    const arm = step.arms.find((one) => one.id === armId);
-    if (arm) return arm.name;
+    const arms = armsOf(step);
+    const arm = arms.find((one) => one.id === armId);
+    if (arm) return arm.share === undefined ? arm.name : `${arm.name}, ${sayShares(arms, arm)}`;
   }
   return null;
 }

@@ -3,7 +3,7 @@
 import { clsx } from 'clsx';
 import type { ReactNode } from 'react';
 import { sayEvent, sayRule } from '@/core/rules';
-import { armsOf, sayStep, sayTriggers, wordingOf, type FlowDocument, type Step } from '@/core/flows';
+import { armsOf, sayShares, sayStep, sayTriggers, wordingOf, type Arm, type FlowDocument, type Step } from '@/core/flows';
 import { sayDuration } from '@/core/time';
 import { laneColour } from './marks';
 
@@ -42,6 +42,8 @@ export function Script({
     </li>
   );
   const say = (step: Step): string => (step.kind === 'send' && step.off ? `${sayStep(step)} (off)` : sayStep(step));
+  const whom = (arm: Arm, arms: readonly Arm[]): string =>
+    arm.share !== undefined ? `${sayShares(arms, arm)}, by lot` : arm.when ? `when ${sayRule(arm.when, wording)}` : 'everyone else';
   const sequence = (steps: readonly Step[], lane: number): ReactNode =>
     steps.map((step) => {
       const arms = armsOf(step);
@@ -57,7 +59,7 @@ export function Script({
                   <span className="font-semibold" style={{ color: laneColour(own) }}>
                     {arm.name}
                   </span>
-                  <span className="block text-xs text-soft">{arm.when ? `when ${sayRule(arm.when, wording)}` : 'everyone else'}</span>
+                  <span className="block text-xs text-soft">{whom(arm, arms)}</span>
                 </button>
                 <ul>{arm.steps.length ? sequence(arm.steps, own) : <li className="px-2 py-1 text-soft">nothing happens</li>}</ul>
               </div>

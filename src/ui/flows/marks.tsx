@@ -1,4 +1,4 @@
-import { Flag, LogIn, Mail, MailX, Radio, Split, Square } from 'lucide-react';
+import { Dices, Flag, LogIn, Mail, MailX, NotebookPen, Radio, Split, Square } from 'lucide-react';
 
 /** The sign of a kind of stop. */
 export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
@@ -10,6 +10,10 @@ export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
       return <LogIn {...props} />;
     case 'branch':
       return <Split {...props} className="rotate-90" />;
+    case 'test':
+      return <Dices {...props} />;
+    case 'record':
+      return <NotebookPen {...props} />;
     case 'send':
       return isOff ? <MailX {...props} /> : <Mail {...props} />;
     case 'goal':

@@ -30,6 +30,20 @@ export const branchKind: StepKind<BranchStep> = {
   arms: (step) => step.arms,
   withArms: (step, arms) => ({ ...step, arms: [...arms] }),
   rules: (step) => step.arms.map((arm) => arm.when),
+  problems: ({ arms }) =>
+    arms.flatMap(({ when, share }, index) => {
+      const isLast = index === arms.length - 1;
+      if (share !== undefined) return [{ path: ['arms', index, 'share'], message: 'only the arms of a test have shares' }];
+      if (isLast === (when === null)) return [];
+      return [
+        {
+          path: ['arms', index, 'when'],
+          message: isLast
+            ? 'the last arm takes everyone else, so its condition must be null'
+            : 'only the last arm can be without a condition',
+        },
+      ];
+    }),
   check(step, add) {
     const names = new Set(step.arms.map((arm) => arm.name));
     if (names.size < step.arms.length)

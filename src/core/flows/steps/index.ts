@@ -2,16 +2,22 @@ import type { Arm, Step } from '../document';
 import { branchKind, type BranchStep } from './branch';
 import { endKind, type EndStep } from './end';
 import type { StepKind } from './kind';
+import { recordKind, type RecordStep } from './record';
 import { sendKind, type SendStep } from './send';
+import { testKind, type TestStep } from './test';
 import { waitKind, type WaitStep } from './wait';
 
-export type { BranchStep, EndStep, SendStep, WaitStep };
-export type { Span } from './kind';
+export { sayShares } from './test';
+export { sayWait } from './wait';
+export type { BranchStep, EndStep, RecordStep, SendStep, TestStep, WaitStep };
+export type { Awaited, Span } from './kind';
 
 export interface StepKinds {
   wait: WaitStep;
   send: SendStep;
   branch: BranchStep;
+  test: TestStep;
+  record: RecordStep;
   end: EndStep;
 }
 
@@ -19,6 +25,8 @@ const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
   wait: waitKind,
   send: sendKind,
   branch: branchKind,
+  test: testKind,
+  record: recordKind,
   end: endKind,
 };
 

@@ -1,8 +1,8 @@
-import type { Seen, Rule, Facts, Viewpoint } from '../../rules';
+import type { Facts, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
 import type { Instant } from '../../time';
 import type { Arm, FlowDocument, Step } from '../document';
 import type { Finding } from '../preflight';
-import type { Effect, Saw, TraceKind } from '../run';
+import type { About, Answer, Deed, Saw, TraceKind } from '../run';
 
 /** How long something takes at least and at most, in milliseconds; `most` is null when nobody knows. */
 export interface Span {
@@ -24,15 +24,32 @@ export interface Here {
   look(rule: Rule): Seen;
   note(kind: TraceKind, more?: { armId?: string; saw?: Saw }): void;
   /** does something to the world, once this state is stored */
-  do(effect: Omit<Effect, 'stepId' | 'visit'>): void;
+  do(what: Deed): void;
+  /** when the wait at this step began, once it has */
+  readonly waitFrom: Instant | null;
+  /** keeps what came as the answer to this step */
+  answer(answer: Answer): void;
+  /** what came with whatever started the run */
+  readonly about: About;
+  /** the key of the flow */
+  readonly flow: string;
+  /** the share of 0 up to 1 that somebody drew at this step; with a key where each cart or order draws anew */
+  lot(key: string | null): number;
 }
 
 /** Where a run goes from a step: on to the next, into an arm, on standing until a moment, or out of the flow. */
 export type Went =
   | { readonly to: 'next'; /** from when on what follows counts, where that is another moment */ readonly stands?: Instant }
   | { readonly to: 'arm'; readonly arm: Arm }
-  | { readonly to: 'wait'; readonly until: Instant }
+  /** `on`: events that end it before. `isNew`: it has begun just now, and what came since is not loaded yet */
+  | { readonly to: 'wait'; readonly until: Instant; readonly on?: readonly string[]; readonly isNew?: boolean }
   | { readonly to: 'end' };
+
+/** An event that is waited for. */
+export interface Awaited {
+  readonly event: string;
+  readonly where?: readonly WhereTest[];
+}
 
 /** Gathers what is to be mended about one step. */
 export type Add = (level: Finding['level'], says: string, mend: string) => void;
@@ -52,6 +69,10 @@ export interface StepKind<S extends Step> {
   rules?(step: S): readonly (Rule | null)[];
   /** how long it takes */
   span?(step: S): Span;
+  /** what makes a step unsound, by its place in it */
+  problems?(step: S): readonly { readonly path: readonly (string | number)[]; readonly message: string }[];
+  /** the event that answers a run which stands here */
+  awaits?(step: S): Awaited | null;
   check?(step: S, add: Add, flow: FlowDocument): void;
   /** what differs between two forms of it, in words */
   differs?(was: S, is: S): string[];

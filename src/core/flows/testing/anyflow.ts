@@ -16,7 +16,7 @@ const waits = fc.constantFrom('PT1H', 'PT23H', 'P1D', 'P3D', 'P1W', 'PT90M');
 const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
   steps: fc.array(
     fc.record({
-      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'end'),
+      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'test', 'record', 'end'),
       for: waits,
       word: words,
       off: fc.boolean(),
@@ -35,7 +35,9 @@ function build(list: readonly Rough[], next: () => number): Step[] {
   return list.map((one, index): Step => {
     const id = `s${next()}`;
     const kind = one.kind === 'end' && index < list.length - 1 ? 'send' : one.kind;
-    if (kind === 'wait') return { id, kind, for: one.for };
+    if (kind === 'wait') return { id, kind, for: one.for, ...(one.off && { until: { event: 'message.clicked' } }) };
+    if (kind === 'record')
+      return { id, kind, name: `${one.word} ${id}`, event: 'app.reminded', properties: one.off ? [{ name: 'of', from: 'cartId' }] : [] };
     if (kind === 'end') return { id, kind };
     if (kind === 'send') {
       return {
@@ -51,6 +53,22 @@ function build(list: readonly Rough[], next: () => number): Step[] {
           preview: '',
           blocks: [{ id: 'b1', kind: 'text', text: one.word }],
         },
+      };
+    }
+    if (kind === 'test') {
+      const arms = [...one.arms, { limit: 50, steps: [] }, { limit: 50, steps: [] }].slice(0, 3);
+      return {
+        id,
+        kind,
+        name: `Which of ${id}`,
+        per: one.off ? 'person' : 'key',
+        arms: arms.map(({ limit, steps }, n) => ({
+          id: `a${next()}`,
+          name: `Way ${n + 1}`,
+          when: null,
+          share: limit,
+          steps: build(steps, next),
+        })),
       };
     }
     const arms = one.arms.map(({ limit, steps }) => ({

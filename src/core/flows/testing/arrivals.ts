@@ -18,6 +18,8 @@ export interface Lived {
   readonly sends: readonly { runId: string; key: string; stepId: string; at: number }[];
 }
 
+/** Numbers of recorded events: above all that are told. */
+const RECORDED = 1_000_000;
 const REACH: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
 
 /** The events that asks name, of all that are on file: what a worker loads, and nothing else. */
@@ -65,6 +67,17 @@ export function live(
         trace: [],
       });
   };
+  let recorded = 0;
+  const tell = (event: FactEvent, at: number) => {
+    told.push(event);
+    told.sort(inOrder);
+    for (const beginning of beginsOn(flow.document, event, at, flow.zone)) arm(beginning);
+    for (const one of runs) {
+      if (one.run.phase === 'ended' || !one.on.includes(event.type)) continue;
+      one.wakeAt = Math.min(one.wakeAt ?? Infinity, at);
+      one.run = { ...one.run, isDoubtful: true };
+    }
+  };
   let head = 0;
   for (;;) {
     const next = queue[head];
@@ -73,14 +86,7 @@ export function live(
     const dueNow = due ? Math.max(due.wakeAt! + late, queue[head - 1]?.at ?? -Infinity) : Infinity;
     if (next && next.at <= until && next.at <= dueNow) {
       head += 1;
-      told.push(next.event);
-      told.sort(inOrder);
-      for (const beginning of beginsOn(flow.document, next.event, next.at, flow.zone)) arm(beginning);
-      for (const one of runs) {
-        if (one.run.phase === 'ended' || !one.on.includes(next.event.type)) continue;
-        one.wakeAt = Math.min(one.wakeAt ?? Infinity, next.at);
-        one.run = { ...one.run, isDoubtful: true };
-      }
+      tell(next.event, next.at);
       continue;
     }
     if (!due || dueNow > until) break;
@@ -98,7 +104,10 @@ export function live(
     due.wakeAt = result.wake.at;
     due.on = result.wake.on;
     due.trace.push(...result.trace);
-    for (const effect of result.effects) sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
+    for (const effect of result.effects) {
+      if (effect.kind === 'send') sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
+      else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
+    }
     if (result.begins) arm(result.begins);
   }
   return { runs, sends };

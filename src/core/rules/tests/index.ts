@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { answerKind, answerSchema } from './answer';
 import { attributeKind, attributeSchema } from './attribute';
 import { consentKind, consentSchema } from './consent';
 import { eventKind, eventSchema } from './event';
@@ -11,13 +12,23 @@ import { triggerKind, triggerSchema } from './trigger';
 export { MOST_ADDED } from './total';
 export { rangeOf, type SeenEvents, type Times } from './event';
 
-export const testSchema = z.union([attributeSchema, triggerSchema, consentSchema, listSchema, tagSchema, eventSchema, totalSchema]);
+export const testSchema = z.union([
+  attributeSchema,
+  triggerSchema,
+  answerSchema,
+  consentSchema,
+  listSchema,
+  tagSchema,
+  eventSchema,
+  totalSchema,
+]);
 /** One test of a rule. */
 export type Test = z.infer<typeof testSchema>;
 
 const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>> } = {
   attribute: attributeKind,
   trigger: triggerKind,
+  answer: answerKind,
   consent: consentKind,
   list: listKind,
   tag: tagKind,

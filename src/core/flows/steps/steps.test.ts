@@ -1,0 +1,354 @@
+import fc from 'fast-check';
+import murmurhash from 'murmurhash';
+import { describe, expect, it } from 'vitest';
+import { factsOf, type FactEvent, type Facts, type Rule, type Value } from '../../rules';
+import { DAY, HOUR, MINUTE } from '../../time';
+import { advance, type RunningFlow } from '../advance';
+import { asksOf } from '../needs';
+import { diff } from '../diff';
+import { flowSchema, type FlowDocument, type Step } from '../document';
+import { drawnShare, lotOf } from '../lot';
+import { advancePerson } from '../person';
+import { preflight } from '../preflight';
+import { armedRun, CALLED, type Run } from '../run';
+import { live } from '../testing/arrivals';
+import { sayTrace } from '../trace';
+
+const START = Date.parse('2026-11-24T12:00:00Z');
+const ZONE = 'Europe/Amsterdam';
+const REACH = { email: { hasAddress: true, state: 'given' as const, suppressed: null, pausedUntil: null } };
+
+let numbers = 0;
+const event = (type: string, minute: number, properties: { readonly [name: string]: Value } = {}): FactEvent => ({
+  id: String((numbers += 1)),
+  type,
+  time: START + minute * MINUTE,
+  properties,
+});
+const told = (one: FactEvent) => ({ event: one, at: one.time });
+const letter = (id: string): Step => ({
+  id,
+  kind: 'send',
+  name: id,
+  message: {
+    schema: 'viatic.message/1',
+    channel: 'email',
+    kind: 'marketing',
+    subject: 'Hello',
+    preview: '',
+    blocks: [{ id: 'b1', kind: 'text', text: 'Hello' }],
+  },
+});
+const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}): FlowDocument =>
+  flowSchema.parse({
+    schema: 'viatic.flow/1',
+    name: 'Of its steps',
+    triggers: [{ id: 'start', kind: 'event', event: 'app.started', key: 'round' }],
+    entry: null,
+    stay: null,
+    reentry: 'once-per-key',
+    goal: null,
+    steps,
+    ...more,
+  });
+const running = (document: FlowDocument, key = 'of-steps'): RunningFlow => ({ key, document, isOn: true, zone: ZONE });
+const lives = (steps: Step[], events: FactEvent[], options?: Parameters<typeof live>[3]) =>
+  live(running(flowOf(steps)), events.map(told), START + 60 * DAY, options);
+const inside = (personId: string, key: string, more: Partial<Run> = {}): Run =>
+  armedRun('1', personId, { trigger: CALLED, key, at: START, eventId: null, data: {}, ...more.about });
+const problems = (steps: unknown[]) =>
+  flowSchema.safeParse({ ...flowOf([]), steps }).error?.issues.map(({ path, message }) => `${path.join('.')} ${message}`) ?? [];
+
+describe('lots', () => {
+  it('are MurmurHash3, by the values of its published check (SMHasher, from memory)', () => {
+    expect(murmurhash.v3('', 0)).toBe(0);
+    expect(murmurhash.v3('', 1)).toBe(0x514e28b7);
+    expect(murmurhash.v3('test', 0)).toBe(0xba6bd213);
+    expect(murmurhash.v3('Hello, world!', 0)).toBe(0xc0363e43);
+    expect(murmurhash.v3('The quick brown fox jumps over the lazy dog', 0)).toBe(0x2e4ff723);
+  });
+
+  it('are the same for the same, and depend on flow, person, step and key', () => {
+    const drawn = { flow: 'welcome', personId: '42', stepId: 't', key: 'c1' };
+    expect(lotOf(drawn)).toBe(lotOf({ ...drawn }));
+    for (const other of [{ flow: 'cart' }, { personId: '43' }, { stepId: 'u' }, { key: 'c2' }, { key: null }, { key: 'ç1' }])
+      expect(lotOf({ ...drawn, ...other })).not.toBe(lotOf(drawn));
+  });
+
+  it('fall evenly, at two steps independently: chi-square of 100 and of 4 by 4 cells below the 99.9 % points 148.23 and 37.70 (tables)', () => {
+    const people = 20_000;
+    const tens = new Array<number>(100).fill(0);
+    const pairs = new Array<number>(16).fill(0);
+    for (let n = 0; n < people; n++) {
+      const lot = lotOf({ flow: 'welcome', personId: String(n), stepId: 'a', key: null });
+      const other = lotOf({ flow: 'welcome', personId: String(n), stepId: 'b', key: null });
+      expect(lot).toBeGreaterThanOrEqual(0);
+      expect(lot).toBeLessThan(1);
+      tens[Math.floor(lot * 100)]! += 1;
+      pairs[Math.floor(lot * 4) * 4 + Math.floor(other * 4)]! += 1;
+    }
+    const chi = (cells: number[]) => cells.reduce((sum, n) => sum + (n - people / cells.length) ** 2 / (people / cells.length), 0);
+    expect(chi(tens)).toBeLessThan(148.23);
+    expect(chi(pairs)).toBeLessThan(37.7);
+  });
+
+  it('fall to shares in proportion, and never to one of nothing', () => {
+    expect([0, 0.19, 0.2, 0.49, 0.5, 0.999].map((lot) => drawnShare(lot, [20, 30, 50]))).toEqual([0, 0, 1, 1, 2, 2]);
+    fc.assert(
+      fc.property(
+        fc.double({ min: 0, max: 1, maxExcluded: true, noNaN: true }),
+        fc.array(fc.integer({ min: 0, max: 1000 }), { minLength: 1, maxLength: 12 }).filter((shares) => shares.some(Boolean)),
+        (lot, shares) => {
+          expect(shares[drawnShare(lot, shares)]).toBeGreaterThan(0);
+        },
+      ),
+    );
+  });
+});
+
+describe('a test', () => {
+  const test = (per: 'person' | 'key', shares = [50, 50]): Step => ({
+    id: 'which',
+    kind: 'test',
+    name: 'Sooner or later',
+    per,
+    arms: shares.map((share, n) => ({ id: `way-${n}`, name: `Way ${n}`, when: null, share, steps: [letter(`letter-${n}`)] })),
+  });
+  const wayOf = (step: Step, personId: string, key: string) =>
+    advance(running(flowOf([step])), inside(personId, key), factsOf(personId, { reach: REACH }), { now: START, dueAt: START }).trace.find(
+      ({ kind }) => kind === 'drawn',
+    )!.armId!;
+
+  it('takes about as many as each share says, each person always the same way', () => {
+    const ways = Array.from({ length: 4000 }, (_, n) => wayOf(test('person', [25, 75]), String(n), 'k'));
+    // of 4,000 with a share of a quarter: 1,000, give or take four standard deviations of 27.4
+    expect(Math.abs(ways.filter((way) => way === 'way-0').length - 1000)).toBeLessThan(110);
+    for (let n = 0; n < 50; n++) expect(wayOf(test('person', [25, 75]), String(n), 'another')).toBe(ways[n]);
+  });
+
+  it('draws anew for each cart where it is said so', () => {
+    const ways = new Set(Array.from({ length: 40 }, (_, n) => wayOf(test('key'), '7', `c${n}`)));
+    expect(ways).toEqual(new Set(['way-0', 'way-1']));
+  });
+
+  it('sends the letter of its way, and says which way and what share takes it', () => {
+    const lived = lives([test('person', [0, 300])], [event('app.started', 0, { round: 'r1' })]);
+    expect(lived.sends.map(({ stepId }) => stepId)).toEqual(['letter-1']);
+    const entry = lived.runs[0]!.trace.find(({ kind }) => kind === 'drawn')!;
+    expect(sayTrace(entry, { trigger: 'start', key: 'r1' }, flowOf([test('person', [100, 300])]), 'EUR').says).toBe(
+      'Drew “Way 1”, which 75 % take',
+    );
+  });
+
+  it('needs shares, and arms without conditions; a branch has none', () => {
+    const [one, two] = (test('person') as Extract<Step, { kind: 'test' }>).arms;
+    const rule: Rule = { test: 'trigger', property: 'value', op: 'known' };
+    expect(problems([{ ...test('person'), arms: [{ ...one, share: undefined }, two] }])).toEqual([
+      'steps.0.arms.0.share needs a share: a whole number from 0 to 1000',
+    ]);
+    expect(problems([{ ...test('person'), arms: [{ ...one, when: rule }, two] }])[0]).toMatch(/^steps\.0\.arms\.0\.when .*by lot/);
+    expect(problems([test('person', [0, 0])])).toEqual(['steps.0.arms needs an arm whose share is above 0']);
+    expect(problems([{ id: 'b', kind: 'branch', name: 'B', arms: [{ ...one, when: rule }, two] }])).toEqual([
+      'steps.0.arms.0.share only the arms of a test have shares',
+      'steps.0.arms.1.share only the arms of a test have shares',
+    ]);
+  });
+
+  it('tells what has changed of its shares, and points out a way that nobody takes', () => {
+    const says = diff(flowOf([test('person')]), flowOf([test('key', [20, 80])]), 'EUR').map((change) => change.says);
+    expect(says).toEqual([
+      '“Sooner or later” draws anew for each cart or order',
+      '“Way 0” gets 20 % instead of 50 %',
+      '“Way 1” gets 80 % instead of 50 %',
+    ]);
+    expect(preflight(flowOf([test('person', [0, 1])])).map((finding) => finding.says)).toContain('Nobody takes “Way 0”');
+  });
+});
+
+describe('recording an event', () => {
+  const record = (more: object = {}): Step =>
+    ({ id: 'note', kind: 'record', name: 'Asked for a rating', event: 'app.asked', properties: [], ...more }) as Step;
+  const asked: Rule = { test: 'did', event: 'app.asked', since: 'ever' };
+
+  it('tells what it is given and what came with the start, and the next step sees it at once', () => {
+    const step = record({
+      properties: [
+        { name: 'round', from: 'round' },
+        { name: 'way', value: 'letter' },
+        { name: 'gone', from: 'nothing' },
+      ],
+    });
+    const branch: Step = {
+      id: 'b',
+      kind: 'branch',
+      name: 'Asked?',
+      arms: [
+        { id: 'yes', name: 'Asked', when: asked, steps: [letter('thanks')] },
+        { id: 'no', name: 'Not', when: null, steps: [] },
+      ],
+    };
+    const document = flowOf([step, branch]);
+    const facts = factsOf('1', { reach: REACH, events: [event('app.started', 0, { round: 'r1' })] });
+    const run = armedRun('1', '1', { trigger: 'start', key: 'r1' });
+    const { effects, facts: after } = advance(running(document), run, facts, { now: START, dueAt: START });
+    expect(effects).toEqual([
+      {
+        kind: 'event',
+        type: 'app.asked',
+        properties: { round: 'r1', way: 'letter', byFlow: 'of-steps', hops: 1 },
+        stepId: 'note',
+        visit: 1,
+      },
+      { kind: 'send', stepId: 'thanks', visit: 1 },
+    ]);
+    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'app.asked']);
+    // and nothing else has seen it
+    expect(facts.events).toHaveLength(1);
+  });
+
+  it('is seen by the next run of the same person in the same breath', () => {
+    const first = { flow: running(flowOf([record()]), 'first'), flowId: 'first', run: inside('1', 'a'), dueAt: START - 1 };
+    const second = {
+      flow: running(flowOf([letter('l')], { entry: asked }), 'second'),
+      flowId: 'second',
+      run: inside('1', 'b'),
+      dueAt: START,
+    };
+    const facts: Facts = factsOf('1', { reach: REACH });
+    const kinds = (due: Parameters<typeof advancePerson>[0]) =>
+      advancePerson(due, facts, START, new Map()).map((passed) => ('result' in passed ? passed.result.trace.at(-1)!.kind : passed.error));
+    expect(kinds([second, first])).toEqual(['completed', 'completed']);
+    expect(kinds([second])).toEqual(['not-entered']);
+  });
+
+  it('fulfils a goal, wakes who waits for it, and begins a flow anew until it has led on ten times', () => {
+    const goal = flowOf([record(), letter('never')], { goal: { event: 'app.asked', within: 'P7D', ends: true } });
+    const lived = live(running(goal), [told(event('app.started', 0, { round: 'r1' }))], START + DAY);
+    expect(lived.runs[0]!.run.outcome).toBe('goal');
+    expect(lived.sends).toEqual([]);
+
+    // two flows that begin each other, as one with two triggers
+    const circle = flowOf([record({ event: 'app.again', properties: [{ name: 'round', from: 'round' }] })], {
+      triggers: [
+        { id: 'start', kind: 'event', event: 'app.started', key: 'round' },
+        { id: 'again', kind: 'event', event: 'app.again', key: 'round' },
+      ],
+      reentry: 'always',
+    });
+    expect(preflight(circle).map(({ level, says }) => [level, says])).toContainEqual([
+      'stops',
+      '“Asked for a rating” starts this flow again',
+    ]);
+    const round = live(running(circle), [told(event('app.started', 0, { round: 'r1' }))], START + DAY);
+    expect(round.runs).toHaveLength(11);
+    const last = round.runs.at(-1)!.trace.find(({ kind }) => kind === 'skipped')!;
+    expect(sayTrace(last, { trigger: 'again', key: 'r1' }, circle, 'EUR').says).toBe(
+      'Did not record “Asked for a rating”: flows had begun each other 10 times',
+    );
+  });
+
+  it('makes up nothing that shops or we report ourselves', () => {
+    for (const type of ['order.placed', 'message.opened', 'flow.called', 'cart.updated', 'list.joined'])
+      expect(problems([record({ event: type })])[0]).toMatch(/^steps\.0\.event is reserved/);
+    expect(problems([record({ event: 'orders.checked' })])).toEqual([]);
+  });
+});
+
+describe('waiting for an event', () => {
+  const wait = (more: object = {}): Step => ({ id: 'w', kind: 'wait', for: 'P3D', until: { event: 'app.rated' }, ...more }) as Step;
+  const start = event('app.started', 0, { round: 'r1' });
+  const traces = (lived: ReturnType<typeof lives>) => lived.runs[0]!.trace.map(({ kind }) => kind);
+  const branch: Step = {
+    id: 'b',
+    kind: 'branch',
+    name: 'Rated?',
+    arms: [
+      {
+        id: 'well',
+        name: 'Well',
+        when: { test: 'answer', step: 'w', property: 'stars', op: 'atLeast', value: 4 },
+        steps: [letter('thanks')],
+      },
+      { id: 'came', name: 'Not so', when: { test: 'answer', step: 'w', came: true }, steps: [letter('sorry')] },
+      { id: 'not', name: 'Not at all', when: null, steps: [letter('please')] },
+    ],
+  };
+
+  it('ends when it comes, and the answer decides further on', () => {
+    for (const [stars, stepId] of [
+      [5, 'thanks'],
+      [2, 'sorry'],
+    ] as const) {
+      const lived = lives([wait(), branch], [start, event('app.rated', 90, { stars })]);
+      expect(lived.sends).toEqual([{ runId: '1', key: 'r1', stepId, at: START + 90 * MINUTE }]);
+      expect(traces(lived)).toEqual(['entered', 'waiting', 'answered', 'decided', 'sending', 'completed']);
+      expect(lived.runs[0]!.run.answers).toEqual({ w: { at: START + 90 * MINUTE, data: { stars } } });
+    }
+  });
+
+  it('ends when the time has run out, and one that comes then is not waited for any more', () => {
+    const lived = lives([wait(), branch], [start, event('app.rated', 3 * 24 * 60, { stars: 5 })]);
+    expect(lived.sends).toEqual([{ runId: '1', key: 'r1', stepId: 'please', at: START + 3 * DAY }]);
+    expect(traces(lived)).toContain('unanswered');
+  });
+
+  it('counts nothing that was before it began, nor what does not match', () => {
+    const asked = wait({ until: { event: 'app.rated', where: [{ property: 'stars', op: 'atLeast', value: 3 }] } });
+    const lived = lives(
+      [letter('first'), asked, branch],
+      [event('app.rated', -5, { stars: 5 }), start, event('app.rated', 10, { stars: 1 })],
+    );
+    expect(lived.sends.map(({ stepId }) => stepId)).toEqual(['first', 'please']);
+  });
+
+  it('one event answers one wait: the next waits for the next', () => {
+    const lived = lives([wait(), wait({ id: 'w2' }), letter('end')], [start, event('app.rated', 10), event('app.rated', 50)]);
+    expect(lived.sends).toMatchObject([{ stepId: 'end', at: START + 50 * MINUTE }]);
+  });
+
+  it('law: whether the worker is late or sees only what it asks for, a run takes the same way', () => {
+    const ratings = fc.array(fc.record({ minute: fc.integer({ min: -60, max: 6000 }), stars: fc.integer({ min: 1, max: 5 }) }), {
+      maxLength: 6,
+    });
+    const steps = [
+      letter('first'),
+      wait({ for: 'P1D' }),
+      branch,
+      wait({ id: 'w2', until: { event: 'app.rated', where: [{ property: 'stars', op: 'is', value: 5 }] } }),
+      letter('end'),
+    ];
+    const way = (lived: ReturnType<typeof lives>) =>
+      lived.runs.map(({ run, trace }) => [run.answers, trace.map(({ kind, stepId, armId, saw }) => [kind, stepId, armId, saw])]);
+    fc.assert(
+      fc.property(ratings, fc.integer({ min: 1, max: 300 }), (list, late) => {
+        const events = [start, ...list.map(({ minute, stars }) => event('app.rated', minute, { stars }))];
+        const punctual = lives(steps, events);
+        expect(way(lives(steps, events, { isSparing: true }))).toEqual(way(punctual));
+        // without a letter, which goes out when the worker comes, every wait counts from when the one before was over
+        const quiet = steps.filter(({ kind }) => kind === 'wait');
+        expect(way(lives(quiet, events, { late: late * 1000, isSparing: true }))).toEqual(way(lives(quiet, events)));
+      }),
+      { numRuns: 200 },
+    );
+  });
+
+  it('asks for just the first that comes after it began', () => {
+    const document = flowOf([wait()]);
+    const run: Run = { ...inside('1', 'r1'), phase: 'inside', enteredAt: START, step: 'w', waitFrom: START, waitUntil: START + 3 * DAY };
+    expect(asksOf({ document, zone: ZONE }, run, { now: START + HOUR, dueAt: START + HOUR })).toEqual([
+      { type: 'app.rated', key: null, where: [], within: null, from: START + 1, to: START + HOUR, order: 'oldest', most: 1, names: null },
+    ]);
+  });
+
+  it('is said, and a condition on an answer that nothing waits for is stopped', () => {
+    const [waiting, answered] = lives([wait()], [start, event('app.rated', 90)]).runs[0]!.trace.slice(1, 3);
+    const say = (entry: typeof waiting) => sayTrace(entry!, { trigger: 'start', key: 'r1' }, flowOf([wait()]), 'EUR').says;
+    expect(say(waiting)).toBe('Waiting up to 3 days, until the person has done app.rated');
+    expect(say(answered)).toBe('It came: the person did app.rated');
+    const stops = (steps: Step[]) => preflight(flowOf(steps)).filter((finding) => finding.level === 'stops');
+    expect(stops([wait(), branch])).toEqual([]);
+    expect(stops([wait({ until: undefined }), branch]).map(({ stepId, says }) => [stepId, says])).toEqual(
+      new Array(2).fill(['b', 'A condition asks for an answer that no step waits for']),
+    );
+  });
+});
