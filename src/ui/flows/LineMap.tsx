@@ -81,9 +81,12 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
   const ticks = useMemo(() => ticksFor(map.moments, (ms) => SIDE + scale.x(ms)), [map, scale]);
   const people = useMemo(() => armPeople(report), [report]);
 
-  /** Whether the label of the wait before a stop comes close to the stop's own. */
+  /** Whether the label of a wait before or after a stop comes close to the stop's own. */
   const isTight = (id: string) =>
-    map.stretches.some((stretch) => stretch.to === id && stretch.wait && placed.get(id)!.x - placed.get(stretch.from)!.x < 150);
+    map.stretches.some(
+      (stretch) =>
+        (stretch.to === id || stretch.from === id) && stretch.wait && placed.get(stretch.to)!.x - placed.get(stretch.from)!.x < 150,
+    );
   const walkable = map.stops.filter((stop) => stop.kind !== 'join');
   const onKey = (event: KeyboardEvent, id: string) => {
     const here = placed.get(id);
@@ -177,7 +180,8 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                   selected === wait ? 'border-accent font-semibold text-accent' : 'border-line text-soft hover:text-ink',
                   troubled.has(wait) && 'border-caution',
                 )}
-                style={{ left: (from.x + to.x) / 2, top: y + 9 }}
+                // below the name of an arm that it would stand upon
+                style={{ left: (from.x + to.x) / 2, top: y + (stretch.armId && to.x - from.x < 300 ? 27 : 9) }}
               >
                 {isUntil(document, wait) && 'up to '}
                 {sayDuration(duration)}

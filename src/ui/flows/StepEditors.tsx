@@ -223,7 +223,7 @@ export function RecordPart({ document, step, edit }: Props<RecordStep>) {
         return (
           <fieldset key={index} className="grid gap-2 rounded-md border border-line p-3">
             <legend className="px-1 text-xs font-semibold text-soft">It tells</legend>
-            <div className="flex items-end gap-2">
+            <div className="grid grid-cols-[1fr_7.5rem_auto] items-end gap-2">
               <Field label="Property">
                 <input
                   value={told.name}
