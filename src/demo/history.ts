@@ -282,6 +282,7 @@ export function* makeHistory(options: {
       attributes: person.attributes,
       lists: [],
       tags: [],
+      segments: [],
       declined: [],
       reach: {
         email: { ...NO_REACH, hasAddress: true, state: person.consent ?? 'unknown' },

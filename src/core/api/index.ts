@@ -1,5 +1,6 @@
 export * from './views';
 export * from './people';
+export * from './segments';
 export * from './data';
 export * from './inputs';
 export * from './problems';

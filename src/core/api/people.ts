@@ -171,7 +171,7 @@ export interface AttributeView {
   readonly uses: readonly UseView[];
 }
 export interface UseView {
-  readonly kind: 'flow' | 'form' | 'message' | 'view';
+  readonly kind: 'flow' | 'form' | 'message' | 'view' | 'segment';
   readonly key: string;
   readonly name: string;
   readonly where: string;

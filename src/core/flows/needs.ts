@@ -96,7 +96,12 @@ function eventAsks({ name, where, since, times, hours, also }: EventNeed, moment
 }
 
 /** Which facts beside events any of these flows look at. */
-export function factsNeeded(documents: readonly FlowDocument[]): { readonly lists: boolean; readonly tags: boolean } {
+export function factsNeeded(documents: readonly FlowDocument[]): {
+  readonly lists: boolean;
+  readonly tags: boolean;
+  readonly segments: boolean;
+} {
   const needs = documents.flatMap((document) => Object.values(needsOf(document)).flat());
-  return { lists: needs.some((need) => need.kind === 'list'), tags: needs.some((need) => need.kind === 'tag') };
+  const isAsked = (kind: 'list' | 'tag' | 'segment') => needs.some((need) => need.kind === kind);
+  return { lists: isAsked('list'), tags: isAsked('tag'), segments: isAsked('segment') };
 }

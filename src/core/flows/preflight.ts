@@ -1,8 +1,9 @@
+import { testsOf } from '../rules';
 import { approximateMs, sayDuration } from '../time';
 import { eachStep, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { kindOfStep } from './steps';
-import { rulesOf, testsOf } from './uses';
+import { rulesOf } from './uses';
 
 /** Something to mend before publishing (`stops`) or to think about (`warns`), with its place. */
 export interface Finding {

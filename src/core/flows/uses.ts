@@ -1,4 +1,4 @@
-import { partsOf, type Rule, type Test, type WhereTest } from '../rules';
+import { testsOf, type Rule, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 import { armsOf, kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
@@ -25,12 +25,6 @@ export function rulesOf(document: FlowDocument): { where: string; stepId: string
         });
   });
   return rules;
-}
-
-/** All tests of a rule, in its groups too. */
-export function testsOf(rule: Rule): Test[] {
-  const parts = partsOf(rule);
-  return parts ? parts.flatMap(testsOf) : [rule as Test];
 }
 
 /** Everywhere in a flow that looks at events of a type: triggers, rules and goals, with what is asked of their properties. */
@@ -79,3 +73,9 @@ export function attributeUses(document: FlowDocument, name: string): string[] {
   });
   return places;
 }
+
+/** Everywhere in a flow that asks whether somebody is in a segment or on a list. */
+export const memberUses = (document: FlowDocument, kind: 'segment' | 'list', key: string): string[] =>
+  rulesOf(document)
+    .filter(({ rule }) => testsOf(rule).some((test) => test.test === kind && (test.test === 'segment' ? test.segment : test.list) === key))
+    .map(({ where }) => where);

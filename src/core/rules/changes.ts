@@ -5,13 +5,13 @@ import { signalOf } from './needs';
 import type { Value } from './value';
 
 /** What can be known of a person beside what happened, and changes. */
-export const FACT_KINDS = ['attribute', 'consent', 'suppression', 'pause', 'topic', 'tag', 'list'] as const;
+export const FACT_KINDS = ['attribute', 'consent', 'suppression', 'pause', 'topic', 'tag', 'list', 'segment'] as const;
 export type FactKind = (typeof FACT_KINDS)[number];
 
 /**
  * One change of what is known of somebody: the fact by kind and name, what it was and what it is. Null stands for nothing.
  * `attribute`: its value. `consent` by channel: given or withdrawn. `suppression` by channel: the reason. `pause`: until when,
- * in milliseconds. `topic`: true while declined. `tag`, `list`: true while on it.
+ * in milliseconds. `topic`: true while declined. `tag`, `list`, `segment`: true while on it.
  */
 export interface FactChange {
   readonly kind: FactKind;
@@ -59,6 +59,8 @@ function withFact(known: KnownFacts, { kind, name }: FactChange, value: Value): 
       return { ...known, tags: member(known.tags) };
     case 'list':
       return { ...known, lists: member(known.lists) };
+    case 'segment':
+      return { ...known, segments: member(known.segments) };
   }
 }
 
@@ -83,5 +85,7 @@ export function signalsOf({ kind, name }: Pick<FactChange, 'kind' | 'name'>): st
       return [signalOf('tag', name)];
     case 'list':
       return [signalOf('list', name)];
+    case 'segment':
+      return [signalOf('segment', name)];
   }
 }

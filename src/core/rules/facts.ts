@@ -53,6 +53,8 @@ export interface Facts {
   /** keys of the lists the person is on */
   readonly lists: readonly string[];
   readonly tags: readonly string[];
+  /** keys of the segments the person is in */
+  readonly segments: readonly string[];
   /** topics the person does not want to read about */
   readonly declined: readonly string[];
 }
@@ -65,6 +67,7 @@ export function factsOf(personId: string, known: Partial<Omit<Facts, 'reach'>> &
     events: [],
     lists: [],
     tags: [],
+    segments: [],
     declined: [],
     ...known,
     reach: { email: NO_REACH, sms: NO_REACH, push: NO_REACH, ...known.reach },

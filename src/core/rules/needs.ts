@@ -13,6 +13,7 @@ export type Need =
   | { readonly kind: 'reach'; readonly channel: Channel }
   | { readonly kind: 'list'; readonly name: string }
   | { readonly kind: 'tag'; readonly name: string }
+  | { readonly kind: 'segment'; readonly name: string }
   | EventNeed;
 
 /** The newest `times` events of a type that match, of those since a moment; the oldest, where what counts is how long ago they are. */
@@ -50,7 +51,7 @@ export function namesIn(where: readonly WhereTest[], also: readonly string[] = [
  * The signal of a change, by which whoever waits for it is woken: an event type, or the kind and name of a fact.
  * An attribute may be asked for by a path into it, so it is known by its outermost name.
  */
-export function signalOf(kind: 'event' | 'attribute' | 'reach' | 'list' | 'tag', name: string): string {
+export function signalOf(kind: 'event' | 'attribute' | 'reach' | 'list' | 'tag' | 'segment', name: string): string {
   return kind === 'event' ? name : kind === 'attribute' ? `attribute/${name.split('.')[0]}` : `${kind}/${name}`;
 }
 

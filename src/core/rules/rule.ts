@@ -12,6 +12,12 @@ function depthOf(rule: Rule): number {
 }
 
 const MOST_TESTS = 500;
+/** All tests of a rule, in its groups too. */
+export function testsOf(rule: Rule): Test[] {
+  const parts = partsOf(rule);
+  return parts ? parts.flatMap(testsOf) : [rule as Test];
+}
+
 /** How many tests a rule has, in all its groups. */
 export function testsIn(rule: Rule): number {
   const parts = partsOf(rule);

@@ -6,6 +6,7 @@ import * as nearAtHand from './migrations/003_near_at_hand';
 import * as doors from './migrations/004_doors';
 import * as ground from './migrations/005_ground';
 import * as answers from './migrations/006_answers';
+import * as segments from './migrations/007_segments';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -32,6 +33,7 @@ const migrations: Record<string, Knex.Migration> = {
   '004_doors': doors,
   '005_ground': ground,
   '006_answers': answers,
+  '007_segments': segments,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

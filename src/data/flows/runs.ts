@@ -118,13 +118,15 @@ export function toRun(row: RunRow): Run {
 /**
  * Claims due runs, most overdue first, with everything due of each person: the person is locked, so the work of one
  * person is never done by two at once. People whom somebody else is working on are passed over in the search itself, so
- * that a second worker finds others however many the first has taken.
+ * that a second worker finds others however many the first has taken. Who is still to be looked at for segments comes
+ * after that, so that a rule never sees a membership that is not true any more.
  */
 export async function claimDue(sql: Sql, now: Instant, limit: number): Promise<RunRow[]> {
   return query<RunRow>(
     sql,
     `with mine as materialized (
        select p.id from runs r join people p on p.id = r.person_id where r.wake_at <= :now
+         and not exists (select 1 from segment_looks l where l.person_id = p.id and l.due_at <= :now)
        order by r.wake_at limit :limit for no key update of p skip locked
      )
      select ${RUN_COLUMNS}, r.about_data from (select distinct id from mine) m join runs r on r.person_id = m.id
@@ -364,16 +366,20 @@ export async function armRuns(sql: Sql, rows: readonly Arming[]): Promise<void> 
 export async function nextDue(sql: Sql): Promise<Instant | null> {
   const [row] = await query<{ ms: string | null }>(
     sql,
-    `select (extract(epoch from min(wake_at)) * 1000)::bigint as ms from runs where wake_at is not null`,
+    `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null), (select min(due_at) from segment_looks))) * 1000)::bigint as ms`,
   );
   return row?.ms ? Number(row.ms) : null;
 }
 
 /** True when something is due at this moment of store time. */
 export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
-  const [row] = await query<{ due: boolean }>(sql, 'select exists (select 1 from runs where wake_at <= :now) as due', {
-    now: new Date(now),
-  });
+  const [row] = await query<{ due: boolean }>(
+    sql,
+    'select exists (select 1 from runs where wake_at <= :now) or exists (select 1 from segment_looks where due_at <= :now) as due',
+    {
+      now: new Date(now),
+    },
+  );
   return row!.due;
 }
 

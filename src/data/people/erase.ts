@@ -48,7 +48,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
   await query(
     sql,
     `update runs set phase = 'ended', outcome = coalesce(outcome, 'left'), key = '', step = null, wait_until = null, wake_at = null, wakes_on = '{}',
-      about_at = null, about_event = null, about_data = null, broken = null, ended_at = coalesce(ended_at, :at)
+      about_at = null, about_event = null, about_data = null, answers = null, broken = null, ended_at = coalesce(ended_at, :at)
         where person_id = :personId and phase <> 'armed'`,
     b,
   );
@@ -76,6 +76,13 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
   }
   await query(
     sql,
+    `with leaving as (delete from segment_members where person_id = :personId returning segment_id)
+     insert into segment_log (segment_id, person_id, at, act, cause) select segment_id, 0, :at, 'left', 'gone' from leaving`,
+    b,
+  );
+  await query(sql, `update segment_log set person_id = 0 where person_id = :personId`, b);
+  await query(
+    sql,
     `delete from fact_changes where person_id = :personId or person_id in (select loser_id from merges where winner_id = :personId)`,
     b,
   );
@@ -99,6 +106,10 @@ export async function everything(sql: Sql, personId: string): Promise<Record<str
       `select channel, state, at, recorded_at, how, place, wording, actor, box, country, address from consent_log where person_id = :personId order by at`,
     ],
     ['tags', `select tag, at, by from person_tags where person_id = :personId`],
+    [
+      'segments',
+      `select s.key, s.document ->> 'name' as name, m.since from segment_members m join segments s on s.id = m.segment_id where m.person_id = :personId`,
+    ],
     ['lists', `select l.name, m.at, m.how from list_members m join lists l on l.id = m.list_id where m.person_id = :personId`],
     ['declinedTopics', `select topic, at from declined_topics where person_id = :personId`],
     [

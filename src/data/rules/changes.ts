@@ -19,6 +19,15 @@ export async function withoutHistory<T>(sql: Sql, work: () => Promise<T>): Promi
   return done;
 }
 
+/** Notes people of whom more than single facts has changed: whether they are in segments is looked at anew. */
+export async function lookAt(sql: Sql, personIds: readonly string[], now: Instant): Promise<void> {
+  if (personIds.length)
+    await query(sql, 'select look_at(array(select unnest(cast(:personIds as bigint[])) order by 1), cast(:now as timestamptz))', {
+      personIds,
+      now: new Date(now),
+    });
+}
+
 /** Wakes everything that is under way of these people: whose their events are is not what it was. */
 export async function wakePeople(sql: Sql, personIds: readonly string[], now: Instant): Promise<void> {
   if (!personIds.length) return;
@@ -28,6 +37,7 @@ export async function wakePeople(sql: Sql, personIds: readonly string[], now: In
      where person_id = any(cast(:personIds as bigint[])) and phase <> 'ended'`,
     { personIds, now: new Date(now) },
   );
+  await lookAt(sql, personIds, now);
 }
 
 interface ChangeRow {

@@ -23,6 +23,7 @@ interface FactRow {
   suppressed: { [channel in Channel]?: string } | null;
   lists: string[];
   tags: string[];
+  segments: string[];
   declined: string[];
 }
 
@@ -51,23 +52,24 @@ const NOTHING: FactsAsked = { events: [] };
 export async function loadFacts(
   sql: Sql,
   asked: ReadonlyMap<string, FactsAsked>,
-  parts: { lists?: boolean; tags?: boolean } = { lists: true, tags: true },
+  parts: { lists?: boolean; tags?: boolean; segments?: boolean } = { lists: true, tags: true, segments: true },
 ): Promise<Map<string, Facts>> {
   const facts = new Map<string, Facts>();
   if (!asked.size) return facts;
   const people = await queryPrepared<FactRow>(
     sql,
-    `facts${parts.lists ? '_lists' : ''}${parts.tags ? '_tags' : ''}`,
+    `facts${parts.lists ? '_lists' : ''}${parts.tags ? '_tags' : ''}${parts.segments ? '_segments' : ''}`,
     `select p.id, p.attributes, ${REACH_COLUMNS},
        ${parts.lists ? 'array(select l.key from list_members m join lists l on l.id = m.list_id where m.person_id = p.id)' : `cast('{}' as text[])`} as lists,
        ${parts.tags ? 'array(select t.tag from person_tags t where t.person_id = p.id)' : `cast('{}' as text[])`} as tags,
+       ${parts.segments ? 'array(select s.key from segment_members m join segments s on s.id = m.segment_id where m.person_id = p.id)' : `cast('{}' as text[])`} as segments,
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined
      from people p where p.id = any(cast(:personIds as bigint[]))`,
     { personIds: [...asked.keys()] },
   );
   const events = await loadAsked(sql, asked);
   for (const person of people) {
-    const { lists, tags, declined, attributes } = person;
+    const { lists, tags, segments, declined, attributes } = person;
     facts.set(person.id, {
       personId: person.id,
       attributes,
@@ -75,6 +77,7 @@ export async function loadFacts(
       events: events.get(person.id) ?? [],
       lists,
       tags,
+      segments,
       declined,
     });
   }

@@ -1,4 +1,5 @@
 export { addressSql } from './addresses';
-export { changesSince, nameCause, wakePeople, withoutHistory } from './changes';
+export { changesSince, lookAt, nameCause, wakePeople, withoutHistory } from './changes';
+export { turnsToSql } from './turns';
 export { loadAllFacts, loadEvents, loadFacts, REACH_COLUMNS, reachOf } from './facts';
 export { type Compiled, NotForLists, ruleToSql } from './rules';

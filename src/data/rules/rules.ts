@@ -198,6 +198,15 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
       test.member,
       `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`,
     ),
+  segment: (test, { bind, isWhole }) => {
+    const key = bind(test.segment);
+    return not(
+      test.member,
+      isWhole
+        ? `p.id in (select m.person_id from segment_members m join segments s on s.id = m.segment_id where s.key = ${key})`
+        : `exists (select 1 from segment_members m join segments s on s.id = m.segment_id where m.person_id = p.id and s.key = ${key})`,
+    );
+  },
   tag: (test, { bind }) => not(test.has, `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`),
   did: eventSql,
   didNot: eventSql,

@@ -54,8 +54,9 @@ export interface WithEvents {
 }
 
 /**
- * Writes events, wakes the runs that wait for such events of their person, and answers with the earlier runs of flows
- * that may begin. All in one statement, since each round trip costs as much as dozens of rows.
+ * Writes events, wakes the runs that wait for such events of their person, notes who is to be looked at for segments, and
+ * answers with the earlier runs of flows that may begin. All in one statement, since each round trip costs as much as dozens
+ * of rows.
  */
 export async function insertEvents(
   sql: Sql,
@@ -78,6 +79,12 @@ export async function insertEvents(
        update runs r set wake_at = least(coalesce(r.wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz)), is_doubtful = true
        from ${WAKES.sql} as w
        where r.person_id = w.person_id and r.person_id = any(cast(:personIds as bigint[])) and r.phase <> 'ended' and r.wakes_on && w.types
+     ), looked as (
+       insert into segment_looks (person_id, due_at, signals)
+       select w.person_id, cast(:receivedAt as timestamptz), array_agg(s.signal) from ${WAKES.sql} as w
+         join segment_signals s on s.signal = any(w.types) group by 1
+       on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at), noted_in = pg_current_xact_id(),
+         signals = array(select distinct unnest(segment_looks.signals || excluded.signals))
      ), written as (
        insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
        select person_id, type, time, source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via

@@ -34,6 +34,7 @@ import { readStore } from '@/data/store';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
+import { lookAtPeople } from '../segments';
 
 /** How many due runs one transaction takes. */
 export const BATCH = 500;
@@ -185,11 +186,11 @@ function isService(document: FlowDocument, stepId: string): boolean {
   return step?.kind === 'send' && step.message.kind === 'service';
 }
 
-/** Moves everything that is due, batch after batch. */
+/** Looks at everybody who is to be looked at for segments and moves everything that is due, batch after batch. */
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    const count = await tick(db);
+    const count = (await lookAtPeople(db)) + (await tick(db));
     if (!count) return moved;
     moved += count;
   }

@@ -17,6 +17,7 @@ import { LATEST_MS } from '@/core/flows';
 import type { Channel, Happening } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import type { Sql } from '@/data/db';
+import { lookAt } from '@/data/rules';
 import {
   addIdentifiers,
   ageIdentifiers,
@@ -219,6 +220,7 @@ export async function identify(
     );
     for (const { weak: key, from, to } of resolved.handovers) {
       const events = await handOver(trx, key, (from as KnownPerson).id, (to as KnownPerson).id, now - LATEST_MS);
+      await lookAt(trx, [(from as KnownPerson).id, (to as KnownPerson).id], now);
       moved.push(...events.map((event) => ({ personId: (to as KnownPerson).id, event })));
       if (found.has(key)) await reassignIdentifier(trx, key, (to as KnownPerson).id);
     }

@@ -19,7 +19,9 @@ import {
   retireAttribute,
   saveAttribute,
 } from '@/data/people';
+import { segmentUses } from '@/core/segments';
 import { documentsNow } from '@/data/flows';
+import { readSegments } from '@/data/segments';
 import { listForms } from '@/data/public';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
@@ -47,8 +49,9 @@ export async function attributeList(db: Db, isCounted = true): Promise<Attribute
     );
     rows = await listAttributeRows(db);
   }
-  const [flows, forms, views, unkept] = await Promise.all([
+  const [flows, segments, forms, views, unkept] = await Promise.all([
     documentsNow(db),
+    readSegments(db),
     listForms(db, (await readStore(db)).now),
     listViews(db),
     listUnkept(db),
@@ -75,6 +78,7 @@ export async function attributeList(db: Db, isCounted = true): Promise<Attribute
             where,
           })),
         ),
+        ...segmentUses(segments, (test) => test.test === 'attribute' && test.name.split('.')[0] === row.name),
         ...forms
           .filter((form) => form.document.fields.some((field) => field.attribute === row.name))
           .map((form): UseView => ({ kind: 'form', key: form.key, name: form.name, where: 'field' })),
@@ -131,7 +135,11 @@ export async function renameAttribute(db: Db, name: string, body: unknown, by: s
   if (OWN_ATTRIBUTES.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it keeps its name.`);
   const row = await findAttribute(db, name);
   if (!row) throw notFound(`attribute "${name.slice(0, 80)}"`);
-  const used = (await documentsNow(db)).flatMap((flow) => attributeUses(flow.document, name).map((where) => `${flow.name}, ${where}`));
+  const asking = segmentUses(await readSegments(db), (test) => test.test === 'attribute' && test.name.split('.')[0] === name);
+  const used = [
+    ...(await documentsNow(db)).flatMap((flow) => attributeUses(flow.document, name).map((where) => `${flow.name}, ${where}`)),
+    ...asking.map((use) => `segment “${use.name}”`),
+  ];
   if (used.length)
     throw new Problem(
       409,

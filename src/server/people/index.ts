@@ -19,6 +19,19 @@ export { allAbout, eraseById, erasePerson } from './erase';
 export { editList, growth, lists, listView, makeList, membership, putAway } from './lists';
 export { allMerges, mergePeople, undoMerge } from './merges';
 export { personView } from './person';
+export {
+  dropSegment,
+  listFromSegment,
+  putSegment,
+  readySegments,
+  restoreSegment,
+  segmentHistory,
+  segmentMembers,
+  segmentMoves,
+  segmentOverlaps,
+  segments,
+  segmentView,
+} from './segments';
 export { personTimeline } from './story';
 export { nameOf, person, publicId } from './who';
 export { whyNot } from './why';

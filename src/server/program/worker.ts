@@ -9,6 +9,7 @@ import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { BATCH, tick } from '../flows';
+import { lookAtPeople } from '../segments';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
@@ -143,7 +144,9 @@ async function main(): Promise<void> {
     while (!isStopping) {
       let moved = 0;
       try {
-        moved = await tick(loopDb);
+        // who is in which segment first: what their runs look at
+        const looked = await lookAtPeople(loopDb);
+        moved = Math.max(looked, await tick(loopDb));
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });

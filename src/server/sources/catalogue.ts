@@ -1,9 +1,11 @@
 import type { TypeDetail, TypeView, UseView } from '@/core/api';
 import { eventUses, type FlowDocument } from '@/core/flows';
 import { sayName, type WhereTest } from '@/core/rules';
+import { segmentUses } from '@/core/segments';
 import { findType, foldArrivals, listTypes, LONGEST_VALUE, MOST_VALUES, seenValues, trimValues, typeProperties } from '@/data/sources';
 import type { Db } from '@/data/db';
 import { documentsNow } from '@/data/flows';
+import { readSegments, type SegmentRow } from '@/data/segments';
 import { notFound } from '../http';
 
 interface Named {
@@ -12,18 +14,31 @@ interface Named {
   readonly document: FlowDocument;
 }
 
-function usesOf(flows: readonly Named[], type: string): UseView[] {
-  return flows.flatMap((flow) =>
-    eventUses(flow.document)
-      .filter((use) => use.type === type)
-      .map((use) => ({ kind: 'flow' as const, key: flow.key, name: flow.name, where: use.where })),
-  );
+interface Users {
+  readonly flows: readonly Named[];
+  readonly segments: readonly Pick<SegmentRow, 'key' | 'document'>[];
+}
+
+const usersOf = async (db: Db): Promise<Users> => {
+  const [flows, segments] = await Promise.all([documentsNow(db), readSegments(db)]);
+  return { flows, segments };
+};
+
+function usesOf({ flows, segments }: Users, type: string): UseView[] {
+  return [
+    ...flows.flatMap((flow) =>
+      eventUses(flow.document)
+        .filter((use) => use.type === type)
+        .map((use) => ({ kind: 'flow' as const, key: flow.key, name: flow.name, where: use.where })),
+    ),
+    ...segmentUses(segments, (test) => 'event' in test && test.event === type),
+  ];
 }
 
 /** Every event type that has been seen, the latest first, with what uses it. */
 export async function catalogue(db: Db): Promise<{ types: TypeView[] }> {
   await foldArrivals(db);
-  const [rows, flows] = await Promise.all([listTypes(db), documentsNow(db)]);
+  const [rows, users] = await Promise.all([listTypes(db), usersOf(db)]);
   return {
     types: rows.map((row) => ({
       type: row.type,
@@ -31,7 +46,7 @@ export async function catalogue(db: Db): Promise<{ types: TypeView[] }> {
       firstAt: row.first_at.toISOString(),
       lastAt: row.last_at.toISOString(),
       properties: row.properties,
-      uses: usesOf(flows, row.type),
+      uses: usesOf(users, row.type),
     })),
   };
 }
@@ -41,9 +56,9 @@ export async function catalogueType(db: Db, type: string): Promise<TypeDetail> {
   await foldArrivals(db);
   const row = await findType(db, type);
   if (!row) throw notFound(`event type "${type.slice(0, 80)}" on file`);
-  const [properties, flows] = await Promise.all([typeProperties(db, type), documentsNow(db)]);
+  const [properties, users] = await Promise.all([typeProperties(db, type), usersOf(db)]);
   const warnings: { says: string; mend: string; flow: string }[] = [];
-  for (const flow of flows) {
+  for (const flow of users.flows) {
     for (const use of eventUses(flow.document).filter((one) => one.type === type)) {
       for (const ask of use.asks)
         warnings.push(
@@ -61,7 +76,7 @@ export async function catalogueType(db: Db, type: string): Promise<TypeDetail> {
     firstAt: row.first_at.toISOString(),
     lastAt: row.last_at.toISOString(),
     properties: properties.length,
-    uses: usesOf(flows, type),
+    uses: usesOf(users, type),
     warnings,
     list: properties.map((one) => ({ name: one.name, count: Number(one.count), kinds: one.kinds, values: one.values ?? [] })),
   };

@@ -119,6 +119,7 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
 const OF_PEOPLE = [
   'people, identifiers, weak_claims, shared_identifiers, standing, merges, fact_changes',
   'consents, consent_log, suppressions, declined_topics, person_tags, list_members, list_log',
+  'segment_members, segment_log, segment_looks',
   'event_keys, events, arrivals, orders, credits, runs, traces, sends, letters, confirmations',
 ];
 

@@ -41,6 +41,7 @@ import {
   type WorkRow,
 } from '@/data/work';
 import { copyInto, inTransaction, isInTheWay, type Cell, type Db, type Sql } from '@/data/db';
+import { lookAt } from '@/data/rules';
 import { createSource, findSource } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import type { Dispatch } from '../messages';
@@ -509,6 +510,7 @@ async function takeEventsBack(db: Db, sourceId: number): Promise<{ events: numbe
     const { events, personIds } = await undoEvents(trx, sourceId);
     // orders and credits are what the remaining events make of them
     await settleAnew(trx, personIds, store.currency);
+    await lookAt(trx, personIds, store.now);
     return { events, people: await removeEmpty(trx, personIds) };
   });
 }

@@ -5,6 +5,7 @@ import { readStore } from '@/data/store';
 import type { Dispatch } from '../messages';
 import { notFound, Problem } from '../http';
 import { log } from '../base';
+import { runSegment } from '../segments';
 import { runBulk, undoBulk } from './acts';
 import { runImport, undoImport } from './imports';
 import { Stopped, type Finished, type Report } from './start';
@@ -19,6 +20,7 @@ const KINDS: Record<
 > = {
   import: { run: runImport, undo: undoImport },
   bulk: { run: runBulk, undo: undoBulk },
+  segment: { run: runSegment },
 };
 
 export function workView(row: WorkRow): WorkView {

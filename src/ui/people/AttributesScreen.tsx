@@ -43,7 +43,13 @@ const usesByName = (one: AttributeView) =>
 type Asked = { readonly kind: 'declare' | 'rename' | 'values'; readonly attribute: AttributeView | null };
 
 const placeOf = (use: AttributeView['uses'][number]) =>
-  use.kind === 'form' ? `/data/forms/${use.key}` : use.kind === 'view' ? '/people' : `/flows/${use.key}`;
+  use.kind === 'form'
+    ? `/data/forms/${use.key}`
+    : use.kind === 'view'
+      ? '/people'
+      : use.kind === 'segment'
+        ? `/people/segments/${use.key}`
+        : `/flows/${use.key}`;
 /** how many values on file are not of the attribute's type */
 const oddOf = (one: AttributeView) =>
   Object.entries(one.kinds)

@@ -5,6 +5,7 @@ import { consentKind, consentSchema } from './consent';
 import { eventKind, eventSchema } from './event';
 import type { TestKind } from './kind';
 import { listKind, listSchema } from './list';
+import { segmentKind, segmentTestSchema } from './segment';
 import { tagKind, tagSchema } from './tag';
 import { totalKind, totalSchema } from './total';
 import { triggerKind, triggerSchema } from './trigger';
@@ -18,6 +19,7 @@ export const testSchema = z.union([
   answerSchema,
   consentSchema,
   listSchema,
+  segmentTestSchema,
   tagSchema,
   eventSchema,
   totalSchema,
@@ -31,6 +33,7 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   answer: answerKind,
   consent: consentKind,
   list: listKind,
+  segment: segmentKind,
   tag: tagKind,
   did: eventKind as TestKind<Extract<Test, { test: 'did' }>>,
   total: totalKind,

@@ -1,0 +1,2 @@
+export * from './segment';
+export * from './ready';

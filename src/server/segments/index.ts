@@ -1,0 +1,2 @@
+export { runSegment } from './build';
+export { lookAtPeople } from './look';
