@@ -18,7 +18,7 @@ import { saveAttribute, saveTopics } from '../src/data/people';
 import { createStore, readStore } from '../src/data/store';
 import { writeForm } from '../src/server/public';
 import { ingest } from '../src/server/ingest';
-import { makeList } from '../src/server/people';
+import { makeList, putSegment, readySegments } from '../src/server/people';
 import { saveCheckoutBox } from '../src/server/store';
 import { makeSource, snippetSecret, storeMapping, takeWebhook } from '../src/server/sources';
 import { hashKey, hashPassword } from '../src/server/access';
@@ -156,6 +156,9 @@ async function furnish(db: Db): Promise<void> {
     ],
     { sourceId: shopSource },
   );
+  // the worker builds them as soon as it is there
+  for (const { key, name, about, rule } of (await readySegments(db)).ready)
+    await putSegment(db, key, { schema: 'viatic.segment/1', name, about, rule, owner: by }, by);
 }
 
 /** A few hundred people on the lists, as they joined over the last months. */
@@ -235,7 +238,8 @@ async function clear(db: Db): Promise<void> {
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
       'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, ' +
-      'person_tags, lists, topics, attributes, forms, files restart identity cascade',
+      'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
+      'restart identity cascade',
   );
   // the two sources that every store has stay
   await query(db, 'delete from sources where id >= 10');

@@ -14,4 +14,4 @@ export { placeProblems, useAsked, type Asked } from './asked';
 export { plural, isoOf, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
 export { Empty, Failed, NotKnown, StateSignal } from './states';
 export { type StoreInfo, StoreProvider, useStore } from './store';
-export { issuesOf, useDraft } from './useDraft';
+export { issuesOf, useDraft, useUndo } from './useDraft';

@@ -79,9 +79,32 @@ export interface Draft<T> {
   revision(): number;
 }
 
+/** A document with its history: edits, undo and redo, by Ctrl+Z and Ctrl+Shift+Z too. */
+export function useUndo<T>(document: T) {
+  const [history, act] = useReducer(historyReducer<T>, { past: [], present: document, future: [], tag: '', at: 0 });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
+      event.preventDefault();
+      act({ kind: event.shiftKey ? 'redo' : 'undo' });
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, []);
+  return {
+    document: history.present,
+    canUndo: history.past.length > 0,
+    canRedo: history.future.length > 0,
+    edit: useCallback((to: T, tag = '') => act({ kind: 'edit', to, tag, at: Date.now() }), []),
+    undo: useCallback(() => act({ kind: 'undo' }), []),
+    redo: useCallback(() => act({ kind: 'redo' }), []),
+    restart: useCallback((to: T) => act({ kind: 'load', document: to }), []),
+  };
+}
+
 /** Edits a document with undo (Ctrl+Z, Ctrl+Shift+Z), and saves it by itself a moment after each change. What cannot be saved stays on the screen. */
 export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> {
-  const [history, act] = useReducer(historyReducer<T>, { past: [], present: options.document, future: [], tag: '', at: 0 });
+  const { restart, ...history } = useUndo<T>(options.document);
   const [saving, setSaving] = useState<Saving>({ state: 'saved' });
   const given = useRef(options);
   given.current = options;
@@ -99,7 +122,7 @@ export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> 
     onState: setSaving,
   });
   const saver = held.current;
-  saver.note(history.present);
+  saver.note(history.document);
 
   useEffect(() => {
     if (saver.isSaved) {
@@ -108,7 +131,7 @@ export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> 
     }
     const timer = setTimeout(() => void saver.save(), SAVE_AFTER_MS);
     return () => clearTimeout(timer);
-  }, [history.present, saver]);
+  }, [history.document, saver]);
 
   useEffect(() => {
     const warn = (event: BeforeUnloadEvent) => {
@@ -118,31 +141,16 @@ export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> 
     return () => window.removeEventListener('beforeunload', warn);
   }, [saver]);
 
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'z') return;
-      event.preventDefault();
-      act({ kind: event.shiftKey ? 'redo' : 'undo' });
-    };
-    window.addEventListener('keydown', onKey);
-    return () => window.removeEventListener('keydown', onKey);
-  }, []);
-
   return {
-    document: history.present,
-    canUndo: history.past.length > 0,
-    canRedo: history.future.length > 0,
+    ...history,
     saving,
-    edit: useCallback((to: T, tag = '') => act({ kind: 'edit', to, tag, at: Date.now() }), []),
-    undo: useCallback(() => act({ kind: 'undo' }), []),
-    redo: useCallback(() => act({ kind: 'redo' }), []),
     save: saver.save,
     load: useCallback(
       (document: T, revision: number) => {
-        act({ kind: 'load', document });
+        restart(document);
         saver.take(document, revision);
       },
-      [saver],
+      [restart, saver],
     ),
     revision: useCallback(() => saver.revision, [saver]),
   };

@@ -4,14 +4,15 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import type { ListView, SavedView } from '@/core/api';
+import type { ListView, SavedView, SegmentItem } from '@/core/api';
 import { api, attempt, sayCount } from '../kit';
 import { EMPTY, readView, writeView, type View } from './view';
 
-/** Saved views, lists and tags beside the table. */
+/** Saved views, segments, lists and tags beside the table. */
 export function Beside({ view, onView, put }: { view: View; onView: (view: View) => void; put: (change: Partial<View>) => void }) {
   const client = useQueryClient();
   const views = useQuery({ queryKey: ['views'], queryFn: () => api<{ views: SavedView[] }>('/views') });
+  const segments = useQuery({ queryKey: ['segments'], queryFn: () => api<{ segments: SegmentItem[] }>('/segments') });
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string; people: number }[] }>('/tags') });
   const here = writeView(view);
@@ -51,6 +52,26 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
         </div>
       ))}
       {!views.data?.views.length && <p className="px-2 text-xs text-soft">Filter the table, then save it as a view.</p>}
+      <div className="mb-1 mt-4 flex items-center justify-between px-2">
+        <h2 className="text-xs font-semibold text-soft">Segments</h2>
+        <Link href="/people/segments" className="text-xs text-accent">
+          All segments
+        </Link>
+      </div>
+      {segments.data?.segments.map((one) => (
+        <button
+          key={one.key}
+          type="button"
+          className={item(view.segment === one.key)}
+          onClick={() => put({ segment: view.segment === one.key ? '' : one.key })}
+        >
+          <span className="truncate" title={`Everybody who ${one.says}`}>
+            {one.name}
+          </span>
+          <span className="tabular text-xs text-soft">{one.size === null ? '…' : sayCount(one.size)}</span>
+        </button>
+      ))}
+      {segments.data && !segments.data.segments.length && <p className="px-2 text-xs text-soft">No segment yet.</p>}
       <div className="mb-1 mt-4 flex items-center justify-between px-2">
         <h2 className="text-xs font-semibold text-soft">Lists</h2>
         <Link href="/people/lists" className="text-xs text-accent">

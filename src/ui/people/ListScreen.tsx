@@ -1,34 +1,13 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { max, min } from 'd3-array';
-import { scaleLinear, scalePoint } from 'd3-scale';
-import { area, line } from 'd3-shape';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
-import {
-  api,
-  AsTable,
-  attempt,
-  Button,
-  Empty,
-  Failed,
-  inputClass,
-  Label,
-  NotKnown,
-  Page,
-  Part,
-  plural,
-  sayCalendarDay,
-  sayCount,
-  type TableColumn,
-  sayDate,
-  useReading,
-  useStore,
-} from '../kit';
+import { api, attempt, Button, Empty, Failed, inputClass, Label, NotKnown, Page, Part, plural, sayCount, sayDate, useStore } from '../kit';
+import { Growth } from './Growth';
 import { ListDialog } from './ListsScreen';
 
 /** One list: how it grows, who is on it, adding and taking off. */
@@ -126,7 +105,7 @@ export function ListScreen({ id }: { id: string }) {
           <Part title="Growth, last 90 days">
             <div className="p-4">
               {growth.data ? (
-                <Growth days={growth.data.days} />
+                <Growth days={growth.data.days} where="on the list" />
               ) : growth.error ? (
                 <Failed error={growth.error} retry={() => void growth.refetch()} />
               ) : (
@@ -227,106 +206,3 @@ const sayList = ({ about, people, doubleOptIn, waiting }: ListView): string => {
   const asked = doubleOptIn ? `, ${plural(waiting, 'was', 'were')} asked and did not confirm yet` : '';
   return `${about ? `${about}. ` : ''}${plural(people, 'person is', 'people are')} on it${asked}.`;
 };
-
-type Day = GrowthView['days'][number];
-const DAY_COLUMNS: TableColumn<Day>[] = [
-  { key: 'day', name: 'Day', value: (day) => day.day, show: (day) => sayCalendarDay(day.day) },
-  { key: 'joined', name: 'Joined', isNumber: true, value: (day) => day.joined },
-  { key: 'left', name: 'Left', isNumber: true, value: (day) => day.left },
-  { key: 'people', name: 'On it', isNumber: true, value: (day) => day.people },
-];
-
-const [WIDTH, HEIGHT, LEFT, BOTTOM] = [720, 260, 52, 34];
-
-/** How many were on the list at the end of each day; values on hover, by arrow keys and as a table. */
-function Growth({ days }: { days: GrowthView['days'] }) {
-  const { at, read, keys } = useReading(days.length, 'last');
-  const x = scalePoint(
-    days.map((day) => day.day),
-    [LEFT, WIDTH - 8],
-  );
-  const low = min(days, (day) => day.people) ?? 0;
-  const high = max(days, (day) => day.people) ?? 0;
-  const y = scaleLinear([low < high / 2 ? 0 : low, Math.max(high, low + 4)], [HEIGHT - BOTTOM, 16]).nice(4);
-  const points = days.map((day): [number, number] => [x(day.day)!, y(day.people)]);
-  const base = y(y.domain()[0]!);
-  const shown = at === null ? days.at(-1) : days[at];
-  const joined = days.reduce((sum, day) => sum + day.joined, 0);
-  const left = days.reduce((sum, day) => sum + day.left, 0);
-  return (
-    <div>
-      <p className="h-5 text-sm tabular">
-        {shown && (
-          <>
-            <b>{sayCalendarDay(shown.day)}</b>: {plural(shown.people, 'person', 'people')} on it, {sayCount(shown.joined)} joined,{' '}
-            {sayCount(shown.left)} left
-          </>
-        )}
-        <span className="ml-4 text-soft">
-          In 90 days {sayCount(joined)} joined and {sayCount(left)} left.
-        </span>
-      </p>
-      <svg
-        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-        className="w-full"
-        role="img"
-        aria-label="People on the list at the end of each day; arrow keys read the days"
-        {...keys}
-      >
-        {y
-          .ticks(4)
-          .filter(Number.isInteger)
-          .map((tick) => (
-            <g key={tick}>
-              <line x1={LEFT} x2={WIDTH - 8} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={0.5} />
-              <text x={LEFT - 8} y={y(tick) + 4} textAnchor="end" fontSize={11} className="fill-soft tabular">
-                {sayCount(tick)}
-              </text>
-            </g>
-          ))}
-        <path
-          d={
-            area<[number, number]>()
-              .x((p) => p[0])
-              .y0(base)
-              .y1((p) => p[1])(points) ?? ''
-          }
-          fill="var(--lane-1)"
-          opacity={0.14}
-        />
-        <path d={line()(points) ?? ''} fill="none" stroke="var(--lane-1)" strokeWidth={2} />
-        {days.map((day, index) => (
-          <g key={day.day}>
-            <rect
-              x={x(day.day)! - x.step() / 2}
-              y={0}
-              width={x.step()}
-              height={HEIGHT - BOTTOM}
-              fill="transparent"
-              onMouseEnter={() => read(index)}
-            />
-            {index % 15 === 0 && (
-              <text
-                x={x(day.day)}
-                y={HEIGHT - BOTTOM + 16}
-                textAnchor={index === 0 ? 'start' : 'middle'}
-                fontSize={11}
-                className="fill-soft"
-              >
-                {sayCalendarDay(day.day)}
-              </text>
-            )}
-            {at === index && <circle cx={x(day.day)} cy={y(day.people)} r={4} fill="var(--lane-1)" />}
-          </g>
-        ))}
-        <text x={LEFT} y={10} fontSize={11} className="fill-soft">
-          People on the list
-        </text>
-        <text x={WIDTH - 8} y={HEIGHT - 4} textAnchor="end" fontSize={11} className="fill-soft">
-          End of the day
-        </text>
-      </svg>
-      <AsTable name="Growth by day" rows={days} columns={DAY_COLUMNS} keyOf={(day) => day.day} first={{ column: 'day', isDown: true }} />
-    </div>
-  );
-}

@@ -1,7 +1,7 @@
 'use client';
 
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
-import { Columns3, Download, ListFilter, Save, X } from 'lucide-react';
+import { Columns3, Download, ListFilter, Save, X, UsersRound } from 'lucide-react';
 import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
@@ -183,6 +183,14 @@ export function PeopleTable({ query }: { query: string }) {
               >
                 <Narrowing rule={rule} />
               </Drop>
+            )}
+            {rule && (
+              <Link
+                href={`/people/segments/new?rule=${encodeURIComponent(JSON.stringify(rule))}`}
+                className="flex shrink-0 items-center gap-1 text-accent"
+              >
+                <UsersRound size={16} aria-hidden="true" /> As a segment
+              </Link>
             )}
             <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setSaving(true)}>
               <Save size={16} aria-hidden="true" /> Save as a view

@@ -4,5 +4,8 @@ export { ConsentScreen } from './ConsentScreen';
 export { ListScreen } from './ListScreen';
 export { ListsScreen } from './ListsScreen';
 export { MergesScreen } from './MergesScreen';
+export { NewSegmentScreen } from './NewSegmentScreen';
 export { PeopleTable } from './PeopleTable';
 export { PersonScreen } from './PersonScreen';
+export { SegmentScreen } from './SegmentScreen';
+export { SegmentsScreen } from './SegmentsScreen';

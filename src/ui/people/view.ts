@@ -51,6 +51,7 @@ export interface View {
   reach: string;
   ordered: string;
   inside: string;
+  segment: string;
   list: string;
   tag: string;
   rule: string;
@@ -64,6 +65,7 @@ export const EMPTY: View = {
   reach: '',
   ordered: '',
   inside: '',
+  segment: '',
   list: '',
   tag: '',
   rule: '',
@@ -102,6 +104,7 @@ export function ruleOf(view: View): Rule | null {
   }
   if (REACH[view.reach]) parts.push(REACH[view.reach]!);
   if (ORDERED[view.ordered]) parts.push(ORDERED[view.ordered]!.rule);
+  if (view.segment) parts.push({ test: 'segment', segment: view.segment, member: true });
   if (view.list) parts.push({ test: 'list', list: view.list, member: true });
   if (view.tag) parts.push({ test: 'tag', tag: view.tag, has: true });
   for (const { name, op, value } of conditionsOf(view)) {

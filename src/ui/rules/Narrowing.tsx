@@ -2,12 +2,19 @@
 
 import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import type { CountView } from '@/core/api';
+import { useDeferredValue, useState } from 'react';
+import type { CountView, DirectoryView, ExplainView } from '@/core/api';
 import { CHANNELS, CHANNEL_WORDS, type Rule } from '@/core/rules';
-import { api, Empty, Failed, plural, sayCount, sayShare } from '../kit';
+import { api, Empty, Failed, Field, inputClass, plural, sayCount, sayShare } from '../kit';
 
 /** What each part of a rule leaves of everybody, who of those left can be reached, and ten of them. */
-export function Narrowing({ rule }: { rule: Rule }) {
+export function Narrowing({
+  rule,
+  asksWhy = false,
+}: {
+  rule: Rule;
+  /** with a field for one person, and why or why not */ asksWhy?: boolean;
+}) {
   const { data, error, refetch } = useQuery({
     queryKey: ['rules', 'count', JSON.stringify(rule)],
     queryFn: ({ signal }) => api<CountView>('/rules/count', { method: 'POST', body: { rule }, signal }),
@@ -60,6 +67,71 @@ export function Narrowing({ rule }: { rule: Rule }) {
           .
         </p>
       )}
+      {asksWhy && <Why rule={rule} examples={data.examples} />}
     </div>
+  );
+}
+
+/** Why or why not, for any one person. */
+function Why({ rule, examples }: { rule: Rule; examples: CountView['examples'] }) {
+  const [words, setWords] = useState('');
+  const asked = useDeferredValue(words.trim());
+  const found = useQuery({
+    queryKey: ['people', 'why', asked],
+    queryFn: ({ signal }) => api<DirectoryView>(`/people?limit=1&count=no&q=${encodeURIComponent(asked)}`, { signal }),
+    enabled: asked.length >= 2,
+  });
+  const person = found.data?.people[0];
+  const answer = useQuery({
+    queryKey: ['rules', 'explain', JSON.stringify(rule), person?.id],
+    queryFn: () => api<ExplainView>('/rules/explain', { method: 'POST', body: { rule, person: person!.id } }),
+    enabled: person !== undefined && asked.length >= 2,
+  });
+  return (
+    <div className="grid gap-2 border-t border-line pt-3">
+      <Field label="Why, or why not, for one person">
+        <input
+          type="search"
+          value={words}
+          placeholder={examples[0]?.email ?? 'Name, email, phone or id'}
+          onChange={(event) => setWords(event.target.value)}
+          className={inputClass}
+        />
+      </Field>
+      {asked.length >= 2 && found.data && !person && <p className="text-soft">Nobody is found by that.</p>}
+      {answer.error && <p className="text-stop">{answer.error.message}</p>}
+      {person && answer.data && (
+        <div data-testid="why">
+          <p>
+            <b>{person.name ?? person.email ?? person.id}</b>{' '}
+            {answer.data.holds ? <span className="text-good">matches</span> : <span className="text-stop">does not match</span>}
+          </p>
+          <Reasons because={answer.data.because} />
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Reasons({ because }: { because: ExplainView['because'] }) {
+  const parts = because.parts ?? [];
+  return (
+    <ul className="grid gap-0.5">
+      {parts.length ? (
+        parts.map((part, index) => (
+          <li key={index} className="flex gap-2">
+            <span aria-label={part.holds ? 'holds' : 'does not hold'} className={part.holds ? 'text-good' : 'text-stop'}>
+              {part.holds ? '✓' : '✗'}
+            </span>
+            <span>
+              {part.says}
+              {part.parts && part.parts.length > 0 && <Reasons because={part} />}
+            </span>
+          </li>
+        ))
+      ) : (
+        <li className="text-soft">{because.says}</li>
+      )}
+    </ul>
   );
 }

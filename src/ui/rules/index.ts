@@ -1,1 +1,2 @@
 export { Narrowing } from './Narrowing';
+export { RuleEditor } from './RuleEditor';

@@ -1,0 +1,122 @@
+'use client';
+
+import { Redo2, Undo2 } from 'lucide-react';
+import { useDeferredValue, useState } from 'react';
+import { groupOf, groupWordOf, partsOf, type Rule } from '@/core/rules';
+import { segmentSchema, type SegmentDocument } from '@/core/segments';
+import { Button, Field, inputClass, issuesOf, Part, useUndo, wordsOf } from '../kit';
+import { Narrowing, RuleEditor } from '../rules';
+
+/** A rule as it is kept: a group of one that only holds it is left out. */
+const kept = (rule: Rule): Rule => (groupWordOf(rule) === 'all' && partsOf(rule)!.length === 1 ? partsOf(rule)![0]! : rule);
+
+/** Names a segment and writes its rule; beside it, whom the rule leaves. Nothing is stored before Save. */
+export function SegmentEditor({
+  document: given,
+  act,
+  onSave,
+  onCancel,
+}: {
+  document: SegmentDocument;
+  act: 'Create' | 'Save';
+  onSave: (document: SegmentDocument) => Promise<void>;
+  onCancel: () => void;
+}) {
+  const draft = useUndo<SegmentDocument>({ ...given, rule: groupWordOf(given.rule) ? given.rule : groupOf('all', [given.rule]) });
+  const { document } = draft;
+  const [problem, setProblem] = useState<string | null>(null);
+  const [isBusy, setBusy] = useState(false);
+  const [hasTried, setTried] = useState(false);
+  const ready = { ...document, rule: kept(document.rule) };
+  const issues = issuesOf(segmentSchema.safeParse(ready));
+  const rule = useDeferredValue(JSON.stringify(ready.rule));
+  const save = async () => {
+    setTried(true);
+    if (issues.length) return;
+    setBusy(true);
+    setProblem(null);
+    try {
+      await onSave(ready);
+    } catch (error) {
+      setProblem(wordsOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+  const named = issues.find(({ path }) => path === 'name');
+  const others = issues.filter(({ path }) => path !== 'name');
+  return (
+    <div className="grid grid-cols-[1fr_420px] items-start gap-5">
+      <Part
+        title="Who is in it"
+        acts={
+          <span className="flex gap-1">
+            <Button kind="quiet" aria-label="Undo" title="Undo (Ctrl+Z)" disabled={!draft.canUndo} onClick={draft.undo} className="px-2">
+              <Undo2 size={16} aria-hidden="true" />
+            </Button>
+            <Button
+              kind="quiet"
+              aria-label="Redo"
+              title="Redo (Ctrl+Shift+Z)"
+              disabled={!draft.canRedo}
+              onClick={draft.redo}
+              className="px-2"
+            >
+              <Redo2 size={16} aria-hidden="true" />
+            </Button>
+          </span>
+        }
+      >
+        <div className="grid gap-4 p-4">
+          <div className="grid grid-cols-2 gap-4">
+            <Field label="Name" problem={hasTried && named ? `Name ${named.message}` : null}>
+              <input
+                value={document.name}
+                maxLength={80}
+                onChange={(event) => draft.edit({ ...document, name: event.target.value }, 'name')}
+                className={inputClass}
+              />
+            </Field>
+            <Field label="What for">
+              <input
+                value={document.about}
+                maxLength={500}
+                onChange={(event) => draft.edit({ ...document, about: event.target.value }, 'about')}
+                className={inputClass}
+              />
+            </Field>
+          </div>
+          <RuleEditor rule={document.rule} onChange={(next, tag) => draft.edit({ ...document, rule: next }, tag)} />
+          {others.map(({ path, message }) => (
+            <p key={path} role="alert" className="text-stop">
+              {path === 'rule' ? 'The rule' : path.replace(/^rule\./, '')} {message}
+            </p>
+          ))}
+          {problem && (
+            <p role="alert" className="text-stop">
+              {problem}
+            </p>
+          )}
+          <div className="flex items-center justify-end gap-2">
+            <span className="mr-auto text-xs text-soft">
+              On a line: Alt and arrows move it, N says the opposite, D duplicates, C copies, Delete removes.
+            </span>
+            <Button onClick={onCancel}>Cancel</Button>
+            <Button kind="primary" onClick={() => void save()} disabled={isBusy}>
+              {isBusy ? 'One moment…' : act}
+            </Button>
+          </div>
+        </div>
+      </Part>
+      <Part title="Whom that leaves">
+        <div className="p-4">
+          {others.length ? (
+            <p className="text-soft">The rule is not complete yet.</p>
+          ) : (
+            <Narrowing rule={JSON.parse(rule) as Rule} asksWhy />
+          )}
+        </div>
+      </Part>
+    </div>
+  );
+}

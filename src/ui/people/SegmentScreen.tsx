@@ -1,0 +1,345 @@
+'use client';
+
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import Link from 'next/link';
+import { useRouter } from 'next/navigation';
+import { useState } from 'react';
+import { toast } from 'sonner';
+import { nameInput, type HistoryView, type MembersView, type MovesView, type SegmentView, type Worth } from '@/core/api';
+import { sayMoney } from '@/core/money';
+import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
+import { oppositeOf } from '@/core/segments';
+import { DAY } from '@/core/time';
+import {
+  api,
+  Ask,
+  attempt,
+  Button,
+  Empty,
+  Entry,
+  Failed,
+  Menu,
+  NotKnown,
+  Page,
+  Part,
+  plural,
+  Progress,
+  sayCount,
+  sayMoment,
+  sayShare,
+  useAsked,
+  useStore,
+  useWork,
+} from '../kit';
+import { Growth } from './Growth';
+import { SegmentEditor } from './SegmentEditor';
+
+/** One segment: its sentence, who is in it, how that changes and because of what, what its people are worth, where it is used. */
+export function SegmentScreen({ id }: { id: string }) {
+  const store = useStore();
+  const router = useRouter();
+  const client = useQueryClient();
+  const path = `/segments/${encodeURIComponent(id)}`;
+  const segment = useQuery({ queryKey: ['segment', id], queryFn: () => api<SegmentView>(path), refetchInterval: 5_000 });
+  const [isEditing, setEditing] = useState(false);
+  const [isListing, setListing] = useState(false);
+  const { data } = segment;
+  const work = useWork(data?.workId ?? null, () => void client.invalidateQueries({ queryKey: ['segment', id] }));
+  if (segment.error)
+    return (
+      <Page title="Segment" back={{ href: '/people/segments', name: 'All segments' }}>
+        <Failed error={segment.error} retry={() => void segment.refetch()} />
+      </Page>
+    );
+  if (!data) return <Empty title="Loading…" />;
+  const { document } = data;
+  const rule = encodeURIComponent(JSON.stringify({ test: 'segment', segment: id, member: true }));
+  const like = (name: string, of = document.rule) =>
+    router.push(`/people/segments/new?name=${encodeURIComponent(name)}&rule=${encodeURIComponent(JSON.stringify(of))}`);
+  const archive = () =>
+    attempt(async () => {
+      await api(path, { method: 'DELETE' });
+      await client.invalidateQueries({ queryKey: ['segments'] });
+      toast.success('Archived.', {
+        action: {
+          label: 'Undo',
+          onClick: () =>
+            void attempt(async () => {
+              await api(`${path}/restore`, { method: 'POST' });
+              await client.invalidateQueries({ queryKey: ['segments'] });
+            }, 'It is back, and being built.'),
+        },
+      });
+      router.push('/people/segments');
+    });
+  return (
+    <Page
+      title={data.name}
+      back={{ href: '/people/segments', name: 'All segments' }}
+      about={data.about || undefined}
+      acts={
+        !isEditing && (
+          <>
+            <Menu
+              groups={[
+                [
+                  { name: 'Duplicate', onSelect: () => like(`${data.name}, again`) },
+                  { name: 'Make the opposite', onSelect: () => like(`Not: ${data.name}`, oppositeOf(document.rule)) },
+                  { name: 'Make a list of who is in it now', onSelect: () => setListing(true) },
+                ],
+                [{ name: 'Export its people as CSV', saves: `/api/v1/exports?what=people&format=csv&rule=${rule}` }],
+                [{ name: 'Archive', takes: true, onSelect: () => void archive() }],
+              ]}
+            >
+              <Button>More</Button>
+            </Menu>
+            <Button kind="primary" onClick={() => setEditing(true)}>
+              Change
+            </Button>
+          </>
+        )
+      }
+    >
+      {isEditing ? (
+        <SegmentEditor
+          document={document}
+          act="Save"
+          onCancel={() => setEditing(false)}
+          onSave={async (next) => {
+            await api(path, { method: 'PUT', body: next });
+            await Promise.all([
+              client.invalidateQueries({ queryKey: ['segment', id] }),
+              client.invalidateQueries({ queryKey: ['segments'] }),
+            ]);
+            setEditing(false);
+          }}
+        />
+      ) : (
+        <div className="grid gap-5">
+          <p className="rounded-md border border-line bg-panel px-4 py-3" data-testid="sentence">
+            Everybody who <b>{data.says}</b>.
+          </p>
+          {work.data && data.isBuilding && (
+            <div className="rounded-md border border-line bg-panel p-4">
+              <Progress work={work.data} noun="people" />
+              {data.keptBy && (
+                <p className="mt-2 text-soft">
+                  Until that is done, those are in it who <b>{data.keptBy}</b>.
+                </p>
+              )}
+            </div>
+          )}
+          <div className="grid grid-cols-[1fr_420px] items-start gap-5">
+            <div className="grid gap-5">
+              <Size id={id} data={data} />
+              <Moves id={id} />
+            </div>
+            <div className="grid gap-5">
+              <Part title="Its people">
+                <dl className="grid gap-2 p-4">
+                  <Row term="In it now">
+                    {data.size === null ? <NotKnown what="being built" /> : <b>{plural(data.size, 'person', 'people')}</b>}
+                  </Row>
+                  {CHANNELS.map((channel) => (
+                    <Row key={channel} term={`Can be reached by ${CHANNEL_WORDS[channel].noun}`}>
+                      {sayCount(data.reachable[channel])}{' '}
+                      <span className="text-soft">{data.size ? sayShare(data.reachable[channel], data.size) : ''}</span>
+                    </Row>
+                  ))}
+                  <Compare term="Orders a person" of={(one) => (one.people ? (one.orders / one.people).toFixed(2) : null)} data={data} />
+                  <Compare
+                    term="Value a person, net"
+                    of={(one) =>
+                      one.people ? sayMoney({ currency: one.value.currency, minor: Math.round(one.value.minor / one.people) }) : null
+                    }
+                    data={data}
+                  />
+                  <Compare term="Have bought" of={(one) => sayShare(one.buyers, one.people)} data={data} />
+                </dl>
+              </Part>
+              <Members id={id} rule={rule} />
+              <Part title="Used by">
+                {data.uses.length ? (
+                  <ul className="p-4">
+                    {data.uses.map((use) => (
+                      <li key={`${use.kind} ${use.key} ${use.where}`}>
+                        <Link
+                          href={use.kind === 'segment' ? `/people/segments/${use.key}` : `/flows/${use.key}`}
+                          className="font-semibold hover:underline"
+                        >
+                          {use.name}
+                        </Link>{' '}
+                        <span className="text-soft">{use.where}</span>
+                      </li>
+                    ))}
+                  </ul>
+                ) : (
+                  <p className="p-4 text-soft">
+                    Nothing yet. A flow can start as somebody joins it (event segment.joined), and its rules can ask for it.
+                  </p>
+                )}
+                <p className="border-t border-line px-4 py-2 text-xs text-soft">
+                  Created {sayMoment(data.createdAt, store.zone)} by {data.createdBy}
+                  {data.builtAt && <>; kept up to date since {sayMoment(data.builtAt, store.zone)}</>}.
+                </p>
+              </Part>
+            </div>
+          </div>
+        </div>
+      )}
+      {isListing && <MakeList id={id} name={data.name} size={data.size ?? 0} onClose={() => setListing(false)} />}
+    </Page>
+  );
+}
+
+function Row({ term, children }: { term: string; children: React.ReactNode }) {
+  return (
+    <div className="flex items-baseline justify-between gap-4">
+      <dt className="text-soft">{term}</dt>
+      <dd className="tabular">{children}</dd>
+    </div>
+  );
+}
+
+/** A figure of its people against that of everybody. */
+function Compare({ term, of, data }: { term: string; of: (one: Worth) => string | null; data: SegmentView }) {
+  return (
+    <Row term={term}>
+      {of(data.worth.people) ?? '–'} <span className="text-soft">(everybody {of(data.worth.everybody) ?? '–'})</span>
+    </Row>
+  );
+}
+
+function Size({ id, data }: { id: string; data: SegmentView }) {
+  const history = useQuery({
+    queryKey: ['segment', id, 'history', data.builtAt],
+    queryFn: () => api<HistoryView>(`/segments/${encodeURIComponent(id)}/history?from=${new Date(Date.now() - 365 * DAY).toISOString()}`),
+    refetchInterval: 30_000,
+  });
+  const days = history.data?.days.map(({ size, ...day }) => ({ ...day, people: size })).slice(-90);
+  return (
+    <Part title="Size by day">
+      <div className="p-4">
+        {history.error ? (
+          <Failed error={history.error} retry={() => void history.refetch()} />
+        ) : !days ? (
+          <Empty title="Loading…" />
+        ) : !days.length ? (
+          <Empty title="It is being built">From then on, its size stands here day by day.</Empty>
+        ) : (
+          <Growth days={days} where="in the segment" />
+        )}
+      </div>
+    </Part>
+  );
+}
+
+function Moves({ id }: { id: string }) {
+  const store = useStore();
+  const { data, error, refetch } = useQuery({
+    queryKey: ['segment', id, 'moves'],
+    queryFn: () => api<MovesView>(`/segments/${encodeURIComponent(id)}/moves`),
+    refetchInterval: 5_000,
+  });
+  return (
+    <Part title="Joined and left lately">
+      {error ? (
+        <Failed error={error} retry={() => void refetch()} />
+      ) : !data ? (
+        <Empty title="Loading…" />
+      ) : !data.moves.length ? (
+        <Empty title="Nobody yet">Who joins or leaves from now on stands here, with the moment and because of what.</Empty>
+      ) : (
+        <ul className="max-h-[320px] overflow-y-auto" aria-label="Joined and left lately">
+          {data.moves.map((move, index) => (
+            <li key={index} className="flex items-baseline gap-3 border-b border-line px-4 py-1.5 last:border-0">
+              <span className={move.act === 'joined' ? 'w-14 font-semibold text-good' : 'w-14 font-semibold text-soft'}>{move.act}</span>
+              <span className="min-w-0 flex-1 truncate" title={[move.name, move.email].filter(Boolean).join(', ')}>
+                {move.id === null ? (
+                  <NotKnown what="somebody who is not on file any more" />
+                ) : (
+                  <Link href={`/people/${encodeURIComponent(move.id)}`} className="hover:underline">
+                    {move.name ? <b>{move.name}</b> : <NotKnown what="no name" />} <span className="text-soft">{move.email}</span>
+                  </Link>
+                )}
+              </span>
+              <span className="text-soft">{move.because}</span>
+              <span className="whitespace-nowrap text-xs text-soft tabular">{sayMoment(move.at, store.zone)}</span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Part>
+  );
+}
+
+function Members({ id, rule }: { id: string; rule: string }) {
+  const store = useStore();
+  const { data, error, refetch } = useQuery({
+    queryKey: ['segment', id, 'members'],
+    queryFn: () => api<MembersView>(`/segments/${encodeURIComponent(id)}/members?limit=20`),
+    refetchInterval: 5_000,
+  });
+  return (
+    <Part
+      title="Who"
+      acts={
+        <Link href={`/people?rule=${rule}`} className="text-sm text-accent underline">
+          All in the table
+        </Link>
+      }
+    >
+      {error ? (
+        <Failed error={error} retry={() => void refetch()} />
+      ) : !data ? (
+        <Empty title="Loading…" />
+      ) : !data.people.length ? (
+        <Empty title="Nobody is in it">As soon as somebody is, they stand here, and who watches this page is told.</Empty>
+      ) : (
+        <ul className="max-h-[280px] overflow-y-auto">
+          {data.people.map((one) => (
+            <li key={one.id} className="flex items-baseline gap-2 border-b border-line px-4 py-1.5 last:border-0">
+              <Link
+                href={`/people/${encodeURIComponent(one.id)}`}
+                className="min-w-0 flex-1 truncate hover:underline"
+                title={[one.name, one.email].filter(Boolean).join(', ')}
+              >
+                {one.name ? <b>{one.name}</b> : <NotKnown what="no name" />} <span className="text-soft">{one.email}</span>
+              </Link>
+              <span className="whitespace-nowrap text-xs text-soft tabular" title={one.because}>
+                since {sayMoment(one.since, store.zone)}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+      {data && data.total > data.people.length && (
+        <p className="border-t border-line px-4 py-2 text-xs text-soft">The 20 who joined last, of {sayCount(data.total)}.</p>
+      )}
+    </Part>
+  );
+}
+
+/** Makes a fixed list of who is in a segment at this moment. */
+function MakeList({ id, name, size, onClose }: { id: string; name: string; size: number; onClose: () => void }) {
+  const router = useRouter();
+  const client = useQueryClient();
+  const form = useAsked(nameInput, { name: `${name}, as of today` });
+  return (
+    <Ask
+      isOpen
+      onClose={onClose}
+      title="Make a list"
+      about={`${plural(size, 'person', 'people')} of “${name}” are put on it. They stay there, whatever becomes of them.`}
+      act="Create"
+      form={form}
+      onAct={async (body) => {
+        const made = await api<{ key: string }>(`/segments/${encodeURIComponent(id)}/list`, { method: 'POST', body });
+        await client.invalidateQueries({ queryKey: ['lists'] });
+        router.push(`/people/lists/${made.key}`);
+      }}
+    >
+      <Entry form={form} name="name" label="Name" autoFocus maxLength={80} />
+    </Ask>
+  );
+}

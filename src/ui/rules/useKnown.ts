@@ -1,0 +1,50 @@
+'use client';
+
+import { useQueries, useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
+import type { AttributeView, ListView, SegmentItem, TypeView } from '@/core/api';
+import type { Known } from '@/core/rules';
+import { api } from '../kit';
+
+const FRESH = { staleTime: 60_000 };
+/** Attributes whose values tell one person from all others: they are known or not, and are not offered one by one. */
+const OWN = new Set(['email', 'phone', 'firstName', 'lastName', 'pushToken', 'externalId']);
+const MOST_VALUES = 12;
+
+/** Values that occur of an attribute, the commonest first. */
+export const valuesQuery = (name: string) => ({
+  queryKey: ['attribute-values', name],
+  queryFn: () => api<{ values: { value: string; count: number }[] }>(`/attributes/${encodeURIComponent(name)}/values`),
+  ...FRESH,
+});
+
+/** What conditions can be made of, from the catalogue; values of attributes only once they are asked for. */
+export function useKnown(withValues: boolean): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']> } {
+  const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), ...FRESH });
+  const attributes = useQuery({
+    queryKey: ['attributes'],
+    queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'),
+    ...FRESH,
+  });
+  const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists'), ...FRESH });
+  const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string; people: number }[] }>('/tags'), ...FRESH });
+  const segments = useQuery({ queryKey: ['segments'], queryFn: () => api<{ segments: SegmentItem[] }>('/segments'), ...FRESH });
+  const offered = useMemo(() => attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo) ?? [], [attributes.data]);
+  const asked = offered.filter((one) => one.type === 'text' && !OWN.has(one.name)).slice(0, MOST_VALUES);
+  const values = useQueries({
+    queries: asked.map((one) => ({ ...valuesQuery(one.name), enabled: withValues })),
+    combine: (answers) => answers.map(({ data }) => data?.values),
+  });
+  return useMemo(
+    () => ({
+      events: types.data?.types.map(({ type, count }) => ({ type, count })) ?? [],
+      attributes: offered.map(({ name }) => ({ name, values: values[asked.findIndex((one) => one.name === name)] ?? [] })),
+      lists: lists.data?.lists ?? [],
+      tags: tags.data?.tags ?? [],
+      segments: segments.data?.segments ?? [],
+      attributeTypes: new Map(offered.map(({ name, type }) => [name, type])),
+    }),
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- `asked` follows from `offered`
+    [types.data, offered, values, lists.data, tags.data, segments.data],
+  );
+}
