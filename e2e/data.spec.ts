@@ -376,6 +376,9 @@ test('the views of data and people have no accessibility violation of WCAG 2.2 A
       '/data/merges',
       '/people/lists',
       '/people/lists/plant-letter',
+      '/people/segments',
+      '/people/segments/lapsed',
+      '/people/segments/new',
     ]) {
       await page.goto(base() + path);
       await page.getByRole('main').waitFor();

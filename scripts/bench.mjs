@@ -19,7 +19,7 @@ let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,counting,replay,ingest,runloop,mails,people';
+  const which = process.argv[2] ?? 'advance,rules,counting,segments,replay,ingest,runloop,mails,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('ingest') || which.includes('crowd')) {
@@ -34,6 +34,7 @@ try {
   }
   if (which.includes('people')) stack.runScript('bench/people.ts', [], env);
   if (which.includes('counting')) stack.runScript('bench/counting.ts', [], env);
+  if (which.includes('segments')) stack.runScript('bench/segments.ts', [], env);
   if (which.includes('replay')) stack.runScript('bench/replay.ts', [], env);
   if (which.includes('mails')) {
     const sinkPort = String(await freePort());

@@ -8,6 +8,8 @@ export interface SegmentItem {
   readonly name: string;
   readonly about: string;
   readonly says: string;
+  /** the same as it goes on from "everybody": "who has placed an order" */
+  readonly who: string;
   readonly tags: readonly string[];
   readonly owner: string | null;
   readonly size: number | null;
@@ -22,7 +24,7 @@ export interface SegmentItem {
 export interface SegmentView extends SegmentItem {
   readonly document: SegmentDocument;
   readonly builtAt: string | null;
-  /** the rule by which people are in it until the present one is built, as a sentence; null when that is the present one */
+  /** whom the rule is about by which people are in it until the present one is built; null when that is the present one */
   readonly keptBy: string | null;
   readonly reachable: { readonly [channel in Channel]: number };
   /** orders and what they come to, of its people and of everybody */
@@ -82,6 +84,8 @@ export interface ReadyMade {
   readonly name: string;
   readonly about: string;
   readonly says: string;
+  /** the same as it goes on from "everybody": "who has placed an order" */
+  readonly who: string;
   readonly rule: Rule;
   readonly isThere: boolean;
 }

@@ -112,6 +112,7 @@ describe('what is meant by words typed', () => {
     lists: [{ key: 'keepers', name: 'Keepers’ club' }],
     tags: [{ tag: 'helper', people: 160 }],
     segments: [{ key: 'lapsed', name: 'Lapsed' }],
+    started: [{ name: 'value', kind: 'number' }],
   };
   const first = (typed: string) => suggest(typed, known)[0];
 
@@ -129,6 +130,7 @@ describe('what is meant by words typed', () => {
     expect(first('helper')!.rule).toEqual({ test: 'tag', tag: 'helper', has: true });
     expect(first('lapsed')!.rule).toEqual({ test: 'segment', segment: 'lapsed', member: true });
     expect(first('email')!.rule).toEqual({ test: 'consent', channel: 'email', reachable: true });
+    expect(first('value 80')!.rule).toEqual({ test: 'trigger', property: 'value', op: 'atLeast', value: 80 });
     expect(first('any of')!.rule).toEqual({ any: [] });
     expect(first('first name')!.rule).toEqual({ test: 'attribute', name: 'firstName', op: 'known' });
   });

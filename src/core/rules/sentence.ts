@@ -7,12 +7,21 @@ export type { Wording } from './wording';
 /** Says a rule as a sentence without its subject: "can be emailed and has not placed an order since entering". */
 export function sayRule(rule: Rule, wording: Wording = {}): string {
   // a rule that is looked at for a million people is said once
-  const id = `${wording.triggerType ?? ''} ${wording.currency ?? ''}`;
+  const id = `${wording.triggerType ?? ''} ${wording.currency ?? ''} ${wording.isWhose ?? ''}`;
   let known = said.get(rule);
   if (!known) said.set(rule, (known = new Map()));
   let sentence = known.get(id);
   if (sentence === undefined) known.set(id, (sentence = compose(rule, wording)));
   return sentence;
+}
+
+/** Says whom a rule is about, behind "everybody" or "people": "who has placed an order and whose country is “NL”". */
+export function sayWho(rule: Rule, wording: Wording = {}): string {
+  const says = sayRule(rule, { ...wording, isWhose: true });
+  if (says === 'anyone') return 'on file';
+  if (says === 'no one') return 'who is nobody';
+  if (says.startsWith('none of: ')) return `of whom ${says.replace('none of: ', 'none of this holds: ')}`;
+  return /^\(*whose /.test(says) ? says : `who ${says}`;
 }
 
 const said = new WeakMap<Rule, Map<string, string>>();

@@ -10,9 +10,11 @@ export interface Known {
   readonly lists: readonly { readonly key: string; readonly name: string }[];
   readonly tags: readonly { readonly tag: string; readonly people: number }[];
   readonly segments: readonly { readonly key: string; readonly name: string }[];
+  /** properties of what starts the flow, in one */
+  readonly started: readonly { readonly name: string; readonly kind: 'number' | 'text' }[];
 }
 
-export const NOTHING_KNOWN: Known = { events: [], attributes: [], lists: [], tags: [], segments: [] };
+export const NOTHING_KNOWN: Known = { events: [], attributes: [], lists: [], tags: [], segments: [], started: [] };
 
 /** A condition that can be meant by what was typed. */
 export interface Suggestion {
@@ -80,6 +82,15 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
         );
     if (has(`${name} ${sayName(name)}`)) add(0, { test: 'attribute', name, op: isNot ? 'unknown' : 'known' }, 'attribute');
   }
+  for (const { name, kind } of known.started)
+    if (has(`${name} ${sayName(name)} start started trigger`))
+      add(
+        2e9,
+        kind === 'number'
+          ? { test: 'trigger', property: name, op: 'atLeast', value: words.map(Number).find((one) => Number.isFinite(one)) ?? 0 }
+          : { test: 'trigger', property: name, op: 'known' },
+        'of what starts the flow',
+      );
   for (const channel of CHANNELS)
     if (has(`can be reached consent agreed emailed ${channel} ${CHANNEL_WORDS[channel].noun}`))
       add(1e9, { test: 'consent', channel, reachable: !isNot }, 'consent');

@@ -7,6 +7,8 @@ import type { Value } from './value';
 export interface Wording {
   readonly triggerType?: string;
   readonly currency?: string;
+  /** the sentence goes on from people: "whose country is" instead of "country is" */
+  readonly isWhose?: boolean;
 }
 
 const DID: { readonly [type: string]: string } = {
@@ -17,6 +19,8 @@ const DID: { readonly [type: string]: string } = {
   'order.refunded': 'had an order refunded',
   'product.viewed': 'viewed a product',
   'page.viewed': 'viewed a page',
+  'message.delivered': 'received a message',
+  'message.bounced': 'had a message bounce',
   'message.opened': 'opened a message',
   'message.clicked': 'clicked a message',
   'account.created': 'created an account',
@@ -24,6 +28,8 @@ const DID: { readonly [type: string]: string } = {
   'page.left': 'left a page',
   'list.joined': 'joined a list',
   'list.left': 'left a list',
+  'segment.joined': 'joined a segment',
+  'segment.left': 'left a segment',
   'flow.called': 'was put into a flow by hand',
 };
 

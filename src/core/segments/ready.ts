@@ -9,6 +9,7 @@ export interface Ready {
 }
 
 const bought = (more: object): Rule => ({ test: 'did', event: 'order.placed', since: 'ever', ...more }) as Rule;
+const notBought = (more: object): Rule => ({ ...bought(more), test: 'didNot' }) as Rule;
 const last = (duration: string) => ({ since: { last: duration } });
 
 /**
@@ -35,13 +36,13 @@ export function readyMade(highValue: number | null): Ready[] {
       key: 'about-to-lapse',
       name: 'About to lapse',
       about: 'The last order is 60 to 90 days ago',
-      rule: { all: [bought(last('P90D')), { none: [bought(last('P60D'))] }] },
+      rule: { all: [bought(last('P90D')), notBought(last('P60D'))] },
     },
     {
       key: 'lapsed',
       name: 'Lapsed',
       about: 'Bought before, and nothing for 90 days',
-      rule: { all: [bought({}), { none: [bought(last('P90D'))] }] },
+      rule: { all: [bought({}), notBought(last('P90D'))] },
     },
     {
       key: 'engaged',

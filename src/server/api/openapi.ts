@@ -18,6 +18,7 @@ import { formSchema } from '@/core/forms';
 import { importSchema } from '@/core/imports';
 import { checkoutBoxSchema } from '@/core/people';
 import { ruleSchema } from '@/core/rules';
+import { segmentSchema } from '@/core/segments';
 import { mappingSchema } from '@/core/sources';
 import { SORTS } from '@/data/people';
 import { EXPORTS } from '@/data/work';
@@ -68,6 +69,7 @@ const source = [parameter('key', 'path', "The source's key")];
 const name = [parameter('name', 'path', "The attribute's name")];
 const form = [parameter('key', 'path', "The form's key")];
 const list = [parameter('key', 'path', "The list's key")];
+const segment = [parameter('key', 'path', "The segment's key")];
 
 /** The description of the public interface, OpenAPI 3.1; its schemas come from those that check the input. */
 export function description(origin: string) {
@@ -461,6 +463,47 @@ export function description(origin: string) {
         ),
       },
       '/lists/{key}/growth': { get: operation('How it has grown in 90 days', ok('By day'), { parameters: list }) },
+      '/segments': { get: operation('Segments with their sizes', ok('The segments')) },
+      '/segments/{key}': {
+        get: operation('A segment: its rule, size, who of it can be reached, what its people are worth', ok('The segment'), {
+          parameters: segment,
+        }),
+        put: operation('Stores a segment; with another rule it is built over everybody', ok('The segment'), {
+          parameters: segment,
+          requestBody: body(jsonSchema(segmentSchema)),
+        }),
+        delete: operation('Archives it; refused while something asks for it', nothing, { parameters: segment }, '204'),
+      },
+      '/segments/{key}/members': {
+        get: operation('Who is in it and since when', ok('A page'), {
+          parameters: [
+            ...segment,
+            parameter('limit', 'query', 'How many, up to 1000; 50 when left out'),
+            parameter('offset', 'query', 'How many to pass over'),
+          ],
+        }),
+      },
+      '/segments/{key}/history': {
+        get: operation('Its size by day, who joined and left', ok('By day'), { parameters: [...segment, ...period.slice(0, 2)] }),
+      },
+      '/segments/{key}/moves': {
+        get: operation('Who joined and left lately, with the moment and because of what', ok('The latest 50'), { parameters: segment }),
+      },
+      '/segments/{key}/list': {
+        post: operation(
+          'Makes a list of who is in it now',
+          ok('The key of the list, and how many are on it'),
+          { parameters: segment, requestBody: body(jsonSchema(nameInput)) },
+          '201',
+        ),
+      },
+      '/segments/{key}/restore': { post: operation('Brings an archived segment back', ok('The segment'), { parameters: segment }) },
+      '/segments/ready': { get: operation('Segments of ours, filled in for this store', ok('The segments')) },
+      '/segments/overlaps': {
+        get: operation('How many people any two segments have in common', ok('The pairs'), {
+          parameters: [parameter('keys', 'query', 'Keys with commas between; all when left out')],
+        }),
+      },
       '/tags': { get: operation('Tags with how many people have each', ok('The tags')) },
       '/views': {
         get: operation('Saved views of the people table', ok('The views')),

@@ -1,6 +1,6 @@
 import type { HistoryView, MembersView, MovesView, OverlapView, ReadyMade, SegmentItem, SegmentView, UseView, Worth } from '@/core/api';
 import { memberUses } from '@/core/flows';
-import { CHANNELS, sayRule, wakesOn, type Channel, type Rule } from '@/core/rules';
+import { CHANNELS, sayRule, sayWho, wakesOn, type Channel, type Rule } from '@/core/rules';
 import { circleOf, isOnlyForFlows, readyMade, segmentSchema, segmentsIn, type SegmentDocument } from '@/core/segments';
 import { toMajor } from '@/core/money';
 import { DAY } from '@/core/time';
@@ -50,6 +50,7 @@ async function itemsOf(db: Db, rows: readonly SegmentRow[]): Promise<SegmentItem
     name: row.document.name,
     about: row.document.about,
     says: sayRule(row.document.rule, { currency: store.currency }),
+    who: sayWho(row.document.rule, { currency: store.currency }),
     tags: row.document.tags,
     owner: row.document.owner,
     size: row.built_at ? (sizes.get(row.id) ?? 0) : null,
@@ -92,7 +93,7 @@ export async function segmentView(db: Db, key: string): Promise<SegmentView> {
     ...item!,
     document: row.document,
     builtAt: row.built_at?.toISOString() ?? null,
-    keptBy: row.rule && row.built_revision !== row.revision ? sayRule(row.rule, { currency: store.currency }) : null,
+    keptBy: row.rule && row.built_revision !== row.revision ? sayWho(row.rule, { currency: store.currency }) : null,
     reachable: Object.fromEntries(CHANNELS.map((channel) => [channel, reachable[channel]])) as { [channel in Channel]: number },
     worth: { people: money(worth.people), everybody: money(worth.everybody) },
     uses,
@@ -279,6 +280,7 @@ export async function readySegments(db: Db): Promise<{ ready: ReadyMade[] }> {
     ready: readyMade(top === null ? null : toMajor({ currency: store.currency, minor: top })).map((ready) => ({
       ...ready,
       says: sayRule(ready.rule, { currency: store.currency }),
+      who: sayWho(ready.rule, { currency: store.currency }),
       isThere: there.has(ready.key),
     })),
   };

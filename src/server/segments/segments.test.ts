@@ -141,7 +141,7 @@ describe('a segment', () => {
       document(ordered({ where: [{ property: 'value', op: 'above', value: 100 }] })),
       'Marla',
     );
-    expect(changed).toMatchObject({ size: 2, isBuilding: true, keptBy: 'has placed an order' });
+    expect(changed).toMatchObject({ size: 2, isBuilding: true, keptBy: 'who has placed an order' });
     // somebody who orders meanwhile joins by the rule of before, and leaves with the new one
     await order('noor', 10);
     await drain(lab.db);

@@ -4,11 +4,12 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import { Fragment, type ReactNode } from 'react';
 import type { DirectoryView } from '@/core/api';
-import { changeArm, changeStep, planOf, sayTrigger, wordingOf, type BranchStep, type FlowDocument, type Trigger } from '@/core/flows';
-import { sayEvent, sayRule, sayTriggerProperty, type Rule, type Test, type Wording } from '@/core/rules';
+import { changeArm, changeStep, planOf, sayTrigger, type BranchStep, type FlowDocument, type Trigger } from '@/core/flows';
+import { sayEvent, type Rule } from '@/core/rules';
 import { sayDuration } from '@/core/time';
-import { api, Field, inputClass, NumberField, plural, useStore } from '../kit';
+import { api, Field, inputClass, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
+import { RuleEditor } from '../rules';
 import { NameField, Part, RecordPart, TestPart, WaitPart, type Edit } from './StepEditors';
 import { DurationField } from './WaitEditor';
 
@@ -21,9 +22,8 @@ interface Props {
 /** Edits what is selected on the line map or in the script. */
 export function Inspector({ document, selected, edit }: Props) {
   const store = useStore();
-  const wording = wordingOf(document, store.currency);
   const step = planOf(document).steps.get(selected);
-  if (!step) return <TriggerEditor document={document} edit={edit} wording={wording} />;
+  if (!step) return <TriggerEditor document={document} edit={edit} />;
   switch (step.kind) {
     case 'wait':
       return <WaitPart document={document} step={step} edit={edit} zone={store.zone} />;
@@ -48,7 +48,7 @@ export function Inspector({ document, selected, edit }: Props) {
         </Part>
       );
     case 'branch':
-      return <BranchEditor document={document} step={step} edit={edit} wording={wording} currency={store.currency} />;
+      return <BranchEditor document={document} step={step} edit={edit} />;
     case 'end':
       return (
         <Part title="End">
@@ -58,50 +58,14 @@ export function Inspector({ document, selected, edit }: Props) {
   }
 }
 
-/** The amounts of a condition that can be edited in place: numbers that the trigger's properties are compared with. */
-function amountsOf(rule: Rule): Extract<Test, { test: 'trigger' }>[] {
-  if ('all' in rule) return rule.all.flatMap(amountsOf);
-  if ('any' in rule) return rule.any.flatMap(amountsOf);
-  if ('none' in rule) return rule.none.flatMap(amountsOf);
-  return rule.test === 'trigger' && typeof rule.value === 'number' ? [rule] : [];
-}
-
-const FROM_UP: Record<string, string> = { atLeast: 'from', above: 'above', atMost: 'up to', below: 'below' };
-
-/** What a threshold is of, and on which side of it one has to be: "cart value from, in EUR". */
-function sayThreshold({ property, op }: Extract<Test, { test: 'trigger' }>, wording: Wording, currency: string): string {
-  return `${sayTriggerProperty(property, wording)} ${FROM_UP[op] ?? 'is'}${property === 'value' ? `, in ${currency}` : ''}`;
-}
-
-function withAmount(rule: Rule, target: Rule, value: number): Rule {
-  if (rule === target) return { ...(rule as Extract<Test, { test: 'trigger' }>), value };
-  const inside = (parts: Rule[]) => parts.map((part) => withAmount(part, target, value));
-  if ('all' in rule) return { all: inside(rule.all) };
-  if ('any' in rule) return { any: inside(rule.any) };
-  if ('none' in rule) return { none: inside(rule.none) };
-  return rule;
-}
-
-function BranchEditor({
-  document,
-  step,
-  edit,
-  wording,
-  currency,
-}: {
-  document: FlowDocument;
-  step: BranchStep;
-  edit: Props['edit'];
-  wording: Wording;
-  currency: string;
-}) {
+function BranchEditor({ document, step, edit }: { document: FlowDocument; step: BranchStep; edit: Props['edit'] }) {
   return (
     <Part title="Branch">
       <NameField document={document} step={step} edit={edit} />
       <p className="text-xs text-soft">The first arm whose condition holds is taken.</p>
       {step.arms.map((arm) => (
         <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
-          <legend className="px-1 text-xs font-semibold text-soft">Arm</legend>
+          <legend className="px-1 text-xs font-semibold text-soft">Arm “{arm.name}”</legend>
           <Field label="Label">
             <input
               value={arm.name}
@@ -115,31 +79,27 @@ function BranchEditor({
               className={inputClass}
             />
           </Field>
-          <p className="text-soft">{arm.when ? `When ${sayRule(arm.when, wording)}` : 'Everyone else'}</p>
-          {arm.when &&
-            amountsOf(arm.when).map((test, index) => (
-              <Field key={index} label={sayThreshold(test, wording, currency)}>
-                <NumberField
-                  min={0}
-                  step="any"
-                  aria-label={`Threshold of ${arm.name}`}
-                  value={Number(test.value)}
-                  onChange={(value) =>
-                    edit(
-                      changeArm(document, step.id, arm.id, (one) => ({ ...one, when: one.when && withAmount(one.when, test, value) })),
-                      `${arm.id}.amount`,
-                    )
-                  }
-                />
-              </Field>
-            ))}
+          {arm.when ? (
+            <RuleEditor
+              rule={arm.when}
+              startedBy={document.triggers[0]!.event}
+              onChange={(when, tag) =>
+                edit(
+                  changeArm(document, step.id, arm.id, (one) => ({ ...one, when })),
+                  tag && `${arm.id}.${tag}`,
+                )
+              }
+            />
+          ) : (
+            <p className="text-soft">Everyone else</p>
+          )}
         </fieldset>
       ))}
     </Part>
   );
 }
 
-function TriggerEditor({ document, edit, wording }: { document: FlowDocument; edit: Props['edit']; wording: Wording }) {
+function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props['edit'] }) {
   const { triggers, goal } = document;
   const putTrigger = (trigger: Trigger, field: string) =>
     edit({ ...document, triggers: triggers.map((one) => (one.id === trigger.id ? trigger : one)) }, `${trigger.id}.${field}`);
@@ -168,11 +128,19 @@ function TriggerEditor({ document, edit, wording }: { document: FlowDocument; ed
             )}
           </Fragment>
         ))}
-        <Fact term="Enters who">
-          {document.entry ? sayRule(document.entry, wording) : 'anyone'}
-          <Audience rule={document.entry} />
-        </Fact>
-        <Fact term="Stays who">{document.stay ? sayRule(document.stay, wording) : 'anyone'}</Fact>
+        <RuleField
+          term="Enters who"
+          rule={document.entry}
+          startedBy={triggers[0]!.event}
+          onChange={(entry, tag) => edit({ ...document, entry }, tag && `entry.${tag}`)}
+        />
+        <Audience rule={document.entry} />
+        <RuleField
+          term="Stays who"
+          rule={document.stay}
+          startedBy={triggers[0]!.event}
+          onChange={(stay, tag) => edit({ ...document, stay }, tag && `stay.${tag}`)}
+        />
         <Fact term="May start">{times[document.reentry]}</Fact>
         <Fact term="Goal">
           {goal
@@ -245,6 +213,31 @@ function Fact({ term, children }: { term: string; children: ReactNode }) {
       <h3 className="text-xs font-semibold text-soft">{term}</h3>
       <div>{children}</div>
     </div>
+  );
+}
+
+/** A rule of the flow that may be left out: then it is anyone. */
+function RuleField({
+  term,
+  rule,
+  startedBy,
+  onChange,
+}: {
+  term: string;
+  rule: Rule | null;
+  startedBy: string;
+  onChange: (rule: Rule | null, tag: string) => void;
+}) {
+  return (
+    <section aria-label={term} className="grid gap-1">
+      <h3 className="flex items-baseline justify-between text-xs font-semibold text-soft">
+        {term}
+        <button type="button" className="font-normal text-accent underline" onClick={() => onChange(rule ? null : { all: [] }, '')}>
+          {rule ? 'Let it be anyone' : 'Ask for something'}
+        </button>
+      </h3>
+      {rule ? <RuleEditor rule={rule} startedBy={startedBy} onChange={onChange} /> : <div>anyone</div>}
+    </section>
   );
 }
 

@@ -1,7 +1,7 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { X } from 'lucide-react';
+import { List, ListFilter, X } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
 import type { ListView, SavedView, SegmentItem } from '@/core/api';
@@ -53,7 +53,9 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
       ))}
       {!views.data?.views.length && <p className="px-2 text-xs text-soft">Filter the table, then save it as a view.</p>}
       <div className="mb-1 mt-4 flex items-center justify-between px-2">
-        <h2 className="text-xs font-semibold text-soft">Segments</h2>
+        <h2 className="flex items-center gap-1 text-xs font-semibold text-soft" title="By rule: people join and leave by themselves">
+          <ListFilter size={12} aria-hidden="true" /> Segments
+        </h2>
         <Link href="/people/segments" className="text-xs text-accent">
           All segments
         </Link>
@@ -65,7 +67,7 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
           className={item(view.segment === one.key)}
           onClick={() => put({ segment: view.segment === one.key ? '' : one.key })}
         >
-          <span className="truncate" title={`Everybody who ${one.says}`}>
+          <span className="truncate" title={`Everybody ${one.who}`}>
             {one.name}
           </span>
           <span className="tabular text-xs text-soft">{one.size === null ? '…' : sayCount(one.size)}</span>
@@ -73,7 +75,9 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
       ))}
       {segments.data && !segments.data.segments.length && <p className="px-2 text-xs text-soft">No segment yet.</p>}
       <div className="mb-1 mt-4 flex items-center justify-between px-2">
-        <h2 className="text-xs font-semibold text-soft">Lists</h2>
+        <h2 className="flex items-center gap-1 text-xs font-semibold text-soft" title="Fixed: people are put on and taken off">
+          <List size={12} aria-hidden="true" /> Lists
+        </h2>
         <Link href="/people/lists" className="text-xs text-accent">
           All lists
         </Link>

@@ -101,7 +101,7 @@ export function Growth({ days, where }: { days: readonly Day[]; where: 'on the l
                 {sayCalendarDay(day.day)}
               </text>
             )}
-            {at === index && <circle cx={x(day.day)} cy={y(day.people)} r={4} fill="var(--lane-1)" />}
+            {(at === index || days.length === 1) && <circle cx={x(day.day)} cy={y(day.people)} r={4} fill="var(--lane-1)" />}
           </g>
         ))}
         <text x={LEFT} y={10} fontSize={11} className="fill-soft">

@@ -6,7 +6,7 @@ import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { viewInput, type AttributeView, type DirectoryItem, type DirectoryView, type FlowListView } from '@/core/api';
-import { sayName } from '@/core/rules';
+import { sayName, sayWho } from '@/core/rules';
 import { api, Ask, Button, Drop, Empty, Entry, Failed, fieldClass, plural, sayCount, Table, useAsked, useStore } from '../kit';
 import { Narrowing } from '../rules';
 import { Beside } from './Beside';
@@ -161,13 +161,7 @@ export function PeopleTable({ query }: { query: string }) {
         {isFiltered && (
           <p className="mb-3 flex items-center gap-3 rounded-md border border-line bg-panel px-3 py-1.5">
             <span className="min-w-0 truncate" aria-busy={count.isPlaceholderData} title={count.data?.rule ?? undefined}>
-              {count.data?.rule ? (
-                <>
-                  Everyone who <b>{count.data.rule}</b>
-                </>
-              ) : (
-                'Everyone who matches'
-              )}
+              Everyone {rule ? <b>{sayWho(rule, { currency: store.currency })}</b> : 'who matches'}
               {words && <> and is found by “{words}”</>}
               {view.inside && <> and is inside a flow</>}
             </span>

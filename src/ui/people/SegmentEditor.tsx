@@ -2,13 +2,10 @@
 
 import { Redo2, Undo2 } from 'lucide-react';
 import { useDeferredValue, useState } from 'react';
-import { groupOf, groupWordOf, partsOf, type Rule } from '@/core/rules';
+import type { Rule } from '@/core/rules';
 import { segmentSchema, type SegmentDocument } from '@/core/segments';
 import { Button, Field, inputClass, issuesOf, Part, useUndo, wordsOf } from '../kit';
 import { Narrowing, RuleEditor } from '../rules';
-
-/** A rule as it is kept: a group of one that only holds it is left out. */
-const kept = (rule: Rule): Rule => (groupWordOf(rule) === 'all' && partsOf(rule)!.length === 1 ? partsOf(rule)![0]! : rule);
 
 /** Names a segment and writes its rule; beside it, whom the rule leaves. Nothing is stored before Save. */
 export function SegmentEditor({
@@ -22,21 +19,20 @@ export function SegmentEditor({
   onSave: (document: SegmentDocument) => Promise<void>;
   onCancel: () => void;
 }) {
-  const draft = useUndo<SegmentDocument>({ ...given, rule: groupWordOf(given.rule) ? given.rule : groupOf('all', [given.rule]) });
+  const draft = useUndo<SegmentDocument>(given);
   const { document } = draft;
   const [problem, setProblem] = useState<string | null>(null);
   const [isBusy, setBusy] = useState(false);
   const [hasTried, setTried] = useState(false);
-  const ready = { ...document, rule: kept(document.rule) };
-  const issues = issuesOf(segmentSchema.safeParse(ready));
-  const rule = useDeferredValue(JSON.stringify(ready.rule));
+  const issues = issuesOf(segmentSchema.safeParse(document));
+  const rule = useDeferredValue(JSON.stringify(document.rule));
   const save = async () => {
     setTried(true);
     if (issues.length) return;
     setBusy(true);
     setProblem(null);
     try {
-      await onSave(ready);
+      await onSave(document);
     } catch (error) {
       setProblem(wordsOf(error));
     } finally {

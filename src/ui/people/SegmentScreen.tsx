@@ -117,14 +117,14 @@ export function SegmentScreen({ id }: { id: string }) {
       ) : (
         <div className="grid gap-5">
           <p className="rounded-md border border-line bg-panel px-4 py-3" data-testid="sentence">
-            Everybody who <b>{data.says}</b>.
+            Everybody <b>{data.who}</b>.
           </p>
           {work.data && data.isBuilding && (
             <div className="rounded-md border border-line bg-panel p-4">
               <Progress work={work.data} noun="people" />
               {data.keptBy && (
                 <p className="mt-2 text-soft">
-                  Until that is done, those are in it who <b>{data.keptBy}</b>.
+                  Until that is done, those are in it <b>{data.keptBy}</b>.
                 </p>
               )}
             </div>

@@ -31,7 +31,7 @@ const columnsOf = (zone: string): TableColumn<SegmentItem>[] => [
     key: 'name',
     name: 'Segment',
     value: (one) => one.name,
-    show: (one) => <Named href={`/people/segments/${one.key}`} name={one.name} below={`Everybody who ${one.says}`} />,
+    show: (one) => <Named href={`/people/segments/${one.key}`} name={one.name} below={`Everybody ${one.who}`} />,
   },
   {
     key: 'size',
@@ -142,7 +142,7 @@ function Choose({ onClose }: { onClose: () => void }) {
             <li key={one.key} className="flex items-center gap-4 border-b border-line py-2 last:border-0">
               <span className="min-w-0 flex-1">
                 <b>{one.name}</b> <span className="text-soft">{one.about}</span>
-                <span className="block text-xs text-soft">Everybody who {one.says}</span>
+                <span className="block text-xs text-soft">Everybody {one.who}</span>
               </span>
               {one.isThere ? (
                 <span className="text-xs text-soft">is there</span>

@@ -355,7 +355,7 @@ function Day({ label, value, onChange }: { label: string; value: string | undefi
       aria-label={label}
       value={value ?? ''}
       onChange={(event) => event.target.value && onChange(event.target.value)}
-      className="rounded-sm border-b border-dashed border-accent bg-transparent font-semibold"
+      className="h-5 rounded-sm border-b border-dashed border-accent bg-transparent font-semibold leading-5"
     />
   );
 }

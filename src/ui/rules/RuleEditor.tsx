@@ -46,25 +46,27 @@ interface Props {
   readonly rule: Rule;
   /** `tag` tells what was changed: typing in one field is one step back */
   readonly onChange: (rule: Rule, tag: string) => void;
-  /** in a flow it can be asked for what is only known there */
-  readonly isInFlow?: boolean;
+  /** in a flow it can be asked for what is only known there: the event that starts it */
+  readonly startedBy?: string;
 }
 
 /**
  * A rule as a text whose words can be changed in place. Groups are seen by a line at the left; a line can be moved by its
  * handle or with Alt and the arrow keys, taken out with Delete, and more comes by typing.
  */
-export function RuleEditor({ rule: given, onChange, isInFlow = false }: Props) {
+export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   // a single test is shown as a group of one
   const rule = groupWordOf(given) ? given : groupOf('all', [given]);
   const frame = useRef<HTMLDivElement>(null);
   const [isTyping, setTyping] = useState(false);
-  const known = useKnown(isTyping);
+  const known = useKnown(isTyping, startedBy ?? null);
   const [dragged, setDragged] = useState<RulePath | null>(null);
   const [over, setOver] = useState<string | null>(null);
 
   const change = (next: Rule, tag: string, focus?: RulePath) => {
-    onChange(next, tag);
+    const parts = partsOf(next);
+    const isSingle = 'all' in next && parts!.length === 1 && !groupWordOf(parts![0]!);
+    onChange(isSingle ? parts![0]! : next, tag);
     if (focus) setTimeout(() => frame.current?.querySelector<HTMLElement>(`[data-line="${focus.join('.')}"]`)?.focus());
   };
   const move = (path: RulePath, to: RulePath) => {
@@ -227,7 +229,7 @@ export function RuleEditor({ rule: given, onChange, isInFlow = false }: Props) {
             <Line
               test={part as Test}
               known={known}
-              isInFlow={isInFlow}
+              isInFlow={startedBy !== undefined}
               put={(test, field) => change(replaceAt(rule, path, test), `${id}.${field}`)}
             />
           </span>

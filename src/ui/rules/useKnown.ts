@@ -2,7 +2,7 @@
 
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import type { AttributeView, ListView, SegmentItem, TypeView } from '@/core/api';
+import type { AttributeView, ListView, SegmentItem, TypeDetail, TypeView } from '@/core/api';
 import type { Known } from '@/core/rules';
 import { api } from '../kit';
 
@@ -19,11 +19,21 @@ export const valuesQuery = (name: string) => ({
 });
 
 /** What conditions can be made of, from the catalogue; values of attributes only once they are asked for. */
-export function useKnown(withValues: boolean): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']> } {
+export function useKnown(
+  withValues: boolean,
+  about: string | null = null,
+): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']> } {
   const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), ...FRESH });
   const attributes = useQuery({
     queryKey: ['attributes'],
     queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'),
+    ...FRESH,
+  });
+  const started = useQuery({
+    queryKey: ['catalogue', about],
+    queryFn: () => api<TypeDetail>(`/catalogue/${encodeURIComponent(about!)}`),
+    enabled: about !== null,
+    retry: false,
     ...FRESH,
   });
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists'), ...FRESH });
@@ -42,9 +52,10 @@ export function useKnown(withValues: boolean): Known & { readonly attributeTypes
       lists: lists.data?.lists ?? [],
       tags: tags.data?.tags ?? [],
       segments: segments.data?.segments ?? [],
+      started: started.data?.list.map(({ name, kinds }) => ({ name, kind: kinds.number ? ('number' as const) : ('text' as const) })) ?? [],
       attributeTypes: new Map(offered.map(({ name, type }) => [name, type])),
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `asked` follows from `offered`
-    [types.data, offered, values, lists.data, tags.data, segments.data],
+    [types.data, offered, values, lists.data, tags.data, segments.data, started.data],
   );
 }

@@ -7,8 +7,10 @@ import { DURATION_UNITS, joinDuration, sayDuration, splitDuration, type Duration
 import { Drop } from '../kit';
 
 /** A word of a sentence that can be changed: underlined, as wide as what it says. */
-const wordClass =
-  'rounded-sm border-b border-dashed border-accent bg-transparent px-0.5 font-semibold text-ink [field-sizing:content] hover:bg-wash focus-visible:bg-wash';
+const wordClass = clsx(
+  'h-5 rounded-sm border-b border-dashed border-accent bg-transparent px-0.5 font-semibold leading-5 text-ink',
+  '[field-sizing:content] hover:bg-wash focus-visible:bg-wash',
+);
 
 /** One of a few words. */
 export function PickWord<T extends string>({

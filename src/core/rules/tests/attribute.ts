@@ -16,6 +16,6 @@ export const attributeKind: TestKind<z.infer<typeof attributeSchema>> = {
     return { holds: compare(value, test), until: null, saw: value };
   },
   need: (test) => ({ kind: 'attribute', name: test.name }),
-  says: (test) => `${sayName(test.name)} ${sayComparison(test)}`,
+  says: (test, wording) => `${wording.isWhose ? 'whose ' : ''}${sayName(test.name)} ${sayComparison(test)}`,
   saySaw: (test, { saw }) => `${sayName(test.name)} was ${sayValue(saw as Value | undefined)}`,
 };

@@ -105,7 +105,7 @@ export const totalKind: TestKind<TotalTest> = {
   }),
   says(test, wording) {
     const currency = currencyOf(test, wording.currency);
-    const what = `${TAKEN[test.take](sayName(test.of))} ${sayComparison(test as Comparison, currency)}`;
+    const what = `${wording.isWhose ? 'whose ' : ''}${TAKEN[test.take](sayName(test.of))} ${sayComparison(test as Comparison, currency)}`;
     return `${what} over every time they ${sayEvent(test.event)}${sayWhere(test.where, wording.currency)}${saySince(test.since)}${sayHours(test.hours)}`;
   },
   saySaw: (test, { saw }, wording) =>

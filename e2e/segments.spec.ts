@@ -1,0 +1,209 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test, type Page } from '@playwright/test';
+import { api, base, signIn, someone } from './kit';
+
+interface Counted {
+  count: number;
+  narrowing: { count: number }[];
+}
+interface Segment {
+  size: number | null;
+  says: string;
+  document: { rule: unknown };
+  isBuilding: boolean;
+}
+const left = async (page: Page) => (await page.getByTestId('left').allTextContents()).map((text) => Number(text.replace(/\D/g, '')));
+
+test('a segment is written by typing, each word changed in place, undone, counted as it grows, and kept from then on', async ({
+  page,
+  request,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/people/segments/new`);
+  const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
+  await add.fill('ordered 2');
+  await page.getByRole('option', { name: /has placed an order at least twice/ }).click();
+  await expect(page.getByRole('listitem', { name: 'has placed an order at least twice' })).toBeVisible();
+
+  // words are fields: the number, and when
+  await page.getByLabel('Times', { exact: true }).fill('1');
+  await page.getByLabel('When').selectOption({ label: 'in the last' });
+  await page.getByLabel('How long, amount').fill('60');
+  const line = page.getByRole('listitem', { name: 'has placed an order in the last 60 days' });
+  await expect(line).toBeVisible();
+  await page.keyboard.press('Control+z');
+  await expect(page.getByRole('listitem', { name: 'has placed an order in the last 30 days' })).toBeVisible();
+  await page.keyboard.press('Control+Shift+z');
+  await expect(line).toBeVisible();
+
+  // a group with a value of the catalogue, and one that nobody has
+  await add.fill('any of');
+  await page.keyboard.press('Enter');
+  const inGroup = page.getByRole('combobox', { name: 'Add a condition to “any of”' });
+  await inGroup.fill('country NL');
+  await page
+    .getByRole('option', { name: /country is “NL”/ })
+    .first()
+    .click();
+  await inGroup.fill('country BE');
+  await page
+    .getByRole('option', { name: /country is “BE”/ })
+    .first()
+    .click();
+  await page.getByLabel('Value').last().fill('Belgum');
+  await expect(page.getByText('Nobody’s country is “Belgum”.')).toBeVisible();
+  await page.getByRole('button', { name: /^Take “BE”/ }).click();
+
+  const rule = {
+    all: [
+      { test: 'did', event: 'order.placed', since: { last: 'P60D' } },
+      { any: [{ test: 'attribute', name: 'country', op: 'is', value: 'NL' }, expect.objectContaining({ op: 'oneOf' }) as unknown] },
+    ],
+  };
+  await expect(async () => expect(await left(page)).toHaveLength(3)).toPass();
+  const [everybody, ordering, both] = await left(page);
+  expect(everybody).toBeGreaterThan(ordering!);
+  expect(ordering).toBeGreaterThanOrEqual(both!);
+
+  await page.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByText('Name must not be empty')).toBeVisible();
+  await page.getByLabel('Name', { exact: true }).fill('Near and lately');
+  await page.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByRole('heading', { name: 'Near and lately' })).toBeVisible();
+  await expect(page.getByTestId('sentence')).toContainText('Everybody who has placed an order in the last 60 days and');
+  const read = async () => (await api<Segment>(request, 'GET', '/segments/near-and-lately')).body;
+  await expect.poll(async () => (await read()).isBuilding, { timeout: 20_000 }).toBe(false);
+  const stored = await read();
+  expect(stored.document.rule).toEqual(rule);
+  const counted = (await api<Counted>(request, 'POST', '/rules/count', { rule: stored.document.rule })).body;
+  expect(stored.size).toBe(counted.count);
+  expect(counted.narrowing.map(({ count }) => count)).toEqual([ordering, both]);
+
+  // somebody orders: they join at once, with the cause
+  const email = someone('near');
+  await api(request, 'POST', '/events', {
+    id: `order ${email}`,
+    source: 'test',
+    type: 'order.placed',
+    data: { orderId: email, currency: 'EUR', value: 20, person: { email, country: 'NL' } },
+  });
+  const moves = page.getByRole('list', { name: 'Joined and left lately' });
+  await expect(moves.getByText(email)).toBeVisible({ timeout: 20_000 });
+  await expect(moves.getByText('placed an order').first()).toBeVisible();
+
+  // its opposite, and a list of who is in it
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Make the opposite' }).click();
+  await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Not: Near and lately');
+  await page.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByRole('heading', { name: 'Not: Near and lately' })).toBeVisible();
+  await expect
+    .poll(async () => (await api<Segment>(request, 'GET', '/segments/not-near-and-lately')).body.size, { timeout: 20_000 })
+    .not.toBeNull();
+  const [one, other] = [await read(), (await api<Segment>(request, 'GET', '/segments/not-near-and-lately')).body];
+  const people = (await api<{ total: number }>(request, 'GET', '/people?limit=0')).body.total;
+  expect(one.size! + other.size!).toBe(people);
+  await page.goto(`${base()}/people/segments/near-and-lately`);
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Make a list of who is in it now' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByText(/people are on it|person is on it/)).toBeVisible();
+
+  // archived and brought back
+  await page.goto(`${base()}/people/segments/not-near-and-lately`);
+  await page.getByRole('button', { name: 'More' }).click();
+  await page.getByRole('menuitem', { name: 'Archive' }).click();
+  await expect(page.getByRole('link', { name: 'Not: Near and lately' })).toBeHidden();
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByRole('link', { name: 'Not: Near and lately' })).toBeVisible({ timeout: 20_000 });
+});
+
+test('the whole editor by keyboard alone: adding, walking, turning round, moving, copying, taking out, why not', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/people/segments/new`);
+  const press = (key: string) => page.keyboard.press(key);
+  const lines = async () => page.locator('[data-line]').evaluateAll((all) => all.map((one) => one.getAttribute('aria-label')));
+  const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
+  await add.focus();
+  for (const words of ['clicked', 'helper', 'email']) {
+    await page.keyboard.type(words);
+    await expect(page.getByRole('option').first()).toBeVisible();
+    await press('Enter');
+  }
+  await expect(page.locator('[data-line]')).toHaveCount(3);
+  expect(await lines()).toEqual(['has clicked a message', 'has the tag “helper”', 'can be emailed']);
+  await page.locator('[data-line="2"]').focus();
+  await press('Alt+ArrowUp');
+  await press('Alt+ArrowUp');
+  expect(await lines()).toEqual(['can be emailed', 'has clicked a message', 'has the tag “helper”']);
+  await expect(page.locator('[data-line="0"]')).toBeFocused();
+  await press('n');
+  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag “helper”']);
+  await press('ArrowDown');
+  await press('d');
+  expect(await lines()).toHaveLength(4);
+  await press('Delete');
+  await press('Control+z');
+  await press('Control+Shift+z');
+  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag “helper”']);
+
+  // a word that is found by typing
+  await page.locator('[data-line="1"]').focus();
+  await page
+    .locator('[data-line="1"]')
+    .getByRole('button', { name: /^Event/ })
+    .focus();
+  await press('Enter');
+  await page.keyboard.type('viewed a product');
+  await press('Enter');
+  expect((await lines())[1]).toBe('has viewed a product');
+
+  // a rule that was copied is pasted where a condition is typed
+  await add.focus();
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData('text/plain', JSON.stringify({ none: [{ test: 'tag', tag: 'vip', has: true }] }));
+    document.activeElement!.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
+  });
+  expect(await lines()).toEqual(['cannot be emailed', 'has viewed a product', 'has the tag “helper”', 'none of', 'has the tag “vip”']);
+
+  await page.getByLabel('Why, or why not, for one person').focus();
+  await page.keyboard.type('sander.demo');
+  await expect(page.getByTestId('why')).toContainText('does not match');
+  await expect(page.getByTestId('why').getByLabel('does not hold').first()).toBeVisible();
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']).analyze();
+  expect(violations.map(({ id, nodes }) => [id, nodes.map((node) => node.html.slice(0, 160))])).toEqual([]);
+});
+
+test('a line is dragged to another place; ready-made segments are added; they stand beside lists and filter the table', async ({
+  page,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/people/segments`);
+  await expect(page.getByRole('link', { name: 'Lapsed', exact: true })).toBeVisible();
+  await page.getByRole('button', { name: 'Ready-made…' }).click();
+  await expect(page.getByRole('dialog').getByText('is there').first()).toBeVisible();
+  await page.keyboard.press('Escape');
+
+  await page.goto(`${base()}/people/segments/asleep`);
+  await page.getByRole('button', { name: 'Change' }).click();
+  const lines = page.locator('[data-line]');
+  await expect(lines.first()).toHaveAttribute('aria-label', /received a message at least 3 times/);
+  await lines
+    .nth(1)
+    .getByRole('button', { name: /^Acts on/ })
+    .dragTo(lines.first());
+  await expect(lines.first()).toHaveAttribute('aria-label', /has not opened/);
+  await page.getByRole('button', { name: 'Cancel' }).click();
+  await expect(page.getByTestId('sentence')).toContainText('has received a message at least 3 times');
+
+  await page.goto(`${base()}/people`);
+  const beside = page.getByRole('navigation', { name: 'Views and lists' });
+  const entry = beside.getByRole('button', { name: /^Lapsed/ });
+  const size = Number((await entry.textContent())!.replace(/\D/g, ''));
+  await entry.click();
+  await expect(page.getByText('Everyone who is in the segment lapsed')).toBeVisible();
+  await expect(page.getByTestId('people-count')).toHaveText(new RegExp(`^${size.toLocaleString('en')} p`));
+  await page.getByRole('link', { name: 'As a segment' }).click();
+  await expect(page.getByRole('listitem', { name: 'is in the segment lapsed' })).toBeVisible();
+});
