@@ -125,27 +125,31 @@ test('the whole editor by keyboard alone: adding, walking, turning round, moving
   const lines = async () => page.locator('[data-line]').evaluateAll((all) => all.map((one) => one.getAttribute('aria-label')));
   const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
   await add.focus();
-  for (const words of ['clicked', 'helper', 'email']) {
+  for (const [words, meant] of [
+    ['clicked', 'has clicked a message'],
+    ['helper', 'has the tag helper'],
+    ['email', 'can be emailed'],
+  ] as const) {
     await page.keyboard.type(words);
-    await expect(page.getByRole('option').first()).toBeVisible();
+    await expect(page.getByRole('listbox').getByRole('option').first()).toContainText(meant);
     await press('Enter');
   }
   await expect(page.locator('[data-line]')).toHaveCount(3);
-  expect(await lines()).toEqual(['has clicked a message', 'has the tag “helper”', 'can be emailed']);
+  expect(await lines()).toEqual(['has clicked a message', 'has the tag helper', 'can be emailed']);
   await page.locator('[data-line="2"]').focus();
   await press('Alt+ArrowUp');
   await press('Alt+ArrowUp');
-  expect(await lines()).toEqual(['can be emailed', 'has clicked a message', 'has the tag “helper”']);
+  expect(await lines()).toEqual(['can be emailed', 'has clicked a message', 'has the tag helper']);
   await expect(page.locator('[data-line="0"]')).toBeFocused();
   await press('n');
-  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag “helper”']);
+  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag helper']);
   await press('ArrowDown');
   await press('d');
   expect(await lines()).toHaveLength(4);
   await press('Delete');
   await press('Control+z');
   await press('Control+Shift+z');
-  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag “helper”']);
+  expect(await lines()).toEqual(['cannot be emailed', 'has clicked a message', 'has the tag helper']);
 
   // a word that is found by typing
   await page.locator('[data-line="1"]').focus();
@@ -165,7 +169,7 @@ test('the whole editor by keyboard alone: adding, walking, turning round, moving
     data.setData('text/plain', JSON.stringify({ none: [{ test: 'tag', tag: 'vip', has: true }] }));
     document.activeElement!.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
   });
-  expect(await lines()).toEqual(['cannot be emailed', 'has viewed a product', 'has the tag “helper”', 'none of', 'has the tag “vip”']);
+  expect(await lines()).toEqual(['cannot be emailed', 'has viewed a product', 'has the tag helper', 'none of', 'has the tag vip']);
 
   await page.getByLabel('Why, or why not, for one person').focus();
   await page.keyboard.type('sander.demo');
@@ -191,7 +195,8 @@ test('a line is dragged to another place; ready-made segments are added; they st
   await expect(lines.first()).toHaveAttribute('aria-label', /received a message at least 3 times/);
   await lines
     .nth(1)
-    .getByRole('button', { name: /^Acts on/ })
+
+    .getByTestId('grip')
     .dragTo(lines.first());
   await expect(lines.first()).toHaveAttribute('aria-label', /has not opened/);
   await page.getByRole('button', { name: 'Cancel' }).click();

@@ -8,6 +8,7 @@ import {
   sayDone,
   sayHours,
   sayName,
+  sayTriggerProperty,
   type Comparison,
   type PropertyTest,
   type Rule,
@@ -24,7 +25,8 @@ type Catalogue = ReturnType<typeof useKnown>;
 interface Props<T> {
   readonly test: T;
   readonly known: Catalogue;
-  readonly isInFlow: boolean;
+  /** the event that starts the flow, in one */
+  readonly startedBy: string | undefined;
   readonly put: (test: Rule, field: string) => void;
 }
 type OfKind<K extends Test['test']> = Extract<Test, { test: K }>;
@@ -95,7 +97,7 @@ export function Line(props: Props<Test>): ReactNode {
     case 'trigger':
       return (
         <>
-          {sayName(test.property)} of what started it{' '}
+          {sayTriggerProperty(test.property, { triggerType: props.startedBy })}{' '}
           <Compared test={test} onChange={(change, field) => props.put({ ...test, ...change } as Rule, field)} />
         </>
       );
@@ -412,7 +414,7 @@ function EventWord({ type, known, onChange }: { type: string; known: Catalogue; 
   );
 }
 
-function Did({ test, known, isInFlow, put }: Props<OfKind<'did' | 'didNot'>>) {
+function Did({ test, known, startedBy, put }: Props<OfKind<'did' | 'didNot'>>) {
   return (
     <>
       {is(test.test === 'did', 'has', 'has not', 'Whether', (did) => put({ ...test, test: did ? 'did' : 'didNot' }, 'test'))}{' '}
@@ -425,7 +427,7 @@ function Did({ test, known, isInFlow, put }: Props<OfKind<'did' | 'didNot'>>) {
         }}
       />{' '}
       <Where where={test.where} onChange={(where, field) => put({ ...test, where }, field)} />{' '}
-      <When since={test.since} isInFlow={isInFlow} onChange={(since, field) => put({ ...test, since }, field)} />
+      <When since={test.since} isInFlow={startedBy !== undefined} onChange={(since, field) => put({ ...test, since }, field)} />
       {test.hours && <Hours says={sayHours(test.hours)} onRemove={() => put(without(test, 'hours'), 'hours')} />}
     </>
   );
@@ -533,12 +535,12 @@ const TOTAL_OPS = OPS.filter(([op]) => ['is', 'atLeast', 'above', 'atMost', 'bel
   string,
 ])[];
 
-function Total({ test, known, isInFlow, put }: Props<OfKind<'total'>>) {
+function Total({ test, known, startedBy, put }: Props<OfKind<'total'>>) {
   const [low, high] = Array.isArray(test.value) ? test.value : [test.value, test.value];
   return (
     <>
       of all the times the person has <EventWord type={test.event} known={known} onChange={(event) => put({ ...test, event }, 'event')} />{' '}
-      <When since={test.since} isInFlow={isInFlow} onChange={(since, field) => put({ ...test, since }, field)} />,{' '}
+      <When since={test.since} isInFlow={startedBy !== undefined} onChange={(since, field) => put({ ...test, since }, field)} />,{' '}
       <PickWord label="What is taken" value={test.take} options={TAKES} onChange={(take) => put({ ...test, take }, 'take')} /> of{' '}
       <TypeWord
         label="Property"

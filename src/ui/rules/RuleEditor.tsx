@@ -1,7 +1,7 @@
 'use client';
 
 import { clsx } from 'clsx';
-import { GripVertical } from 'lucide-react';
+import { GripVertical, MoreVertical } from 'lucide-react';
 import { useDeferredValue, useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
 import { toast } from 'sonner';
 import {
@@ -23,7 +23,7 @@ import {
   type RulePath,
   type Test,
 } from '@/core/rules';
-import { inputClass, Menu } from '../kit';
+import { inputClass, Menu, useStore } from '../kit';
 import { Line } from './Line';
 import { useKnown } from './useKnown';
 import { PickWord } from './words';
@@ -63,6 +63,11 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   const [dragged, setDragged] = useState<RulePath | null>(null);
   const [over, setOver] = useState<string | null>(null);
 
+  const { currency } = useStore();
+  const says = (part: Rule): string => {
+    const word = groupWordOf(part);
+    return word ? NAMES[word] : sayRule(part, { currency, ...(startedBy !== undefined && { triggerType: startedBy }) });
+  };
   const change = (next: Rule, tag: string, focus?: RulePath) => {
     const parts = partsOf(next);
     const isSingle = 'all' in next && parts!.length === 1 && !groupWordOf(parts![0]!);
@@ -121,27 +126,12 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   };
 
   const handle = (path: RulePath, part: Rule): ReactNode => (
-    <Menu
-      align="start"
-      groups={[
-        [
-          { name: 'Say the opposite', onSelect: () => change(replaceAt(rule, path, negated(part)), '', path) },
-          { name: 'Duplicate', onSelect: () => change(duplicateAt(rule, path), '') },
-          { name: 'Copy as text', onSelect: () => copy(path) },
-          { name: 'Put into a group', onSelect: () => change(replaceAt(rule, path, groupOf('any', [part])), '') },
-        ],
-        [
-          { name: 'Move up', onSelect: () => shift(path, -1) },
-          { name: 'Move down', onSelect: () => shift(path, 1) },
-        ],
-        [{ name: 'Remove', takes: true, onSelect: () => remove(path) }],
-      ]}
-    >
-      <button
-        type="button"
+    <span className="flex shrink-0 items-center">
+      <span
         draggable
-        aria-label={`Acts on: ${groupWordOf(part) ? NAMES[groupWordOf(part)!] : sayRule(part)}`}
-        title="Drag to move, or press for more"
+        aria-hidden="true"
+        title="Drag to move"
+        data-testid="grip"
         onDragStart={(event) => {
           event.dataTransfer.setData(MIME, JSON.stringify(part));
           event.dataTransfer.setData('text/plain', JSON.stringify(part));
@@ -151,11 +141,36 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
           setDragged(null);
           setOver(null);
         }}
-        className="mt-0.5 grid size-5 shrink-0 cursor-grab place-items-center rounded-md text-soft hover:bg-wash hover:text-ink"
+        className="grid size-5 cursor-grab place-items-center text-soft hover:text-ink"
       >
-        <GripVertical size={14} aria-hidden="true" />
-      </button>
-    </Menu>
+        <GripVertical size={14} />
+      </span>
+      <Menu
+        align="start"
+        groups={[
+          [
+            { name: 'Say the opposite', onSelect: () => change(replaceAt(rule, path, negated(part)), '', path) },
+            { name: 'Duplicate', onSelect: () => change(duplicateAt(rule, path), '') },
+            { name: 'Copy as text', onSelect: () => copy(path) },
+            { name: 'Put into a group', onSelect: () => change(replaceAt(rule, path, groupOf('any', [part])), '') },
+          ],
+          [
+            { name: 'Move up', onSelect: () => shift(path, -1) },
+            { name: 'Move down', onSelect: () => shift(path, 1) },
+          ],
+          [{ name: 'Remove', takes: true, onSelect: () => remove(path) }],
+        ]}
+      >
+        <button
+          type="button"
+          aria-label={`Acts on: ${says(part)}`}
+          title="More to do with it"
+          className="grid h-6 w-4 place-items-center rounded-md text-soft hover:bg-wash hover:text-ink"
+        >
+          <MoreVertical size={14} aria-hidden="true" />
+        </button>
+      </Menu>
+    </span>
   );
   const drop = (path: RulePath) => ({
     onDragOver: (event: React.DragEvent) => {
@@ -196,6 +211,7 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
             <Add
               label={depth === 0 ? 'Add a condition' : `Add a condition to “${NAMES[word]}”`}
               known={known}
+              isNarrow={startedBy !== undefined}
               onFocus={() => setTyping(true)}
               onAdd={(more) => change(insertAt(rule, [...path, parts.length], more), '')}
             />
@@ -206,13 +222,12 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   };
   const line = (part: Rule, path: RulePath, depth: number): ReactNode => {
     const id = path.join('.');
-    const says = groupWordOf(part) ? NAMES[groupWordOf(part)!] : sayRule(part);
     return (
       <li
         key={id}
         tabIndex={0}
         data-line={id}
-        aria-label={says}
+        aria-label={says(part)}
         aria-keyshortcuts="Alt+ArrowUp Alt+ArrowDown Delete D N C"
         onKeyDown={(event) => onKey(event, path)}
         {...drop(path)}
@@ -229,7 +244,7 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
             <Line
               test={part as Test}
               known={known}
-              isInFlow={startedBy !== undefined}
+              startedBy={startedBy}
               put={(test, field) => change(replaceAt(rule, path, test), `${id}.${field}`)}
             />
           </span>
@@ -264,11 +279,13 @@ function readRule(text: string): Rule | null {
 function Add({
   label,
   known,
+  isNarrow,
   onAdd,
   onFocus,
 }: {
   label: string;
   known: ReturnType<typeof useKnown>;
+  isNarrow: boolean;
   onAdd: (rule: Rule) => void;
   onFocus: () => void;
 }) {
@@ -295,7 +312,7 @@ function Add({
         aria-autocomplete="list"
         aria-activedescendant={isOpen && found.length ? `${id}-${chosen}` : undefined}
         value={typed}
-        placeholder={`${label}: “ordered 3”, “clicked”, “Netherlands”, “any of” …`}
+        placeholder={isNarrow ? `${label} by typing` : `${label}: “ordered 3”, “clicked”, “Netherlands”, “any of” …`}
         onFocus={() => {
           setHere(true);
           onFocus();
@@ -350,7 +367,9 @@ function Add({
           ))}
           {!found.length && (
             <li role="option" aria-selected="false" aria-disabled="true" className="px-2 py-1 text-soft">
-              Nothing that has occurred is called that. Try an event, a value, a list or a tag.
+              {known.isLoading
+                ? 'Looking at what there is…'
+                : 'Nothing that has occurred is called that. Try an event, a value, a list or a tag.'}
             </li>
           )}
         </ul>

@@ -22,7 +22,7 @@ export const valuesQuery = (name: string) => ({
 export function useKnown(
   withValues: boolean,
   about: string | null = null,
-): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']> } {
+): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']>; readonly isLoading: boolean } {
   const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), ...FRESH });
   const attributes = useQuery({
     queryKey: ['attributes'],
@@ -53,9 +53,10 @@ export function useKnown(
       tags: tags.data?.tags ?? [],
       segments: segments.data?.segments ?? [],
       started: started.data?.list.map(({ name, kinds }) => ({ name, kind: kinds.number ? ('number' as const) : ('text' as const) })) ?? [],
+      isLoading: types.isPending || attributes.isPending || lists.isPending || tags.isPending || segments.isPending,
       attributeTypes: new Map(offered.map(({ name, type }) => [name, type])),
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `asked` follows from `offered`
-    [types.data, offered, values, lists.data, tags.data, segments.data, started.data],
+    [types.data, attributes.data, values, lists.data, tags.data, segments.data, started.data],
   );
 }
