@@ -64,7 +64,7 @@ async function build(key: string): Promise<void> {
       trx,
       { id: row.id, key, rule, revision: row.revision, isFirst: true, wakesOn: wakesOn([rule]), cause: 'rule' },
       ruleToSql(rule, now, zone, { isWhole: true }),
-      now,
+      { now, zone },
     );
   });
 }

@@ -90,6 +90,9 @@ test('a segment is written by typing, each word changed in place, undone, counte
   const moves = page.getByRole('list', { name: 'Joined and left lately' });
   await expect(moves.getByText(email)).toBeVisible({ timeout: 20_000 });
   await expect(moves.getByText('placed an order').first()).toBeVisible();
+  await moves.getByRole('link').first().click();
+  await expect(page.getByText(/^since .*: placed an order$/).first()).toBeVisible();
+  await page.goBack();
 
   // its opposite, and a list of who is in it
   await page.getByRole('button', { name: 'More' }).click();

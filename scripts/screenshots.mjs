@@ -97,9 +97,10 @@ if (['shop', 'outside', 'person'].some(wants)) {
   await shot('person');
 }
 
-await page.goto(`${base}/account`);
-await page.getByText('this one').waitFor();
-await shot('account');
+await page.goto(`${base}/people/segments/asleep`);
+await page.getByRole('button', { name: 'Change' }).click();
+await page.getByTestId('left').nth(2).waitFor();
+await shot('segment');
 await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);

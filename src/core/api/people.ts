@@ -53,6 +53,8 @@ export interface PersonView {
   readonly pausedUntil: string | null;
   readonly declined: readonly string[];
   readonly tags: readonly string[];
+  /** segments they are in, since when and because of what */
+  readonly segments: readonly { readonly key: string; readonly name: string; readonly since: string; readonly because: string }[];
   readonly lists: readonly { readonly key: string; readonly name: string; readonly at: string; readonly how: string }[];
   readonly orders: {
     readonly count: number;

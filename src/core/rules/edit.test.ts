@@ -107,6 +107,7 @@ describe('what is meant by words typed', () => {
           { value: 'NL', count: 88 },
         ],
       },
+      { name: 'born', values: [], isDate: true },
       { name: 'firstName', values: [] },
     ],
     lists: [{ key: 'keepers', name: 'Keepers’ club' }],
@@ -131,6 +132,7 @@ describe('what is meant by words typed', () => {
     expect(first('lapsed')!.rule).toEqual({ test: 'segment', segment: 'lapsed', member: true });
     expect(first('email')!.rule).toEqual({ test: 'consent', channel: 'email', reachable: true });
     expect(first('value 80')!.rule).toEqual({ test: 'trigger', property: 'value', op: 'atLeast', value: 80 });
+    expect(first('birthday')!.rule).toEqual({ test: 'date', name: 'born', yearly: true, from: 0, to: 7 });
     expect(first('any of')!.rule).toEqual({ any: [] });
     expect(first('first name')!.rule).toEqual({ test: 'attribute', name: 'firstName', op: 'known' });
   });

@@ -1,7 +1,7 @@
 export { durationSchema, eventTypeSchema, type Value } from './value';
 export { compare, isKnown, type Comparison, type PropertyTest, type WhereTest } from './compare';
 export * from './rule';
-export { MOST_ADDED, rangeOf, type SeenEvents, type Test, type Times } from './tests';
+export { MOST_ADDED, rangeOf, sayDays, type SeenEvents, type Test, type Times } from './tests';
 export { type Hours, type Since, isWithin, sayHours, spanOf } from './when';
 export * from './channel';
 export * from './facts';

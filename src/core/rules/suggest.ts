@@ -6,7 +6,11 @@ import { sayEvent, sayName } from './wording';
 /** What there is to build conditions of: what has occurred, and how often. */
 export interface Known {
   readonly events: readonly { readonly type: string; readonly count: number }[];
-  readonly attributes: readonly { readonly name: string; readonly values: readonly { readonly value: string; readonly count: number }[] }[];
+  readonly attributes: readonly {
+    readonly name: string;
+    readonly values: readonly { readonly value: string; readonly count: number }[];
+    readonly isDate?: boolean;
+  }[];
   readonly lists: readonly { readonly key: string; readonly name: string }[];
   readonly tags: readonly { readonly tag: string; readonly people: number }[];
   readonly segments: readonly { readonly key: string; readonly name: string }[];
@@ -66,7 +70,7 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
     add(rank, { test, event: type, ...(count && count > 1 && { times: count }), since: 'ever' }, note);
     if (!count) add(rank - 1, { test, event: type, since: { last: 'P30D' } }, note);
   }
-  for (const { name, values } of known.attributes) {
+  for (const { name, values, isDate } of known.attributes) {
     for (const { value, count: people } of values)
       if (
         has(
@@ -80,6 +84,10 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
           { test: 'attribute', name, op: isNot ? 'isNot' : 'is', value },
           people === 1 ? '1 person' : `${number.format(people)} people`,
         );
+    if (isDate && has(`${name} ${sayName(name)} birthday date`)) {
+      add(6e8, { test: 'date', name, yearly: true, from: 0, to: 7 }, 'attribute');
+      add(5e8, { test: 'date', name, yearly: false, from: -30, to: 0 }, 'attribute');
+    }
     if (has(`${name} ${sayName(name)}`)) add(0, { test: 'attribute', name, op: isNot ? 'unknown' : 'known' }, 'attribute');
   }
   for (const { name, kind } of known.started)

@@ -57,7 +57,7 @@ export function inOrderOfNeed<T extends { readonly key: string; readonly rule: R
 
 /** Whether an answer to a rule can change with time alone: when something leaves a window, a pause ends, or a moment comes. */
 export const turnsWithTime = (rule: Rule): boolean =>
-  testsOf(rule).some(({ test }) => test === 'did' || test === 'didNot' || test === 'total' || test === 'consent');
+  testsOf(rule).some(({ test }) => test === 'did' || test === 'didNot' || test === 'total' || test === 'consent' || test === 'date');
 
 /** The rule for everybody for whom this one does not hold. */
 export function oppositeOf(rule: Rule): Rule {

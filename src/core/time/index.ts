@@ -1,3 +1,4 @@
+export * from './day';
 export * from './duration';
 export * from './zone';
 export * from './earliest';

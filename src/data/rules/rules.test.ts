@@ -71,6 +71,19 @@ const leaf = fc.oneof(
     .map(([one, compared]) => ({ ...one, ...compared })),
   fc.tuple(name, comparison).map(([n, c]) => ({ test: 'attribute', name: n, ...c })),
   fc.record({ test: fc.constant('consent'), channel: fc.constantFrom('email', 'sms', 'push'), reachable: fc.boolean() }),
+  fc
+    .record({
+      test: fc.constant('date'),
+      name: fc.constantFrom('born', 'plan.name'),
+      yearly: fc.boolean(),
+      span: fc.tuple(fc.integer({ min: -40, max: 40 }), fc.integer({ min: 0, max: 40 })),
+      open: fc.constantFrom('', 'from', 'to'),
+    })
+    .map(({ span: [from, length], open, ...one }) => ({
+      ...one,
+      ...((one.yearly || open !== 'from') && { from }),
+      ...((one.yearly || open !== 'to') && { to: from + length }),
+    })),
   fc.record({ test: fc.constant('list'), list: fc.constantFrom('keepers', 'plants', 'nowhere'), member: fc.boolean() }),
   fc.record({ test: fc.constant('tag'), tag: fc.constantFrom('vip', "o'tag", 'never'), has: fc.boolean() }),
   fc.record({
@@ -121,8 +134,13 @@ const items = fc.array(
   ),
   { maxLength: 3 },
 );
+const born = fc.constantFrom(
+  ...['2026-11-24', '2026-11-23', '2026-12-10', '1990-11-30', '1996-02-29', '2025-12-31', '2027-01-01', '0001-01-01'],
+  // no days
+  ...['2026-02-30', '0000-01-01', '2026-13-01', '2026-1-1', '24.11.2026', '2026-11-24T10:00:00Z', '', 20261124, true, null],
+);
 const person = fc.record({
-  attributes: bag,
+  attributes: fc.tuple(bag, fc.option(born, { nil: undefined })).map(([own, day]) => ({ ...own, ...(day !== undefined && { born: day }) })),
   // by channel, what stands between us and them: 0 no address, 1 an empty one, 2 one that is suppressed, 3 one that is not
   address: fc.array(fc.constantFrom(0, 1, 2, 3, 3), { minLength: 3, maxLength: 3 }),
   consent: fc.array(fc.constantFrom('given', 'given', 'withdrawn', null), { minLength: 3, maxLength: 3 }),

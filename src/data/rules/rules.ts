@@ -1,4 +1,4 @@
-import type { Instant } from '@/core/time';
+import { localDate, type Instant } from '@/core/time';
 import { MOST_ADDED, partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test, type WhereTest } from '@/core/rules';
 import { ADDRESS_SQL } from './addresses';
 
@@ -181,6 +181,20 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
   attribute: (test, { bind }) => compareSql(bind, at(bind, 'p.attributes', test.name), test),
   trigger: () => {
     throw new NotForLists('the event that started a run is only known inside a flow');
+  },
+  date: (test, { bind, now, zone }) => {
+    const day = `day_of(${at(bind, 'p.attributes', test.name)})`;
+    const today = bind(localDate(now, zone), 'date');
+    const bounds = (one: string) =>
+      [
+        test.from === undefined ? '' : `${one} >= ${bind(test.from, 'int')}`,
+        test.to === undefined ? '' : `${one} <= ${bind(test.to, 'int')}`,
+      ]
+        .filter(Boolean)
+        .join(' and ');
+    if (!test.yearly) return `coalesce(${bounds(`(${day} - ${today})`)}, false)`;
+    const years = `generate_series(extract(year from ${today})::int - 1, extract(year from ${today})::int + 1)`;
+    return `(${day} is not null and exists (select 1 from ${years} as year where ${bounds(`(anniversary(${day}, year) - ${today})`)}))`;
   },
   answer: () => {
     throw new NotForLists('what came in answer to a step is only known inside a flow');

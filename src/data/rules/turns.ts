@@ -1,4 +1,4 @@
-import { DAY, HOUR, approximateMs, type Instant } from '@/core/time';
+import { DAY, HOUR, approximateMs, localDate, type Instant } from '@/core/time';
 import { testsOf, type Rule } from '@/core/rules';
 import type { Compiled } from './rules';
 
@@ -19,7 +19,7 @@ function boundsOf(duration: string): { shortest: number; longest: number } {
  * `person_id` and `at`; null where it cannot. Never later than the moment at which the answer changes, and commonly
  * earlier: who is looked at then is given the very moment.
  */
-export function turnsToSql(rule: Rule, now: Instant): Compiled | null {
+export function turnsToSql(rule: Rule, now: Instant, zone: string): Compiled | null {
   const bindings: Record<string, unknown> = {};
   let count = 0;
   const bind = (value: unknown, cast: string): string => {
@@ -32,6 +32,24 @@ export function turnsToSql(rule: Rule, now: Instant): Compiled | null {
   const windows = new Map<string, Set<string>>();
   for (const test of testsOf(rule)) {
     if (test.test === 'consent') parts.add(`select p.id as person_id, p.paused_until as at from people p where p.paused_until > ${nowSql}`);
+    if (test.test === 'date') {
+      const day = `day_of(case when jsonb_exists(p.attributes, ${bind(test.name, 'text')}) then p.attributes -> ${bind(test.name, 'text')}
+        else p.attributes #> ${bind(test.name.split('.'), 'text[]')} end)`;
+      const today = bind(localDate(now, zone), 'date');
+      const days = test.yearly
+        ? `generate_series(extract(year from ${today})::int - 1, extract(year from ${today})::int + 2) as year cross join lateral (select anniversary(d.day, year)) a(day)`
+        : `lateral (select d.day) a(day)`;
+      const turning = [
+        test.to === undefined ? '' : `(a.day - ${bind(test.to, 'int')})`,
+        test.from === undefined ? '' : `(a.day - ${bind(test.from, 'int')} + 1)`,
+      ];
+      parts.add(`select p.id as person_id, cast(min(t.day) as timestamp) at time zone ${bind(zone, 'text')} - interval '3 hours' as at
+        from people p cross join lateral (select ${day} as day) d cross join ${days} cross join lateral (values ${turning
+          .filter(Boolean)
+          .map((one) => `(${one})`)
+          .join(', ')}) t(day)
+        where d.day is not null and t.day > ${today} group by p.id`);
+    }
     if (test.test !== 'did' && test.test !== 'didNot' && test.test !== 'total') continue;
     const of = windows.get(test.event) ?? new Set();
     windows.set(test.event, of);

@@ -37,7 +37,7 @@ export async function buildMembership(
   sql: Sql,
   segment: { id: number; key: string; rule: Rule; revision: number; isFirst: boolean; wakesOn: readonly string[]; cause: string },
   chosen: Compiled,
-  now: Instant,
+  { now, zone }: { now: Instant; zone: string },
 ): Promise<Built> {
   const at = new Date(now);
   const { id } = segment;
@@ -82,7 +82,7 @@ export async function buildMembership(
       { at, key: segment.key },
     );
   }
-  const turns = turnsToSql(segment.rule, now);
+  const turns = turnsToSql(segment.rule, now, zone);
   if (turns)
     await query(
       sql,

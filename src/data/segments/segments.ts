@@ -318,3 +318,18 @@ export async function topTenth(sql: Sql): Promise<number | null> {
   );
   return row?.minor ? Number(row.minor) : null;
 }
+
+/** The segments that somebody is in, by name. */
+export async function segmentsOf(sql: Sql, personId: string): Promise<{ key: string; name: string; since: Date; cause: string }[]> {
+  return query(
+    sql,
+    `select s.key, s.document ->> 'name' as name, m.since, m.cause from segment_members m join segments s on s.id = m.segment_id
+     where m.person_id = :personId order by lower(s.document ->> 'name')`,
+    { personId },
+  );
+}
+
+/** Leaves somebody alone for a while whose look has broken; what was noted of them stays. */
+export async function setLookAside(sql: Sql, personId: string, until: Instant): Promise<void> {
+  await query(sql, 'update segment_looks set due_at = :until where person_id = :personId', { personId, until: new Date(until) });
+}

@@ -7,7 +7,9 @@ import { tagsOf } from '@/data/work';
 import { loadAllFacts } from '@/data/rules';
 import { readVersion } from '@/data/flows';
 import { declinedTopics, identifiersOf, listsOf, openRuns, orderGaps, personTotals, readConsents, sharersOf } from '@/data/people';
+import { segmentsOf } from '@/data/segments';
 import { readStore } from '@/data/store';
+import { sayCause } from './causes';
 import { mergesOf } from './merges';
 import { nameOf, person, publicId } from './who';
 
@@ -23,7 +25,7 @@ export function median(numbers: readonly number[]): number | null {
 export async function personView(db: Db, id: string): Promise<PersonView> {
   const row = await person(db, id);
   const store = await readStore(db);
-  const [facts, totals, runs, consents, identifiers, tags, lists, declined, gaps, sharers, merges] = await Promise.all([
+  const [facts, totals, runs, consents, identifiers, tags, lists, segments, declined, gaps, sharers, merges] = await Promise.all([
     loadAllFacts(db, row.id, []),
     personTotals(db, row.id),
     openRuns(db, row.id),
@@ -31,6 +33,7 @@ export async function personView(db: Db, id: string): Promise<PersonView> {
     identifiersOf(db, row.id),
     tagsOf(db, row.id),
     listsOf(db, row.id),
+    segmentsOf(db, row.id),
     declinedTopics(db, row.id),
     orderGaps(db, row.id),
     sharersOf(db, row.id),
@@ -119,6 +122,7 @@ export async function personView(db: Db, id: string): Promise<PersonView> {
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until.toISOString() : null,
     declined,
     tags,
+    segments: segments.map(({ key, name, since, cause }) => ({ key, name, since: since.toISOString(), because: sayCause(cause) })),
     lists: lists.map((list) => ({ key: list.key, name: list.name, at: list.at.toISOString(), how: list.how })),
     orders: {
       count: totals.orders,

@@ -145,7 +145,11 @@ async function main(): Promise<void> {
       let moved = 0;
       try {
         // who is in which segment first: what their runs look at
-        const looked = await lookAtPeople(loopDb);
+        const looked = await lookAtPeople(loopDb).catch((error: unknown) => {
+          if (isOutage(error)) throw error;
+          log.error({ looking: (error as Error).message });
+          return 0;
+        });
         moved = Math.max(looked, await tick(loopDb));
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {

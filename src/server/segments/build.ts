@@ -19,7 +19,7 @@ export async function buildNow(trx: Sql, row: SegmentRow, how: { wakesOn: readon
     trx,
     { id: row.id, key: row.key, rule, revision: row.revision, isFirst: row.rule === null, ...how },
     ruleToSql(rule, now, zone, { isWhole: true }),
-    now,
+    { now, zone },
   );
 }
 

@@ -1,8 +1,8 @@
 import { asksOfRules } from '@/core/flows';
 import { inOrderOfNeed, turnsWithTime } from '@/core/segments';
 import { verdict, wakesOn as signalsFor, type Facts, type Rule, type Verdict, type Viewpoint } from '@/core/rules';
-import { sooner, type Instant } from '@/core/time';
-import { inTransaction, type Db, type Sql } from '@/data/db';
+import { MINUTE, sooner, type Instant } from '@/core/time';
+import { inTransaction, isInTheWay, isOutage, type Db, type Sql } from '@/data/db';
 import { loadFacts, nameCause } from '@/data/rules';
 import {
   claimLooks,
@@ -13,6 +13,7 @@ import {
   lookedAt,
   looksDue,
   readSegments,
+  setLookAside,
   shareSegments,
   transactionNow,
   type LookRow,
@@ -28,6 +29,9 @@ const BATCH = 500;
 /** From so many on, looking at everybody set by set is faster than one by one. */
 const MANY = 20_000;
 
+/** How long somebody is left alone whose look has broken. */
+const ASIDE = 5 * MINUTE;
+
 /** A segment as people are looked at for it. */
 interface Kept {
   readonly id: number;
@@ -39,19 +43,34 @@ interface Kept {
 
 /**
  * Looks at people of whom something has become known, or for whom a moment has come: whether they are in each segment that
- * could have changed. Who joins or leaves is stored with its moment and cause, and is an event. Answers with how many were
+ * could have changed. Where storing breaks, person after person is looked at alone, and who it is about is set aside. Who joins or leaves is stored with its moment and cause, and is an event. Answers with how many were
  * looked at; 0 when nobody was due, or all were in other hands.
  */
 export async function lookAtPeople(db: Db, limit = BATCH): Promise<number> {
   const { now } = await readStore(db);
   if ((await looksDue(db, now, MANY + 1)) > MANY) return lookAtEverybody(db);
-  return inTransaction(db, (trx) => lookAtDue(trx, limit));
+  let claimed: readonly LookRow[] = [];
+  try {
+    return await inTransaction(db, (trx) => lookAtDue(trx, limit, (due) => (claimed = due)));
+  } catch (error) {
+    if (isOutage(error) || isInTheWay(error) || !claimed.length) throw error;
+    if (claimed.length > 1) {
+      let looked = 0;
+      for (let left = claimed.length; left > 0; left--) looked += await lookAtPeople(db, 1);
+      return looked;
+    }
+    const personId = claimed[0]!.person_id;
+    log.error({ person: personId, error: (error as Error).stack }, 'somebody cannot be looked at for segments and is set aside');
+    await setLookAside(db, personId, now + ASIDE);
+    return 1;
+  }
 }
 
-async function lookAtDue(trx: Sql, limit: number): Promise<number> {
+async function lookAtDue(trx: Sql, limit: number, onClaimed: (due: readonly LookRow[]) => void): Promise<number> {
   await shareSegments(trx);
   const { now, zone } = await readStore(trx);
   const due = await claimLooks(trx, now, limit);
+  onClaimed(due);
   if (!due.length) return 0;
   const kept = await keptSegments(trx);
   const asked = new Map(due.map((look) => [look.person_id, { look, segments: toLookAt(look, kept, now) }]));

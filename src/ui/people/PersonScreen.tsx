@@ -226,6 +226,22 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
             <p className="text-soft">In no flow at this moment.</p>
           )}
         </Card>
+        <Card title="Segments">
+          {person.segments.length ? (
+            person.segments.map((segment) => (
+              <p key={segment.key} className="flex items-baseline gap-2 text-sm">
+                <Link href={`/people/segments/${segment.key}`} className="whitespace-nowrap font-semibold hover:underline">
+                  {segment.name}
+                </Link>
+                <span className="truncate text-soft" title={segment.because}>
+                  since {sayDate(segment.since, store.zone)}: {segment.because}
+                </span>
+              </p>
+            ))
+          ) : (
+            <p className="text-soft">In no segment at this moment.</p>
+          )}
+        </Card>
         <Card
           title="Lists"
           act={

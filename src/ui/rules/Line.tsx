@@ -5,6 +5,7 @@ import { Fragment, type ReactNode } from 'react';
 import {
   CHANNELS,
   CHANNEL_WORDS,
+  sayDays,
   sayDone,
   sayHours,
   sayName,
@@ -42,6 +43,8 @@ export function Line(props: Props<Test>): ReactNode {
       return <Total {...props} test={test} />;
     case 'attribute':
       return <Attribute {...props} test={test} />;
+    case 'date':
+      return <Dated {...props} test={test} />;
     case 'consent':
       return (
         <>
@@ -299,6 +302,81 @@ function nearest(asked: string, values: readonly { readonly value: string; reado
     );
   };
   return values.filter((one) => isNear(one.value)).slice(0, 4);
+}
+
+/** A day that is on file, how far off. */
+function Dated({ test, known, put }: Props<OfKind<'date'>>) {
+  const { name, yearly, from, to } = test;
+  const kind = from === undefined ? 'until' : to === undefined ? 'since' : 'between';
+  const dates = known.attributes.filter((one) => known.attributeTypes.get(one.name) === 'date');
+  const set = (next: typeof kind) => {
+    const [low, high] = [from ?? Math.min(0, to ?? 0), to ?? Math.max(7, from ?? 0)];
+    put({ test: 'date', name, yearly, ...(next !== 'until' && { from: low }), ...(next !== 'since' && { to: high }) }, 'kind');
+  };
+  const days = (label: string, value: number, onChange: (value: number) => void, isSound: (value: number) => boolean) => (
+    <TypeWord
+      label={label}
+      isNumber
+      value={String(value)}
+      read={(text) => (/^-?\d{1,5}$/.test(text) && isSound(Number(text)) ? true : undefined)}
+      onChange={(text) => onChange(Number(text))}
+    />
+  );
+  return (
+    <>
+      <FindWord
+        label="Attribute"
+        value={name}
+        shown={sayName(name)}
+        takesOther
+        options={(dates.length ? dates : known.attributes).map((one) => ({ key: one.name, name: sayName(one.name) }))}
+        onChange={(next) => put({ ...test, name: next }, 'name')}
+      />{' '}
+      <PickWord
+        label="Each year or once"
+        value={yearly ? 'yearly' : 'once'}
+        options={[
+          ['once', 'is'],
+          ['yearly', 'comes round'],
+        ]}
+        onChange={(next) =>
+          put({ test: 'date', name, yearly: next === 'yearly', from: from ?? 0, to: to ?? Math.max(7, from ?? 0) }, 'yearly')
+        }
+      />{' '}
+      {yearly ? (
+        'from '
+      ) : (
+        <>
+          <PickWord
+            label="When"
+            value={kind}
+            options={[
+              ['between', 'from'],
+              ['since', 'not before'],
+              ['until', 'not after'],
+            ]}
+            onChange={set}
+          />{' '}
+        </>
+      )}
+      {from !== undefined &&
+        days(
+          'First day',
+          from,
+          (next) => put({ ...test, from: next }, 'from'),
+          (next) => to === undefined || next <= to,
+        )}
+      {from !== undefined && to !== undefined && ' to '}
+      {to !== undefined &&
+        days(
+          'Last day',
+          to,
+          (next) => put({ ...test, to: next }, 'to'),
+          (next) => from === undefined || next >= from,
+        )}{' '}
+      days from today <span className="text-xs text-soft">({sayDays(test)}; days gone by are below 0)</span>
+    </>
+  );
 }
 
 const SINCE = [

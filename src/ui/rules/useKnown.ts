@@ -48,7 +48,11 @@ export function useKnown(
   return useMemo(
     () => ({
       events: types.data?.types.map(({ type, count }) => ({ type, count })) ?? [],
-      attributes: offered.map(({ name }) => ({ name, values: values[asked.findIndex((one) => one.name === name)] ?? [] })),
+      attributes: offered.map(({ name, type }) => ({
+        name,
+        isDate: type === 'date',
+        values: values[asked.findIndex((one) => one.name === name)] ?? [],
+      })),
       lists: lists.data?.lists ?? [],
       tags: tags.data?.tags ?? [],
       segments: segments.data?.segments ?? [],

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import { answerKind, answerSchema } from './answer';
 import { attributeKind, attributeSchema } from './attribute';
 import { consentKind, consentSchema } from './consent';
+import { dateKind, dateSchema } from './date';
 import { eventKind, eventSchema } from './event';
 import type { TestKind } from './kind';
 import { listKind, listSchema } from './list';
@@ -11,12 +12,14 @@ import { totalKind, totalSchema } from './total';
 import { triggerKind, triggerSchema } from './trigger';
 
 export { MOST_ADDED } from './total';
+export { sayDays } from './date';
 export { rangeOf, type SeenEvents, type Times } from './event';
 
 export const testSchema = z.union([
   attributeSchema,
   triggerSchema,
   answerSchema,
+  dateSchema,
   consentSchema,
   listSchema,
   segmentTestSchema,
@@ -31,6 +34,7 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   attribute: attributeKind,
   trigger: triggerKind,
   answer: answerKind,
+  date: dateKind,
   consent: consentKind,
   list: listKind,
   segment: segmentKind,

@@ -6,6 +6,18 @@ import type { Knex } from 'knex';
  */
 export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
+    -- a day that a text says, as core/time/day.ts reads it; null where it says none
+    create function day_of(value jsonb) returns date language sql immutable as $$
+      select case when jsonb_typeof(value) = 'string' and t ~ '^\\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\\d|3[01])$' and substr(t, 1, 4) <> '0000'
+        and substr(t, 9)::int <= extract(day from make_date(substr(t, 1, 4)::int, substr(t, 6, 2)::int, 1) + interval '1 month - 1 day')
+        then make_date(substr(t, 1, 4)::int, substr(t, 6, 2)::int, substr(t, 9)::int) end from (select value #>> '{}' as t) read
+    $$;
+    -- the same day of another year; 29 February is the 28th where there is none
+    create function anniversary(day date, year int) returns date language sql immutable as $$
+      select make_date(year, extract(month from day)::int, least(extract(day from day)::int,
+        extract(day from make_date(year, extract(month from day)::int, 1) + interval '1 month - 1 day')::int))
+    $$;
+
     create table segments (
       id int generated always as identity primary key,
       key text not null unique,
