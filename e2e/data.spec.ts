@@ -316,6 +316,7 @@ test('many at once: filtered, chosen, tagged with the count before, undone; a vi
   await page.getByLabel('Value').fill('Germany');
   await page.getByRole('button', { name: 'Filter', exact: true }).click();
   await expect(page.getByText('country is “Germany”')).toBeVisible();
+  await expect(page.getByTestId('people-count')).toHaveText(/match/);
   const count = Number((await page.getByTestId('people-count').textContent())!.replace(/\D/g, ''));
   await page.getByRole('checkbox', { name: /^Choose all/ }).check();
   await page.getByRole('button', { name: 'Tag', exact: true }).click();

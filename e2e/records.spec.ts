@@ -119,9 +119,9 @@ test('a list: made, somebody put on it and taken off, its growth read by keyboar
   const growth = page.getByRole('img', { name: /People on the list at the end of each day/ });
   await growth.focus();
   await page.keyboard.press('ArrowLeft');
-  await expect(page.getByText(/: 0 people on it, 0 joined, 0 left/)).toBeVisible();
+  await expect(page.getByText(/: 0 people on the list, 0 joined, 0 left/)).toBeVisible();
   await page.keyboard.press('ArrowRight');
-  await expect(page.getByText(/: 1 person on it, 1 joined, 0 left/)).toBeVisible();
+  await expect(page.getByText(/: 1 person on the list, 1 joined, 0 left/)).toBeVisible();
   const key = new URL(page.url()).pathname.split('/').at(-1)!;
   expect(
     (await api<{ events?: unknown; items: { type: string }[] }>(request, 'GET', `/people/${email}/timeline`)).body.items.map(

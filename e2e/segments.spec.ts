@@ -212,6 +212,13 @@ test('a line is dragged to another place; ready-made segments are added; they st
   await entry.click();
   await expect(page.getByText('Everyone who is in the segment lapsed')).toBeVisible();
   await expect(page.getByTestId('people-count')).toHaveText(new RegExp(`^${size.toLocaleString('en')} p`));
+  // what is filtered by is one rule, which goes on in the editor
+  await page.getByRole('button', { name: 'Change', exact: true }).click();
+  const conditions = page.getByRole('dialog');
+  await conditions.getByRole('combobox', { name: 'Add a condition', exact: true }).fill('email');
+  await page.getByRole('option', { name: /can be emailed/ }).click();
+  await conditions.getByRole('button', { name: 'Filter' }).click();
+  await expect(page.getByText('Everyone who is in the segment lapsed and can be emailed')).toBeVisible();
   await page.getByRole('link', { name: 'As a segment' }).click();
   await expect(page.getByRole('listitem', { name: 'is in the segment lapsed' })).toBeVisible();
 });

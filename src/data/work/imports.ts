@@ -3,6 +3,9 @@ import { query, queryOne, rowsOf, type Sql } from '../db';
 import { eventKey } from '../sources';
 import { addressSql } from '../rules';
 
+/** What people `p` have done themselves: that we have put them into a segment is nothing of theirs. */
+const OF_THEIRS = `select 1 from events e where e.person_id = p.id and not (e.source = 'viatic' and e.type in ('segment.joined', 'segment.left'))`;
+
 const BAD_ROWS = rowsOf({ row: 'bigint', cells: 'jsonb', problems: 'jsonb' });
 const NAMED = rowsOf({ row: 'bigint', person_id: 'bigint' });
 const BEFORE = rowsOf({ person_id: 'bigint', was: 'jsonb', said: 'jsonb' });
@@ -421,7 +424,7 @@ export async function undoPeopleImport(
     sql,
     `create temp table leaving on commit drop as
      select p.id from people p where p.import_id = :workId
-       and not exists (select 1 from events e where e.person_id = p.id) and not exists (select 1 from runs r
+       and not exists (${OF_THEIRS}) and not exists (select 1 from runs r
          where r.person_id = p.id) and not exists (select 1 from merges m where m.winner_id = p.id)`,
     b,
   );
@@ -468,6 +471,7 @@ export async function undoPeopleImport(
     'list_members',
     'list_log',
     'declined_topics',
+    'events',
   ]) {
     await query(sql, `delete from ${table} where person_id in (select id from leaving)`);
   }
@@ -494,13 +498,13 @@ export async function removeEmpty(sql: Sql, personIds: readonly string[]): Promi
     await query<{ id: string }>(
       sql,
       `select p.id from people p where p.id = any(cast(:personIds as bigint[])) and p.import_id is null
-       and not exists (select 1 from events e where e.person_id = p.id) and not exists (select 1 from consent_log c where c.person_id = p.id)
+       and not exists (${OF_THEIRS}) and not exists (select 1 from consent_log c where c.person_id = p.id)
        and not exists (select 1 from list_members m where m.person_id = p.id) and not exists (select 1 from merges m
          where m.winner_id = p.id) and not exists (select 1 from runs r where r.person_id = p.id)`,
       { personIds },
     )
   ).map((row) => row.id);
-  for (const table of ['weak_claims', 'identifiers', 'person_tags', 'standing', 'orders', 'credits'])
+  for (const table of ['events', 'weak_claims', 'identifiers', 'person_tags', 'standing', 'orders', 'credits'])
     await query(sql, `delete from ${table} where person_id = any(cast(:leaving as bigint[]))`, { leaving });
   await query(sql, 'delete from people where id = any(cast(:leaving as bigint[]))', { leaving });
   return leaving.length;

@@ -5,6 +5,8 @@ import type { UploadView, WorkView } from '@/core/api';
 import { guessColumns, type ImportPlan } from '@/core/imports';
 import { connect, query } from '@/data/db';
 import { createList } from '@/data/people';
+import { drain } from '../flows';
+import { putSegment } from '../people';
 import { exportFile } from './exports';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { startBulk } from './acts';
@@ -245,6 +247,20 @@ describe('people from a file', () => {
       changed: 1,
     });
     expect((await people())[0]!.attributes).toMatchObject({ firstName: 'Ada', city: 'Zuid' });
+  });
+
+  it('that somebody has come into a segment meanwhile is nothing they have done: undone, they are gone, and out of it', async () => {
+    const rule = { test: 'attribute', name: 'email', op: 'known' };
+    await putSegment(lab.db, 'has-an-address', { schema: 'viatic.segment/1', name: 'Has an address', rule }, 'Marla');
+    await lab.settle();
+    const done = await run(planOf(await send('email\nada@example.com\n')));
+    await drain(lab.db);
+    expect([await count('segment_members'), await count('events')]).toEqual([1, 1]);
+    expect(await undoWork(context(), done.id, 'Marla')).toMatchObject({ result: { undone: { removed: 1 } } });
+    expect([await count('people'), await count('events'), await count('segment_members'), await count('segment_looks')]).toEqual([
+      0, 0, 0, 0,
+    ]);
+    await query(lab.db, 'truncate segments, segment_signals');
   });
 
   it('somebody who has done something since stays when the import is undone', async () => {

@@ -10,7 +10,16 @@ import { api, Button, Drop, Field, inputClass, sayCount } from '../kit';
 import { conditionsOf, OPS, type AttributeFilter, type View } from './view';
 
 /** Filters by any attribute: "country is NL". */
-export function ByAttribute({ view, put }: { view: View; put: (change: Partial<View>) => void }) {
+export function ByAttribute({
+  view,
+  put,
+  onMore,
+}: {
+  view: View;
+  put: (change: Partial<View>) => void;
+  /** opens the editor of rules, for what is more than an attribute */
+  onMore: () => void;
+}) {
   const attributes = useQuery({
     queryKey: ['attributes'],
     queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no'),
@@ -144,6 +153,16 @@ export function ByAttribute({ view, put }: { view: View; put: (change: Partial<V
           Filter
         </Button>
       </form>
+      <button
+        type="button"
+        className="justify-self-start text-sm text-accent underline"
+        onClick={() => {
+          setOpen(false);
+          onMore();
+        }}
+      >
+        More conditions…
+      </button>
     </Drop>
   );
 }

@@ -1,14 +1,31 @@
 'use client';
 
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
-import { Columns3, Download, ListFilter, Save, X, UsersRound } from 'lucide-react';
+import { Columns3, Download, ListFilter, Save, X, UsersRound, PenLine } from 'lucide-react';
 import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { viewInput, type AttributeView, type DirectoryItem, type DirectoryView, type FlowListView } from '@/core/api';
-import { sayName, sayWho } from '@/core/rules';
-import { api, Ask, Button, Drop, Empty, Entry, Failed, fieldClass, plural, sayCount, Table, useAsked, useStore } from '../kit';
-import { Narrowing } from '../rules';
+import { ruleSchema, sayName, sayWho, type Rule } from '@/core/rules';
+import {
+  api,
+  Ask,
+  Button,
+  Drop,
+  Empty,
+  Entry,
+  Failed,
+  fieldClass,
+  plural,
+  sayCount,
+  Table,
+  useAsked,
+  useStore,
+  Dialog,
+  issuesOf,
+  useUndo,
+} from '../kit';
+import { Narrowing, RuleEditor } from '../rules';
 import { Beside } from './Beside';
 import { BulkBar, type Chosen } from './BulkBar';
 import { ByAttribute } from './ByAttribute';
@@ -26,6 +43,7 @@ export function PeopleTable({ query }: { query: string }) {
   const [view, setView] = useState(() => readView(query));
   const [chosen, setChosen] = useState<Chosen>({ kind: 'some', ids: new Set() });
   const [isSaving, setSaving] = useState(false);
+  const [isWriting, setWriting] = useState(false);
   const put = (change: Partial<View>) => {
     setView((before) => ({ ...before, ...change }));
     if (!('sort' in change) && !('columns' in change) && !('direction' in change)) setChosen({ kind: 'some', ids: new Set() });
@@ -146,7 +164,7 @@ export function PeopleTable({ query }: { query: string }) {
                 </option>
               ))}
           </select>
-          <ByAttribute put={put} view={view} />
+          <ByAttribute put={put} view={view} onMore={() => setWriting(true)} />
           <Choose view={view} put={put} />
           <a
             href={`/api/v1/exports?what=people&format=csv&${who}`}
@@ -177,6 +195,11 @@ export function PeopleTable({ query }: { query: string }) {
               >
                 <Narrowing rule={rule} />
               </Drop>
+            )}
+            {rule && (
+              <button type="button" className="flex shrink-0 items-center gap-1 text-accent" onClick={() => setWriting(true)}>
+                <PenLine size={16} aria-hidden="true" /> Change
+              </button>
             )}
             {rule && (
               <Link
@@ -253,6 +276,26 @@ export function PeopleTable({ query }: { query: string }) {
           )}
         </div>
       </div>
+      {isWriting && (
+        <Conditions
+          rule={rule ?? { all: [] }}
+          onClose={() => setWriting(false)}
+          onDone={(next) => {
+            setWriting(false);
+            const isNothing = 'all' in next && !next.all.length;
+            setView((before) => ({
+              ...EMPTY,
+              q: before.q,
+              inside: before.inside,
+              sort: before.sort,
+              direction: before.direction,
+              columns: before.columns,
+              rule: isNothing ? '' : JSON.stringify(next),
+            }));
+            setChosen({ kind: 'some', ids: new Set() });
+          }}
+        />
+      )}
       <SaveView isOpen={isSaving} onClose={() => setSaving(false)} query={address} />
     </div>
   );
@@ -295,6 +338,28 @@ function Choose({ view, put }: { view: View; put: (change: Partial<View>) => voi
         </label>
       ))}
     </Drop>
+  );
+}
+
+/** Writes the conditions by which the table is filtered: all filters of before become one rule. */
+function Conditions({ rule, onClose, onDone }: { rule: Rule; onClose: () => void; onDone: (rule: Rule) => void }) {
+  const draft = useUndo(rule);
+  const problems = issuesOf(ruleSchema.safeParse(draft.document));
+  return (
+    <Dialog isOpen onClose={onClose} title="Conditions" about="The table shows everybody for whom they hold." width={720}>
+      <RuleEditor rule={draft.document} onChange={draft.edit} />
+      {problems.slice(0, 1).map(({ path, message }) => (
+        <p key={path} role="alert" className="text-stop">
+          {path} {message}
+        </p>
+      ))}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>Cancel</Button>
+        <Button kind="primary" disabled={problems.length > 0} onClick={() => onDone(draft.document)}>
+          Filter
+        </Button>
+      </div>
+    </Dialog>
   );
 }
 

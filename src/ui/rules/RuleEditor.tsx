@@ -331,8 +331,11 @@ function Add({
         onKeyDown={(event) => {
           if (event.key === 'ArrowDown' && found.length) setAt((chosen + 1) % found.length);
           else if (event.key === 'ArrowUp' && found.length) setAt((chosen + found.length - 1) % found.length);
-          else if (event.key === 'Enter' && found[chosen]) take(found[chosen].rule);
-          else if (event.key === 'Escape' && typed) setTyped('');
+          else if (event.key === 'Enter') {
+            // who types fast means what is typed, not what is still shown
+            const meant = typed === asked ? found[chosen] : suggest(typed, known)[0];
+            if (meant) take(meant.rule);
+          } else if (event.key === 'Escape' && typed) setTyped('');
           else return;
           event.preventDefault();
           event.stopPropagation();
