@@ -43,8 +43,9 @@ interface Kept {
 
 /**
  * Looks at people of whom something has become known, or for whom a moment has come: whether they are in each segment that
- * could have changed. Where storing breaks, person after person is looked at alone, and who it is about is set aside. Who joins or leaves is stored with its moment and cause, and is an event. Answers with how many were
- * looked at; 0 when nobody was due, or all were in other hands.
+ * could have changed. Where storing breaks, person after person is looked at alone, and who it is about is set aside. Who joins or leaves
+ * is stored with its moment and cause, and is an event. Answers with how many were looked at; 0 when nobody was due, or all were in other
+ * hands.
  */
 export async function lookAtPeople(db: Db, limit = BATCH): Promise<number> {
   const { now } = await readStore(db);
