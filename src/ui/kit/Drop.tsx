@@ -9,6 +9,7 @@ export function Drop({
   button,
   isOpen,
   onOpenChange,
+  align = 'end',
   className,
   children,
 }: {
@@ -16,6 +17,7 @@ export function Drop({
   /** where the caller opens and closes it */
   isOpen?: boolean;
   onOpenChange?: (isOpen: boolean) => void;
+  align?: 'start' | 'end';
   className?: string;
   children: ReactNode;
 }) {
@@ -24,9 +26,9 @@ export function Drop({
       <Popover.Trigger asChild>{button}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
-          align="end"
+          align={align}
           sideOffset={6}
-          className={clsx('z-40 grid max-h-[70vh] overflow-y-auto rounded-md border border-line bg-panel text-ink', className)}
+          className={clsx('z-[60] grid max-h-[70vh] overflow-y-auto rounded-md border border-line bg-panel text-ink', className)}
         >
           {children}
         </Popover.Content>

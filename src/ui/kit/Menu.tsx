@@ -25,7 +25,7 @@ export function Menu({
     <DropdownMenu.Root>
       <DropdownMenu.Trigger asChild>{children}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align={align} sideOffset={4} className="z-40 min-w-[200px] rounded-md border border-line bg-panel p-1">
+        <DropdownMenu.Content align={align} sideOffset={4} className="z-[60] min-w-[200px] rounded-md border border-line bg-panel p-1">
           {shown.map((group, at) => (
             <DropdownMenu.Group key={at} className={clsx(at > 0 && 'mt-1 border-t border-line pt-1')}>
               {group.map((item, place) => (

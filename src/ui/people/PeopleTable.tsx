@@ -347,7 +347,10 @@ function Conditions({ rule, onClose, onDone }: { rule: Rule; onClose: () => void
   const problems = issuesOf(ruleSchema.safeParse(draft.document));
   return (
     <Dialog isOpen onClose={onClose} title="Conditions" about="The table shows everybody for whom they hold." width={720}>
-      <RuleEditor rule={draft.document} onChange={draft.edit} />
+      {/* room for what is offered while a condition is typed */}
+      <div className="min-h-[380px]">
+        <RuleEditor rule={draft.document} onChange={draft.edit} />
+      </div>
       {problems.slice(0, 1).map(({ path, message }) => (
         <p key={path} role="alert" className="text-stop">
           {path} {message}

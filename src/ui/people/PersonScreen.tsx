@@ -229,11 +229,11 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
         <Card title="Segments">
           {person.segments.length ? (
             person.segments.map((segment) => (
-              <p key={segment.key} className="flex items-baseline gap-2 text-sm">
-                <Link href={`/people/segments/${segment.key}`} className="whitespace-nowrap font-semibold hover:underline">
+              <p key={segment.key} className="text-sm">
+                <Link href={`/people/segments/${segment.key}`} className="font-semibold hover:underline">
                   {segment.name}
-                </Link>
-                <span className="truncate text-soft" title={segment.because}>
+                </Link>{' '}
+                <span className="text-soft">
                   since {sayDate(segment.since, store.zone)}: {segment.because}
                 </span>
               </p>

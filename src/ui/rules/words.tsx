@@ -68,6 +68,7 @@ export function FindWord({
     <Drop
       isOpen={isOpen}
       onOpenChange={setOpen}
+      align="start"
       className="w-[300px]"
       button={
         <button type="button" aria-label={`${label}: ${typeof shown === 'string' ? shown : value}`} className={wordClass}>
