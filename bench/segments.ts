@@ -107,6 +107,7 @@ async function main(): Promise<void> {
     });
     await saveSegment(db, { key: `s${n}`, document: one, wakesOn: wakesOn([one.rule]), by: 'bench', at: now });
   }
+  await query(db, `select setval(pg_get_serial_sequence('people', 'id'), ${PEOPLE})`);
   await query(db, `update segments set rule = document -> 'rule', built_revision = revision, built_at = now(), first_at = now()`);
   const told = 500;
   await ingest(
