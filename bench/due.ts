@@ -26,6 +26,8 @@ export async function fill(db: Db, runs: number): Promise<void> {
       now() - interval '1 hour', 1, 4, now() - interval '1 hour' + n * interval '1 millisecond' from generate_series(1, ${runs}) n
         join events e on e.person_id = n`,
   );
+  // they are in no segment yet, and nobody is still to be looked at: runs are moved at once
+  await query(db, `truncate segment_members, segment_log, segment_looks`);
   await query(db, `delete from graphile_worker._private_jobs`);
   for (const table of ['people', 'events', 'runs']) await query(db, `analyze ${table}`);
 }

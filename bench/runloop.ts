@@ -45,6 +45,13 @@ async function bareTick(): Promise<number> {
         select person_id, id, 1, 1, 'reminder', 1, 'queued', now() from ${DUE.sql} as r`,
       { rows },
     );
+    // that the run is through is an event of the person
+    await query(
+      trx,
+      `insert into events (person_id, type, time, source, event_id, properties, received_at)
+        select person_id, 'flow.left', now(), 'viatic', 'bare/' || id, '{"flow":"cart-left-behind","outcome":"completed"}', now() from ${DUE.sql} as r`,
+      { rows },
+    );
     return due.length;
   });
 }

@@ -6,6 +6,7 @@ import { ruleToSql } from '../src/data/rules';
 import { readStore } from '../src/data/store';
 import { ingest } from '../src/server/ingest';
 import { lookAtPeople } from '../src/server/segments';
+import { populate } from './population';
 
 /**
  * How long it takes to build a segment of three tests over everybody, with the moments at which time changes it; floor: the
@@ -27,27 +28,6 @@ const BY_HAND = `insert into by_hand select p.id from people p join (
     group by person_id having count(*) >= 2 and max(time) <= now() - interval '30 days'
   ) o on o.person_id = p.id where p.attributes ->> 'country' = 'NL' and p.erased_at is null`;
 
-async function fill(): Promise<void> {
-  await query(
-    db,
-    `truncate runs, traces, sends, events, event_keys, people, identifiers, consents, suppressions, credits, orders,
-      segments, segment_members, segment_log, segment_looks, segment_signals cascade`,
-  );
-  await query(
-    db,
-    `insert into people (id, attributes, created_at, seen_at) select n, jsonb_build_object('email', 'p' || n || '@example.com', 'country',
-      case when n % 3 = 0 then 'DE' else 'NL' end), now(), now() from generate_series(1, ${PEOPLE}) n`,
-  );
-  await query(
-    db,
-    `insert into events (person_id, type, time, source, event_id, properties, received_at)
-     select person, case when (person + n) % 3 = 0 then 'order.placed' else 'page.viewed' end,
-       now() - (person * 7 + n * 13) % 180 * interval '1 day' - n * interval '1 hour', 'bench', person || '-' || n,
-       jsonb_build_object('value', (person + n) % 300), now() from generate_series(1, ${PEOPLE}) person, generate_series(1, ${EACH}) n`,
-  );
-  for (const table of ['people', 'events']) await query(db, `vacuum analyze ${table}`);
-}
-
 const ms = async (work: () => Promise<unknown>): Promise<number> => {
   const began = performance.now();
   await work();
@@ -58,19 +38,19 @@ async function build(key: string): Promise<void> {
   await inTransaction(db, async (trx) => {
     await holdSegments(trx);
     const row = (await findSegment(trx, key))!;
-    const { now, zone } = await readStore(trx);
+    const { now, zone, world } = await readStore(trx);
     const { rule } = row.document;
     await buildMembership(
       trx,
       { id: row.id, key, rule, revision: row.revision, isFirst: true, wakesOn: wakesOn([rule]), cause: 'rule' },
       ruleToSql(rule, now, zone, { isWhole: true }),
-      { now, zone },
+      { now, zone, world },
     );
   });
 }
 
 async function main(): Promise<void> {
-  await fill();
+  await populate(db, PEOPLE, EACH);
   const { now } = await readStore(db);
   await saveSegment(db, { key: 'three', document: three, wakesOn: wakesOn([three.rule]), by: 'bench', at: now });
   const rounds: number[] = [];

@@ -378,6 +378,7 @@ test('the views of data and people have no accessibility violation of WCAG 2.2 A
       '/people/lists',
       '/people/lists/plant-letter',
       '/people/segments',
+      '/data/places',
       '/people/segments/lapsed',
       '/people/segments/new',
     ]) {

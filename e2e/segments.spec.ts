@@ -56,7 +56,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
 
   const rule = {
     all: [
-      { test: 'did', event: 'order.placed', since: { last: 'P60D' } },
+      { test: 'did', event: 'order.placed', times: 1, since: { last: 'P60D' } },
       { any: [{ test: 'attribute', name: 'country', op: 'is', value: 'NL' }, expect.objectContaining({ op: 'oneOf' }) as unknown] },
     ],
   };
@@ -221,4 +221,69 @@ test('a line is dragged to another place; ready-made segments are added; they st
   await expect(page.getByText('Everyone who is in the segment lapsed and can be emailed')).toBeVisible();
   await page.getByRole('link', { name: 'As a segment' }).click();
   await expect(page.getByRole('listitem', { name: 'is in the segment lapsed' })).toBeVisible();
+});
+
+test('more is asked of an event: the last, what then came, at which times; a group has a name; each by its words', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/people/segments/new`);
+  const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
+  const first = page.locator('[data-line="0"]');
+  const label = () => first.getAttribute('aria-label');
+  const more = async (name: string) => {
+    await first.getByRole('button', { name: 'Ask more of it' }).click();
+    await page.getByRole('menuitem', { name, exact: true }).click();
+  };
+  await add.fill('received a message');
+  await page
+    .getByRole('option', { name: /^has received a message/ })
+    .first()
+    .click();
+  await more('Only the first or the last');
+  await first.getByLabel('How many of them').fill('3');
+  expect(await label()).toBe('has received a message, of the last 3');
+  await more('And then …');
+  await first.getByRole('button', { name: /^What followed/ }).click();
+  await page
+    .getByRole('option', { name: /opened a message/ })
+    .first()
+    .click();
+  await first.getByLabel('Whether that followed').selectOption({ label: 'has not' });
+  await first.getByLabel('About the same thing').selectOption({ label: 'the same message' });
+  await more('So many times');
+  await first.getByLabel('How often').selectOption({ label: 'exactly' });
+  await first.getByLabel('Times', { exact: true }).fill('3');
+  expect(await label()).toBe('has received a message, of the last 3, and then not opened a message (the same message), exactly 3 times');
+  await more('At certain times of the week');
+  await first.getByRole('button', { name: 'Sat' }).click();
+  await first.getByRole('button', { name: 'between hours …' }).click();
+  await first.getByLabel('From', { exact: true }).fill('08:30');
+  expect(await label()).toContain(' on a Monday, Tuesday, Wednesday, Thursday, Friday or Saturday between 08:30 and 17:00');
+  await first.getByRole('button', { name: 'at any time' }).click();
+  await first.getByRole('button', { name: 'Ask more of what followed' }).click();
+  await page.getByRole('menuitem', { name: 'Within a time' }).click();
+  expect(await label()).toContain('within 1 day');
+  // which person each part holds for stands beside it
+  await expect(page.getByRole('table', { name: 'Some of them, and whether each part holds' })).toBeVisible();
+
+  await add.fill('any of');
+  await page.keyboard.press('Enter');
+  await page.getByLabel('Name of “any of”').fill('Near us');
+  await page.getByRole('combobox', { name: 'Add a condition to “any of”' }).fill('EEA');
+  await page
+    .getByRole('option', { name: /in the EEA/ })
+    .first()
+    .click();
+  await expect(page.getByRole('listitem', { name: 'Near us' })).toBeVisible();
+  await page.getByLabel('Name', { exact: true }).fill('Slept through, near us');
+  await page.getByLabel('Tags').fill('winter, letters');
+  await page.getByLabel('Owner').fill('Marla');
+  await page.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByTestId('sentence')).toContainText('“Near us” (whose country is in the EEA)');
+  await expect(page.getByText('Owner: Marla · “winter”, “letters”')).toBeVisible();
+
+  // a flow that starts as somebody joins, as a draft
+  await page.getByRole('button', { name: 'More', exact: true }).click();
+  await page.getByRole('menuitem', { name: 'Start a flow as people join' }).click();
+  await expect(page).toHaveURL(/\/flows\/joins-/);
+  await expect(page.getByText(/joined a segment/).first()).toBeVisible();
 });

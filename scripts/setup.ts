@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
 import { makeHistory, demoFlows, HISTORY_DAYS, type DemoHistory } from '../src/demo';
 import { countryCode } from '../src/core/people';
@@ -19,6 +21,7 @@ import { createStore, readStore } from '../src/data/store';
 import { writeForm } from '../src/server/public';
 import { ingest } from '../src/server/ingest';
 import { makeList, putSegment, readySegments } from '../src/server/people';
+import { storeGroup, storePlaces } from '../src/server/places';
 import { saveCheckoutBox } from '../src/server/store';
 import { makeSource, snippetSecret, storeMapping, takeWebhook } from '../src/server/sources';
 import { hashKey, hashPassword } from '../src/server/access';
@@ -67,6 +70,7 @@ async function furnish(db: Db): Promise<void> {
   const { now } = await readStore(db);
   for (const name of ['email', 'firstName', 'lastName', 'phone', 'country', 'zone'])
     await saveAttribute(db, { name, type: 'text', isDeclared: true });
+  await saveAttribute(db, { name: 'birthday', type: 'date', isDeclared: true });
   await saveAttribute(db, { name: 'tankLitres', type: 'number', isDeclared: true, about: 'Size of their biggest tank, in litres' });
   await saveTopics(db, [
     { key: 'plants', name: 'Plants', about: 'New plants and how to keep them' },
@@ -157,6 +161,8 @@ async function furnish(db: Db): Promise<void> {
     { sourceId: shopSource },
   );
   // the worker builds them as soon as it is there
+  await storePlaces(db, { csv: readFileSync(join(import.meta.dirname, '../quillfin/places.csv'), 'utf8') }, by);
+  await storeGroup(db, 'where-we-ship', { name: 'Where we ship', countries: ['NL', 'BE', 'LU', 'DE', 'FR'] }, by);
   for (const { key, name, about, rule } of (await readySegments(db)).ready)
     await putSegment(db, key, { schema: 'viatic.segment/1', name, about, rule, owner: by }, by);
 }

@@ -77,6 +77,11 @@ const products = catalogue.products;
 const supplies = products.filter((product) => product.price < 40);
 const tanks = products.filter((product) => product.kind === 'tanks');
 
+/** Countries whose invented postcodes are on file. */
+const POSTED = new Set(['NL', 'DE', 'BE', 'FR']);
+/** A day from 1950 to 2005. */
+const birthdayOf = (index: number): string => new Date(Date.UTC(1950, 0, 1) + ((index * 7919) % 20_000) * DAY).toISOString().slice(0, 10);
+
 /** Makes up a person. */
 export function makePerson(index: number, id: string, start: Instant, end: Instant, chance: Chance): DemoPerson {
   const firstName = chance.pick(FIRST);
@@ -96,6 +101,9 @@ export function makePerson(index: number, id: string, start: Instant, end: Insta
       ...(chance.is(0.75) && { firstName, lastName }),
       country,
       zone: ZONES[country]!,
+      // invented postcodes, of which quillfin/places.csv knows where they lie
+      ...(index % 5 !== 0 && POSTED.has(country) && { postcode: `Q${101 + ((index * 7) % 30)}` }),
+      ...(index % 2 === 0 && { birthday: birthdayOf(index) }),
       // numbers that Ofcom keeps free for stories: 07700 900000 to 900999
       ...(index % 3 === 0 && index < 3000 && { phone: `+447700900${String(index / 3).padStart(3, '0')}` }),
     },
@@ -217,21 +225,23 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
     const suppressed = (reason: string) => ({ kind: 'suppression' as const, name: 'email', was: null, is: reason });
     const add: Add = (type, time, properties) => events.push({ id: nextId(), type, time: Math.round(time), properties });
     const sendId = send.id;
+    const about = { sendId, flow: send.flowKey, step: send.effect.stepId, channel: 'email' };
+    const on = chance.is(0.62) ? { device: 'phone' } : { device: 'computer' };
     if (chance.is(0.008)) {
-      add('message.bounced', send.at + 3 * SECOND, { sendId, reason: 'mailbox does not exist' });
+      add('message.bounced', send.at + 3 * SECOND, { ...about, reason: 'mailbox does not exist' });
       return leaves(send.at + 3 * SECOND, [suppressed('bounced')]);
     }
-    add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), { sendId });
+    add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), about);
     if (!chance.is(0.44)) return { events };
     const opened = send.at + MINUTE + chance.wait(3 * HOUR);
-    add('message.opened', opened, { sendId });
+    add('message.opened', opened, { ...about, ...on });
     if (chance.is(0.006)) {
       return leaves(opened + 20 * SECOND, [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn' }, suppressed('unsubscribed')]);
     }
     if (!chance.is(send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return { events };
     const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
     const { data } = send.run.about;
-    add('message.clicked', clicked, { sendId, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
+    add('message.clicked', clicked, { ...about, ...on, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
     if (typeof data.cartId === 'string' && data.orderId === undefined) {
       const items = data.items as unknown as Item[];
       if (chance.is(send.effect.stepId === 'big-cart' ? 0.55 : 0.5))
@@ -283,6 +293,9 @@ export function* makeHistory(options: {
       lists: [],
       tags: [],
       segments: [],
+      since: {},
+      changes: [],
+      places: {},
       declined: [],
       reach: {
         email: { ...NO_REACH, hasAddress: true, state: person.consent ?? 'unknown' },

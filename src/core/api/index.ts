@@ -4,3 +4,4 @@ export * from './segments';
 export * from './data';
 export * from './inputs';
 export * from './problems';
+export * from './places';

@@ -65,5 +65,12 @@ export const suppressionsInput = z.strictObject({
 export const liftInput = z.strictObject({ why: z.string().trim().min(3, 'is too short').max(200) });
 
 export const ruleInput = z.strictObject({ rule: ruleSchema });
+/** A rule to be counted; a sample is enough where there are very many people. */
+export const countInput = ruleInput.extend({ sample: z.boolean().optional() });
 /** A rule and the person it is looked at for, by external id or `~` and our own number. */
 export const rulePersonInput = ruleInput.extend({ person: z.string().min(1).max(400) });
+
+/** A table as CSV, with a line of names: of places, or of rates. */
+export const tableInput = z.strictObject({ csv: z.string().min(1).max(20_000_000) });
+/** A group of countries: by names or ISO 3166 codes. */
+export const countryGroupInput = z.strictObject({ name: words(60), countries: z.array(z.string().trim().min(1).max(60)).min(1).max(260) });

@@ -218,12 +218,26 @@ export interface ExplainView {
   readonly because: Because;
 }
 
+/** One person beside a rule. */
+export interface CountExample {
+  readonly id: string;
+  readonly name: string | null;
+  readonly email: string | null;
+  /** whether each part of the narrowing holds for them */
+  readonly holds: readonly boolean[];
+}
+
 /** How many match a rule, and what each part of it leaves of those before it. */
 export interface CountView {
   readonly everybody: number;
   readonly count: number;
+  /** false for a sample: numbers are those of all, as far as a sample tells */
   readonly isExact: boolean;
+  /** how far a sample’s count may be off, either way, nineteen times in twenty; null where it is exact */
+  readonly plusMinus: number | null;
   readonly reachable: { readonly [channel in Channel]: number };
   readonly narrowing: readonly { readonly says: string; readonly count: number }[];
-  readonly examples: readonly { readonly id: string; readonly name: string | null; readonly email: string | null }[];
+  readonly examples: readonly CountExample[];
+  /** some who fall out at the very last part */
+  readonly nearly: readonly CountExample[];
 }

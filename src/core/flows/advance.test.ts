@@ -39,6 +39,7 @@ function play(document: FlowDocument, events: FactEvent[], until: number, email 
   let run: Run = armed();
   let now = events.find((one) => one.type === document.triggers[0]!.event)!.time;
   const effects: Effect[] = [];
+  const told: { type: string; at: number; outcome: unknown }[] = [];
   const trace: TraceEntry[] = [];
   for (let guard = 0; guard < 100; guard++) {
     const result = move(
@@ -52,6 +53,7 @@ function play(document: FlowDocument, events: FactEvent[], until: number, email 
     );
     run = result.run;
     effects.push(...result.effects);
+    told.push(...result.told.map(({ type, at, properties }) => ({ type, at, outcome: properties.outcome })));
     trace.push(...result.trace);
     const heard = events.find((e) => e.time > now && result.wake.on.includes(e.type))?.time ?? Infinity;
     const next = Math.min(result.wake.at ?? Infinity, heard);
@@ -60,11 +62,41 @@ function play(document: FlowDocument, events: FactEvent[], until: number, email 
   }
   return {
     run,
+    told,
     effects: effects.map((e) => e.stepId),
     trace: trace.map((t) => t.kind),
     says: trace.map((t) => say(t, run, document).says),
   };
 }
+
+describe('going in and coming out are told', () => {
+  it('at the moment of entry and of the end, and how it ended; who never enters is not told of', () => {
+    const END = START + 24 * HOUR;
+    expect(play(cartLeftBehind, [cart(START)], START + 30 * DAY).told).toEqual([
+      { type: 'flow.entered', at: START + HOUR, outcome: undefined },
+      // through with its steps, while its goal may still be reached: told once
+      { type: 'flow.left', at: END, outcome: 'completed' },
+    ]);
+    expect(play(cartLeftBehind, [cart(START), order(START + 5 * HOUR)], START + 30 * DAY).told[1]).toEqual({
+      type: 'flow.left',
+      at: START + 5 * HOUR,
+      outcome: 'goal',
+    });
+    expect(play(cartLeftBehind, [cart(START), order(START + MINUTE)], START + 30 * DAY).told).toEqual([]);
+  });
+
+  it('its own rules see it at once, and flows that lead to each other come to an end', () => {
+    const asking: FlowDocument = { ...cartLeftBehind, stay: { test: 'flow', flow: 'cart', was: 'inside', is: true } };
+    expect(play(asking, [cart(START)], START + 2 * HOUR).run.phase).toBe('inside');
+    const by = (hops: number) => {
+      const about = { ...armed().about, data: { byFlow: 'other', hops } };
+      const entered: Run = { ...armed(), about, phase: 'inside', enteredAt: START, step: null };
+      return move(flow(), entered, facts([cart(START)]), START + HOUR).told.map(({ properties }) => properties.hops);
+    };
+    expect(by(3)).toEqual([4]);
+    expect(by(10)).toEqual([]);
+  });
+});
 
 describe('a cart left behind', () => {
   it('enters after an hour of silence, takes the arm of its value, waits, reminds, and goes through', () => {

@@ -1,12 +1,23 @@
 import { addDuration, earliest, type Instant } from '../time';
-import { see, verdict, withEvent, type Facts, type Rule, type Seen, type Viewpoint } from '../rules';
+import { FLOW_ENTERED, FLOW_LEFT, see, verdict, withEvent, type Facts, type Rule, type Seen, type Viewpoint, type World } from '../rules';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
 import { lotOf } from './lot';
 import { planOf, type Plan } from './plan';
-import { CALLED, type Beginning, type Effect, type Outcome, type Run, type Saw, type TraceEntry, type TraceKind, type Wake } from './run';
-import { kindOfStep } from './steps';
+import {
+  CALLED,
+  type Beginning,
+  type Effect,
+  type Outcome,
+  type Run,
+  type Saw,
+  type Told,
+  type TraceEntry,
+  type TraceKind,
+  type Wake,
+} from './run';
+import { hopsOf, kindOfStep, MOST_HOPS } from './steps';
 import type { Here } from './steps/kind';
 
 /** A flow as a run sees it. `isOn` is false while it is paused; by its key lots are drawn. */
@@ -15,11 +26,15 @@ export interface RunningFlow {
   readonly document: FlowDocument;
   readonly isOn: boolean;
   readonly zone: string;
+  /** what rules look up that is about nobody */
+  readonly world?: World;
 }
 
 export interface Advanced {
   readonly run: Run;
   readonly effects: readonly Effect[];
+  /** that the person has gone in or come out: events, told with the run’s new state */
+  readonly told: readonly Told[];
   readonly trace: readonly TraceEntry[];
   readonly wake: Wake;
   /** what is known now: what it has recorded is among it */
@@ -46,7 +61,7 @@ const NEVER: Wake = { at: null, on: [] };
  * same flow, looked at only on entry.
  */
 export function advance(flow: RunningFlow, run: Run, facts: Facts, when: When, earlier: readonly EarlierRun[] = []): Advanced {
-  if (run.phase === 'ended') return { run, effects: [], trace: [], wake: NEVER, facts, begins: null };
+  if (run.phase === 'ended') return { run, effects: [], told: [], trace: [], wake: NEVER, facts, begins: null };
   return new Passage(flow, run, facts, when, earlier).go();
 }
 
@@ -54,6 +69,7 @@ export function advance(flow: RunningFlow, run: Run, facts: Facts, when: When, e
 class Passage {
   private readonly plan: Plan;
   private readonly effects: Effect[] = [];
+  private readonly told: Told[] = [];
   private readonly trace: TraceEntry[] = [];
   private readonly now: Instant;
   private begins: Beginning | null = null;
@@ -82,7 +98,7 @@ class Passage {
   }
 
   private result(wake: Wake): Advanced {
-    return { run: this.run, effects: this.effects, trace: this.trace, wake, facts: this.facts, begins: this.begins };
+    return { run: this.run, effects: this.effects, told: this.told, trace: this.trace, wake, facts: this.facts, begins: this.begins };
   }
 
   private note(kind: TraceKind, stepId: string | null, more: { armId?: string; saw?: Saw; at?: Instant } = {}): void {
@@ -90,7 +106,19 @@ class Passage {
     this.run = { ...this.run, seq: this.run.seq + 1 };
   }
 
+  /** Tells that the person has gone into the flow, or come out of it: other flows and rules see it as any event. */
+  private tell(type: typeof FLOW_ENTERED | typeof FLOW_LEFT, at: Instant, more: { outcome?: Outcome } = {}): void {
+    const { about, id } = this.run;
+    const hops = hopsOf(about.data);
+    if (hops > MOST_HOPS) return;
+    const { key: flow } = this.flow;
+    const properties = { flow, run: id, trigger: about.trigger, ...(about.key && { key: about.key }), ...more, byFlow: flow, hops };
+    this.told.push({ type, properties, at, stepId: type, visit: 1 });
+    this.facts = withEvent(this.facts, { id: NEWEST_ID, type, time: at, properties });
+  }
+
   private end(outcome: Outcome): Wake {
+    if (this.run.phase === 'inside') this.tell(FLOW_LEFT, this.now, { outcome: this.run.outcome ?? outcome });
     this.run = {
       ...this.run,
       phase: 'ended',
@@ -104,7 +132,7 @@ class Passage {
   }
 
   private view(now = this.now): Viewpoint {
-    return viewOf(this.run, now, this.flow.zone);
+    return viewOf(this.run, now, this.flow);
   }
 
   /** Decides on entry, as of the moment at which it was due; answers with what to wait for unless the run is now inside. */
@@ -134,6 +162,7 @@ class Passage {
     }
     this.run = { ...this.run, phase: 'inside', enteredAt: at, step: this.plan.first, isDoubtful: false };
     this.note('entered', null, { at });
+    this.tell(FLOW_ENTERED, at);
     return null;
   }
 
@@ -243,6 +272,7 @@ class Passage {
     const { goal } = this.flow.document;
     this.run = { ...this.run, outcome: 'completed', step: null, waitFrom: null, waitUntil: null };
     if (!goal || this.run.goalAt !== null) return this.end('completed');
+    this.tell(FLOW_LEFT, this.now, { outcome: 'completed' });
     this.run = { ...this.run, phase: 'watching' };
     return this.watch();
   }

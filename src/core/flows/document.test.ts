@@ -7,6 +7,7 @@ import { type BranchStep } from './steps';
 import { changeArm, changeStep } from './edit';
 import { axis, bend, layout, unbend } from './layout';
 import { planOf } from './plan';
+import { sayRule } from '../rules';
 import { preflight } from './preflight';
 
 const problemsIn = (document: unknown) =>
@@ -128,6 +129,34 @@ describe('the line map', () => {
   it('the bent scale gives minutes, hours, days and weeks a like share, and can be read back', () => {
     expect([bend(0), bend(HOUR), bend(DAY), bend(7 * DAY)]).toEqual([0, 1, 2, 3]);
     for (const ms of [-HOUR, 30 * 60_000, 5 * HOUR, 3 * DAY, 40 * DAY]) expect(unbend(bend(ms))).toBeCloseTo(ms, 3);
+  });
+});
+
+describe('what rules name', () => {
+  const asks: FlowDocument = {
+    ...cartLeftBehind,
+    entry: {
+      all: [
+        { test: 'list', list: 'keepers', member: true },
+        { test: 'country', name: 'country', group: 'EU', member: true },
+      ],
+    },
+    stay: { none: [{ test: 'flow', flow: 'welcome', was: 'inside', is: true }] },
+  };
+  const none = new Map<string, string>();
+  const onFile = { list: none, segment: none, flow: none, topic: none, 'country group': new Map([['EU', 'the EU']]) };
+
+  it('has to be on file: what is not stops the flow, with its place; without a list of what is, nothing is said', () => {
+    expect(preflight(asks, onFile).filter(({ level }) => level === 'stops')).toMatchObject([
+      { says: 'A condition (entry rule) asks for the list keepers, which is not on file' },
+      { says: 'A condition (stay rule) asks for the flow welcome, which is not on file' },
+    ]);
+    expect(preflight(asks).filter(({ level }) => level === 'stops')).toEqual([]);
+    const there = { ...onFile, list: new Map([['keepers', 'Keepers’ club']]), flow: new Map([['welcome', 'Welcome']]) };
+    expect(preflight(asks, there).filter(({ level }) => level === 'stops')).toEqual([]);
+    // and is called by its name where that is known
+    expect(sayRule(asks.stay!, { names: there })).toBe('none of: is in the flow “Welcome”');
+    expect(sayRule(asks.stay!)).toBe('none of: is in the flow welcome');
   });
 });
 

@@ -1,5 +1,6 @@
 import { eventsOf, matches, see, verdict, type FactEvent, type Facts, type Seen, type Viewpoint } from '../rules';
 import { addDuration, type Instant } from '../time';
+import type { RunningFlow } from './advance';
 import type { FlowDocument } from './document';
 import { CALLED, type About, type Run, type TriggerOff } from './run';
 import { kindOfTrigger, type TriggerState } from './triggers';
@@ -37,10 +38,11 @@ export function goalOf(document: FlowDocument, run: Run, facts: Pick<Facts, 'eve
 }
 
 /** What a run that is inside is looked at from. */
-export function viewOf(run: Run, now: Instant, zone: string): Viewpoint {
+export function viewOf(run: Run, now: Instant, { zone, world }: Pick<RunningFlow, 'zone' | 'world'>): Viewpoint {
   return {
     now,
     zone,
+    ...(world && { world }),
     ...(run.enteredAt !== null && { enteredAt: run.enteredAt }),
     ...(run.about.at !== null && { about: run.about }),
     answers: run.answers,
@@ -52,10 +54,11 @@ export type Over =
   { readonly why: 'undone'; readonly off: TriggerOff } | { readonly why: 'goal' } | { readonly why: 'stay'; readonly seen: Seen };
 
 /** Why a run would end if it were looked at now, or null: asked once more as a message is about to go out. */
-export function overBecause(document: FlowDocument, run: Run, facts: Facts, now: Instant, zone: string): Over | null {
+export function overBecause(flow: Pick<RunningFlow, 'document' | 'zone' | 'world'>, run: Run, facts: Facts, now: Instant): Over | null {
+  const { document, zone } = flow;
   const off = undoneBecause(document, run, facts, zone);
   if (off) return { why: 'undone', off };
   if (document.goal?.ends && (run.goalAt !== null || goalOf(document, run, facts, now, zone))) return { why: 'goal' };
-  const view = viewOf(run, now, zone);
+  const view = viewOf(run, now, flow);
   return document.stay && !verdict(document.stay, facts, view).holds ? { why: 'stay', seen: see(document.stay, facts, view) } : null;
 }

@@ -1,4 +1,4 @@
-import { dependsOn, namesIn, spanOf, type EventNeed, type Need, type Rule } from '../rules';
+import { dependsOn, namesIn, outermost, spanOf, type EventNeed, type Need, type Rule } from '../rules';
 import { addDuration, type Instant } from '../time';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
@@ -81,11 +81,18 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
 export const asksOfRules = (rules: readonly Rule[], now: Instant, zone: string): EventAsk[] =>
   dependsOn(rules).flatMap((need) => (need.kind === 'event' ? eventAsks(need, now, now, zone) : []));
 
-function eventAsks({ name, where, since, times, hours, also }: EventNeed, moment: Instant, enteredAt: Instant, zone: string): EventAsk[] {
+function eventAsks(
+  { name, where, since, times, hours, also, order, ahead }: EventNeed,
+  moment: Instant,
+  enteredAt: Instant,
+  zone: string,
+): EventAsk[] {
   const names = namesIn(where, also);
   const within = hours ? { ...hours, zone } : null;
   // what counts once it is long enough ago: the oldest, those too that are not so yet
-  if (typeof since === 'object' && 'ago' in since) return [ask({ type: name, where, within, order: 'oldest', most: times, names })];
+  if ((typeof since === 'object' && 'ago' in since) || order)
+    return [ask({ type: name, where, within, order: 'oldest', most: times, names })];
+  if (ahead) return [ask({ type: name, where, within, most: times, names })];
   const { after, to } = spanOf(since, { now: moment, zone, enteredAt });
   return [
     // one more than is asked for where the event that started the run is left out
@@ -95,13 +102,29 @@ function eventAsks({ name, where, since, times, hours, also }: EventNeed, moment
   ];
 }
 
-/** Which facts beside events any of these flows look at. */
-export function factsNeeded(documents: readonly FlowDocument[]): {
+/** Which facts beside events rules look at. */
+export interface PartsNeeded {
   readonly lists: boolean;
   readonly tags: boolean;
   readonly segments: boolean;
-} {
-  const needs = documents.flatMap((document) => Object.values(needsOf(document)).flat());
-  const isAsked = (kind: 'list' | 'tag' | 'segment') => needs.some((need) => need.kind === kind);
-  return { lists: isAsked('list'), tags: isAsked('tag'), segments: isAsked('segment') };
+  readonly changes: readonly string[];
+  readonly places: boolean;
 }
+
+function partsOfNeeds(needs: readonly Need[]): PartsNeeded {
+  const isAsked = (kind: Need['kind']) => needs.some((need) => need.kind === kind);
+  return {
+    lists: isAsked('list'),
+    tags: isAsked('tag'),
+    segments: isAsked('segment'),
+    changes: [...new Set(needs.flatMap((need) => (need.kind === 'attribute' && need.changes ? [outermost(need.name)] : [])))].sort(),
+    places: isAsked('place'),
+  };
+}
+
+/** Which facts beside events any of these flows look at. */
+export const factsNeeded = (documents: readonly FlowDocument[]): PartsNeeded =>
+  partsOfNeeds(documents.flatMap((document) => Object.values(needsOf(document)).flat()));
+
+/** The same of rules outside of flows. */
+export const factsOfRules = (rules: readonly Rule[]): PartsNeeded => partsOfNeeds(dependsOn(rules));

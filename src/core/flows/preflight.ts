@@ -1,4 +1,4 @@
-import { testsOf } from '../rules';
+import { namedBy, testsOf, type OnFile } from '../rules';
 import { approximateMs, sayDuration } from '../time';
 import { eachStep, type FlowDocument } from './document';
 import { planOf } from './plan';
@@ -14,8 +14,11 @@ export interface Finding {
   readonly mend: string;
 }
 
-/** Checks a flow before it runs, in words with the place and the mend. */
-export function preflight(flow: FlowDocument): Finding[] {
+/**
+ * Checks a flow before it runs, in words with the place and the mend. What is on file is known on the server only: without
+ * it, what rules name is taken to be there.
+ */
+export function preflight(flow: FlowDocument, onFile: OnFile | null = null): Finding[] {
   const findings: Finding[] = [];
   const add = (level: Finding['level'], stepId: string | null, says: string, mend: string) => findings.push({ level, stepId, says, mend });
   let sends = 0;
@@ -28,8 +31,16 @@ export function preflight(flow: FlowDocument): Finding[] {
     if (step.kind === 'send') sends += 1;
   });
 
-  for (const { stepId, rule } of rulesOf(flow)) {
+  for (const { stepId, where, rule } of rulesOf(flow)) {
     for (const test of testsOf(rule)) {
+      const named = namedBy(test);
+      if (named && onFile && !onFile[named.kind].has(named.key))
+        add(
+          'stops',
+          stepId,
+          `A condition (${where}) asks for the ${named.kind} ${named.key}, which is not on file`,
+          'It would never hold. Choose another, or take the condition out.',
+        );
       if (test.test !== 'answer') continue;
       const step = planOf(flow).steps.get(test.step);
       if (step && kindOfStep(step).awaits?.(step)) continue;

@@ -92,6 +92,15 @@ export type Effect = Deed & {
   readonly visit: number;
 };
 
+/** An event that the engine tells of a run itself: its type stands for the step in its name. */
+export interface Told {
+  readonly type: string;
+  readonly at: Instant;
+  readonly properties: { readonly [name: string]: Value };
+  readonly stepId: string;
+  readonly visit: number;
+}
+
 /** The name of an effect, which nothing else has: of a run, a step and how often the run has been there. */
 export const effectName = (runId: string, { stepId, visit }: Pick<Effect, 'stepId' | 'visit'>): string =>
   `${RECORDED}${runId}/${stepId}/${visit}`;

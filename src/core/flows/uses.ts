@@ -1,4 +1,4 @@
-import { testsOf, type Rule, type WhereTest } from '../rules';
+import { dependsOn, kindOfTest, testsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 import { armsOf, kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
@@ -37,8 +37,8 @@ export function eventUses(document: FlowDocument): EventUse[] {
   if (goal) uses.push({ type: goal.event, where: 'goal', asks: goal.where ?? [] });
   for (const { where, rule } of rulesOf(document)) {
     for (const test of testsOf(rule)) {
-      if (test.test === 'did' || test.test === 'didNot' || test.test === 'total')
-        uses.push({ type: test.event, where, asks: test.where ?? [] });
+      // all that it looks at, what came after and between too
+      for (const need of kindOfTest(test).needs(test)) if (need.kind === 'event') uses.push({ type: need.name, where, asks: need.where });
       if (test.test === 'trigger')
         for (const type of started)
           uses.push({
@@ -64,7 +64,7 @@ export function eventUses(document: FlowDocument): EventUse[] {
 export function attributeUses(document: FlowDocument, name: string): string[] {
   const places = rulesOf(document)
     .filter(({ rule }) =>
-      testsOf(rule).some((test) => test.test === 'attribute' && (test.name === name || test.name.startsWith(`${name}.`))),
+      dependsOn([rule]).some((need) => need.kind === 'attribute' && (need.name === name || need.name.startsWith(`${name}.`))),
     )
     .map(({ where }) => where);
   const pattern = new RegExp(`\\bperson\\.${name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}\\b`);
@@ -74,8 +74,8 @@ export function attributeUses(document: FlowDocument, name: string): string[] {
   return places;
 }
 
-/** Everywhere in a flow that asks whether somebody is in a segment or on a list. */
-export const memberUses = (document: FlowDocument, kind: 'segment' | 'list', key: string): string[] =>
+/** Everywhere in a flow whose rule has a test of some kind. */
+export const testUses = (document: FlowDocument, asks: (test: Test) => boolean): string[] =>
   rulesOf(document)
-    .filter(({ rule }) => testsOf(rule).some((test) => test.test === kind && (test.test === 'segment' ? test.segment : test.list) === key))
+    .filter(({ rule }) => testsOf(rule).some(asks))
     .map(({ where }) => where);

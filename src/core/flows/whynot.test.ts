@@ -15,15 +15,11 @@ const cart = (time: number, properties: FactEvent['properties'] = {}): FactEvent
   properties: { cartId: 'k1', value: 50, ...properties },
 });
 const ask = (events: FactEvent[], more: { reach?: Reach; isOn?: boolean; earlier?: EarlierRun[] } = {}) =>
-  whyNotEntered(
-    cartLeftBehind,
-    more.isOn ?? true,
-    factsOf('1', { events, reach: { email: more.reach ?? OPEN } }),
-    more.earlier ?? [],
-    NOW,
-    'Europe/Amsterdam',
-    'EUR',
-  );
+  whyNotEntered(cartLeftBehind, more.isOn ?? true, factsOf('1', { events, reach: { email: more.reach ?? OPEN } }), more.earlier ?? [], {
+    now: NOW,
+    zone: 'Europe/Amsterdam',
+    currency: 'EUR',
+  });
 const first = (conditions: ReturnType<typeof ask>) => conditions.find((one) => !one.holds)?.says ?? null;
 
 it('names the first condition that kept somebody out, in the order in which the engine looks', () => {

@@ -1,5 +1,4 @@
-import { evaluate, eventsOf, matches, sayDone, type Because, type Facts } from '../rules';
-import type { Instant } from '../time';
+import { evaluate, eventsOf, matches, sayDone, type Because, type Facts, type Viewpoint } from '../rules';
 import { mayNotStart, sayAgain, type EarlierRun } from './begin';
 import { wordingOf, type FlowDocument } from './document';
 import { sayTriggerOff } from './trace';
@@ -12,6 +11,9 @@ export interface EntryCondition {
   readonly because?: Because;
 }
 
+/** From when and where it is looked at. */
+type Scene = Pick<Viewpoint, 'now' | 'zone' | 'world'> & { readonly currency: string };
+
 /**
  * Why somebody is not in a flow: each condition in the order in which the engine looks at them, by the engine's own
  * code. The first that does not hold is the answer; when all hold, they would enter at the next trigger. Of several
@@ -22,11 +24,9 @@ export function whyNotEntered(
   isOn: boolean,
   facts: Facts,
   earlier: readonly EarlierRun[],
-  now: Instant,
-  zone: string,
-  currency: string,
+  store: Scene,
 ): readonly EntryCondition[] {
-  const ways = document.triggers.map((trigger) => waysIn(document, trigger, facts, earlier, now, zone, currency));
+  const ways = document.triggers.map((trigger) => waysIn(document, trigger, facts, earlier, store));
   const reach = (way: readonly EntryCondition[]) => (way.every((one) => one.holds) ? Infinity : way.findIndex((one) => !one.holds));
   return [
     { holds: isOn, says: isOn ? 'The flow is on' : 'The flow is not on' },
@@ -34,15 +34,7 @@ export function whyNotEntered(
   ];
 }
 
-function waysIn(
-  document: FlowDocument,
-  trigger: Trigger,
-  facts: Facts,
-  earlier: readonly EarlierRun[],
-  now: Instant,
-  zone: string,
-  currency: string,
-): EntryCondition[] {
+function waysIn(document: FlowDocument, trigger: Trigger, facts: Facts, earlier: readonly EarlierRun[], store: Scene): EntryCondition[] {
   const conditions: EntryCondition[] = [];
   const all = eventsOf(facts, trigger.event);
   const matching = all.filter((event) => matches(event, trigger.where));
@@ -61,7 +53,7 @@ function waysIn(
   if (key === null)
     return [...conditions, { holds: false, says: `The last ${trigger.event} has no ${trigger.key}, which tells one from another` }];
   const kind = kindOfTrigger(trigger);
-  const state = kind.stateAt(trigger, key, facts, now, zone);
+  const state = kind.stateAt(trigger, key, facts, store.now, store.zone);
   if (kind.lead(trigger) !== null) {
     conditions.push(
       state.state === 'off'
@@ -76,8 +68,8 @@ function waysIn(
     const answer = evaluate(
       document.entry,
       facts,
-      { now, zone, about: { eventId: last.id, data: last.properties } },
-      wordingOf(document, currency),
+      { ...store, about: { at: last.time, eventId: last.id, data: last.properties } },
+      wordingOf(document, store.currency),
     );
     conditions.push({
       holds: answer.holds,

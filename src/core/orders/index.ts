@@ -1,2 +1,2 @@
-export * from './order';
+export { foldOrder, ORDER_EVENTS, type Order } from '../rules';
 export * from './ledger';

@@ -1,7 +1,6 @@
 import type { Instant } from '../time';
-import type { FactEvent } from '../rules';
+import { foldOrder, ORDER_EVENTS, type FactEvent, type Order } from '../rules';
 import { creditOrder, type Credit, type Touch } from '../revenue';
-import { foldOrder, ORDER_EVENTS, type Order } from './order';
 
 const TOUCH_EVENTS: readonly string[] = ['message.delivered', 'message.opened', 'message.clicked'];
 const ORDERS: readonly string[] = ORDER_EVENTS;

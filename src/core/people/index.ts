@@ -3,7 +3,7 @@ export * from './identity';
 export * from './mailbox';
 export * from './phone';
 export * from './attributes';
-export * from './country';
+export * from '../places';
 export * from './consent';
 export * from './spelling';
 export * from './externalid';

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { countryCode, readDate, readNumber, spellingGroups } from '.';
+import { countryCode, nearValues, readDate, readNumber, spellingGroups } from '.';
 
 describe('numbers and dates as they are written around the world (reference: Unicode CLDR, through Intl)', () => {
   const LOCALES = [
@@ -140,5 +140,23 @@ describe('spellings', () => {
     );
     const after = [...new Set(values.map(({ value }) => kept.get(value) ?? value))].map((value) => ({ value, count: 1 }));
     expect(spellingGroups(after, 'country', null)).toEqual([]);
+  });
+});
+
+describe('values near to one that nobody has', () => {
+  const values = ['NL', 'Netherlands', 'nederland', 'DE', 'Nether regions', ''].map((value) => ({ value, count: 1 }));
+  const near = (asked: string, hint: 'country' | null = 'country') => nearValues(asked, values, hint).map(({ value }) => value);
+
+  it('are the same country first (ISO 3166), however it is written, then what begins alike', () => {
+    expect(near('netherlands')).toEqual(['NL', 'Netherlands', 'nederland']);
+    expect(near('Nether', null)).toEqual(['Netherlands', 'Nether regions']);
+    expect(near('NETHERLANDS', null)).toEqual(['Netherlands']);
+    expect(near('Atlantis')).toEqual([]);
+    expect(near('')).toEqual(['']);
+  });
+
+  it('are no more than asked for', () => {
+    const many = Array.from({ length: 20 }, (_, n) => ({ value: `tank ${n}` }));
+    expect(nearValues('tank', many, null)).toHaveLength(4);
   });
 });

@@ -1,5 +1,5 @@
 import { readDate } from './attributes';
-import { countryCode, sayCountry } from './country';
+import { countryCode, sayCountry } from '../places';
 import { normalisePhone } from './phone';
 
 /** Values that mean the same but are spelled differently, with the spelling to keep. */
@@ -57,4 +57,28 @@ export function spellingGroups(
       return { keep: group.keep ?? variants[0]!.value, because: group.because, variants };
     })
     .sort((a, b) => b.variants.reduce((sum, v) => sum + v.count, 0) - a.variants.reduce((sum, v) => sum + v.count, 0));
+}
+
+/**
+ * Values that occur and are nearly what was asked for, nearest first: the same country, the same but for capitals, accents
+ * and spaces, then what begins alike.
+ */
+export function nearValues<T extends { readonly value: string }>(
+  asked: string,
+  values: readonly T[],
+  hint: 'country' | null,
+  most = 4,
+): T[] {
+  const code = hint === 'country' ? countryCode(asked) : null;
+  const plain = folded(asked);
+  const far = ({ value }: T): number => {
+    const one = folded(value);
+    if ((code !== null && countryCode(value) === code) || one === plain) return 0;
+    if (one === '' || plain === '') return Infinity;
+    return one.startsWith(plain) || plain.startsWith(one) ? 1 : Infinity;
+  };
+  return values
+    .filter((one) => far(one) < Infinity)
+    .sort((a, b) => far(a) - far(b))
+    .slice(0, most);
 }

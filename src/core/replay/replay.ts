@@ -160,6 +160,7 @@ export function replayPerson(
       for (const event of answered?.events ?? []) answers.push(event);
       for (const change of answered?.changes ?? []) answeredChanges.push(change);
     }
+    for (const { type, at, properties } of result.told) answers.push({ id: nextId(), type, time: at, properties });
     if (result.begins) arm(desk, result.begins, now);
   };
   const hear = (signals: readonly string[], now: Instant, isEvent: boolean): void => {

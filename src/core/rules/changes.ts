@@ -11,7 +11,8 @@ export type FactKind = (typeof FACT_KINDS)[number];
 /**
  * One change of what is known of somebody: the fact by kind and name, what it was and what it is. Null stands for nothing.
  * `attribute`: its value. `consent` by channel: given or withdrawn. `suppression` by channel: the reason. `pause`: until when,
- * in milliseconds. `topic`: true while declined. `tag`, `list`, `segment`: true while on it.
+ * in milliseconds. `topic`: true while declined. `tag`, `list`, `segment`: since when, in milliseconds, while on it; true where
+ * that was not written down.
  */
 export interface FactChange {
   readonly kind: FactKind;
@@ -25,12 +26,24 @@ export interface FactChange {
 export type KnownFacts = Omit<Facts, 'personId' | 'events'>;
 
 /** What is known after a change. */
-export const withChange = (known: KnownFacts, change: FactChange): KnownFacts => withFact(known, change, change.is);
+export const withChange = (known: KnownFacts, change: FactChange): KnownFacts => {
+  const after = withFact(known, change, change.is);
+  const { kind, name, was, is, at } = change;
+  return kind === 'attribute' ? { ...after, changes: [...known.changes, { name, was, is, at }] } : after;
+};
 
 /** What was known before a change. */
-export const withoutChange = (known: KnownFacts, change: FactChange): KnownFacts => withFact(known, change, change.was);
+export const withoutChange = (known: KnownFacts, change: FactChange): KnownFacts => {
+  const before = withFact(known, change, change.was);
+  const { kind, name, at } = change;
+  return kind === 'attribute' ? { ...before, changes: known.changes.filter((one) => !(one.name === name && one.at === at)) } : before;
+};
 
-function withFact(known: KnownFacts, { kind, name }: FactChange, value: Value): KnownFacts {
+function withFact(known: KnownFacts, { kind, name, at }: FactChange, value: Value): KnownFacts {
+  const since = (): KnownFacts['since'] => {
+    const { [`${kind}/${name}`]: _, ...others } = known.since;
+    return value === null ? others : { ...others, [`${kind}/${name}`]: typeof value === 'number' ? value : at };
+  };
   const member = (list: readonly string[]) =>
     value === null ? list.filter((one) => one !== name) : list.includes(name) ? list : [...list, name];
   const reach = (of: (channel: Channel) => Partial<Facts['reach'][Channel]>): KnownFacts => ({
@@ -56,11 +69,11 @@ function withFact(known: KnownFacts, { kind, name }: FactChange, value: Value): 
     case 'topic':
       return { ...known, declined: member(known.declined) };
     case 'tag':
-      return { ...known, tags: member(known.tags) };
+      return { ...known, tags: member(known.tags), since: since() };
     case 'list':
-      return { ...known, lists: member(known.lists) };
+      return { ...known, lists: member(known.lists), since: since() };
     case 'segment':
-      return { ...known, segments: member(known.segments) };
+      return { ...known, segments: member(known.segments), since: since() };
   }
 }
 
@@ -78,9 +91,8 @@ export function signalsOf({ kind, name }: Pick<FactChange, 'kind' | 'name'>): st
       return [signalOf('reach', name)];
     case 'pause':
       return CHANNELS.map((channel) => signalOf('reach', channel));
-    // whether a topic is declined is asked only as a message goes out
     case 'topic':
-      return [];
+      return [signalOf('topic', name)];
     case 'tag':
       return [signalOf('tag', name)];
     case 'list':

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { dayNumber } from '../time';
 import { propertyName, scalar, type Value } from './value';
 
 /** One comparison of a value with what the rule asks for. `known` and `unknown` take no value. */
@@ -15,11 +16,15 @@ export const comparisonShape = {
     'atMost',
     'below',
     'between',
+    'onOrAfter',
+    'onOrBefore',
     'known',
     'unknown',
   ]),
   value: z.union([scalar, z.array(scalar).max(500)]).optional(),
 };
+/** A text that says a day, alone or before a time of day. */
+const DAY_FIRST = /^\d{4}-\d{2}-\d{2}([T ]|$)/;
 const NUMERIC_OPS = new Set(['atLeast', 'above', 'atMost', 'below']);
 
 const isRange = (value: unknown): boolean =>
@@ -30,6 +35,8 @@ export function checkComparison(test: { op: string; value?: unknown }, ctx: z.co
   if (NUMERIC_OPS.has(test.op) && typeof test.value !== 'number') say('must be a number');
   else if ((test.op === 'contains' || test.op === 'startsWith') && typeof test.value !== 'string') say('must be a text');
   else if ((test.op === 'oneOf' || test.op === 'noneOf') && !Array.isArray(test.value)) say('must be a list of values');
+  else if ((test.op === 'onOrAfter' || test.op === 'onOrBefore') && !(typeof test.value === 'string' && dayNumber(test.value) !== null))
+    say('must be a day such as 2026-11-24');
   else if (test.op === 'between' && !isRange(test.value)) say('must be two numbers, the smaller first');
   else if ((test.op === 'is' || test.op === 'isNot') && (test.value === undefined || Array.isArray(test.value))) say('must be one value');
 }
@@ -52,7 +59,8 @@ export function isKnown(value: Value | undefined): value is Exclude<Value, null>
 /**
  * Compares a value with what a rule asks. A value that is not known, or of another type than asked for, fails
  * every comparison except `isNot`, `noneOf` and `unknown`. Both ends of `between` are counted in. A list
- * contains what one of its entries is. Texts are compared as written, letter case included.
+ * contains what one of its entries is. Texts are compared as written, letter case included. A text says a day that is
+ * written so, or the day that a moment is written with.
  */
 export function compare(value: Value | undefined, test: Comparison): boolean {
   switch (test.op) {
@@ -84,6 +92,10 @@ export function compare(value: Value | undefined, test: Comparison): boolean {
       const [least, most] = test.value as [number, number];
       return typeof value === 'number' && value >= least && value <= most;
     }
+    case 'onOrAfter':
+      return typeof value === 'string' && DAY_FIRST.test(value) && value.slice(0, 10) >= (test.value as string);
+    case 'onOrBefore':
+      return typeof value === 'string' && DAY_FIRST.test(value) && value.slice(0, 10) <= (test.value as string);
     case 'below':
       return typeof value === 'number' && value < (test.value as number);
   }

@@ -113,6 +113,9 @@ describe('what is meant by words typed', () => {
     lists: [{ key: 'keepers', name: 'Keepers’ club' }],
     tags: [{ tag: 'helper', people: 160 }],
     segments: [{ key: 'lapsed', name: 'Lapsed' }],
+    flows: [{ key: 'welcome', name: 'Welcome' }],
+    topics: [],
+    groups: [],
     started: [{ name: 'value', kind: 'number' }],
   };
   const first = (typed: string) => suggest(typed, known)[0];
@@ -135,6 +138,48 @@ describe('what is meant by words typed', () => {
     expect(first('birthday')!.rule).toEqual({ test: 'date', name: 'born', yearly: true, from: 0, to: 7 });
     expect(first('any of')!.rule).toEqual({ any: [] });
     expect(first('first name')!.rule).toEqual({ test: 'attribute', name: 'firstName', op: 'known' });
+  });
+
+  it('what came last, what came after, and what stands is found by its words', () => {
+    expect(first('days since last order')!.rule).toEqual({
+      test: 'did',
+      event: 'order.placed',
+      pick: { last: 1 },
+      since: { ago: 'P30D' },
+    });
+    expect(first('viewed then not ordered')!.rule).toMatchObject({ test: 'did', then: { event: 'order.placed', did: false } });
+    expect(first('not opened last 5 messages')!.rule).toMatchObject({ pick: { last: 5 }, times: { exactly: 5 } });
+    expect(first('total spent 200')!.rule).toMatchObject({ test: 'orders', take: 'total', value: 200 });
+    expect(first('flow welcome')!.rule).toEqual({ test: 'flow', flow: 'welcome', was: 'inside', is: true });
+    expect(first('EEA')!.rule).toMatchObject({ test: 'country', group: 'EEA', member: true });
+    expect(first('not bounced')!.rule).toMatchObject({ test: 'reach', state: 'bounced', is: false });
+    expect(first('country changed')!.rule).toMatchObject({ test: 'changed', name: 'country', way: 'any' });
+    expect(first('born age 21')!.rule).toEqual({ test: 'age', name: 'born', op: 'atLeast', value: 21 });
+    expect(first('weekday now')!.rule).toMatchObject({ test: 'clock' });
+    // of what is only known inside a flow nothing is offered elsewhere
+    expect(suggest('weekday now', { ...known, started: [] })).toEqual([]);
+  });
+
+  it('the opposite holds just where the part does not, for every kind of test', () => {
+    const kinds: Rule[] = [
+      { test: 'reach', channel: 'email', state: 'bounced', is: true },
+      { test: 'topic', topic: 'news', wants: true },
+      { test: 'flow', flow: 'welcome', was: 'inside', is: true },
+      { test: 'country', name: 'country', group: 'EU', member: true },
+      { test: 'near', name: 'location', place: { latitude: 0, longitude: 0 }, within: 1, unit: 'km', is: true },
+      { test: 'list', list: 'keepers', member: true, since: { ago: 'P1D' } },
+      { test: 'orders', take: 'average', op: 'atLeast', value: 10, since: 'ever' },
+      { test: 'age', name: 'born', op: 'atLeast', value: 18 },
+      { all: [{ test: 'tag', tag: 'vip', has: true }], named: 'Friends' },
+    ];
+    for (const rule of kinds)
+      for (const one of [
+        factsOf('1'),
+        factsOf('1', { attributes: { country: 'NL', born: '1990-01-01' }, lists: ['keepers'], tags: ['vip'] }),
+      ]) {
+        const at = { now: Date.parse('2026-11-24T12:00:00Z'), zone: 'UTC' };
+        expect(verdict(negated(rule), one, at).holds, JSON.stringify(rule)).toBe(!verdict(rule, one, at).holds);
+      }
   });
 
   it('is nothing for nothing, and always a sound rule', () => {

@@ -1,4 +1,4 @@
-import { partsOf, type Rule } from './rule';
+import { nameOfGroup, partsOf, type Rule } from './rule';
 import type { Test } from './tests';
 
 /** A place in a rule: the numbers of the parts on the way to it; the rule itself is []. */
@@ -9,7 +9,8 @@ export type GroupWord = 'all' | 'any' | 'none';
 export const groupWordOf = (rule: Rule): GroupWord | null =>
   'all' in rule ? 'all' : 'any' in rule ? 'any' : 'none' in rule ? 'none' : null;
 
-export const groupOf = (word: GroupWord, parts: readonly Rule[]): Rule => ({ [word]: [...parts] }) as Rule;
+export const groupOf = (word: GroupWord, parts: readonly Rule[], named?: string): Rule =>
+  ({ [word]: [...parts], ...(named !== undefined && { named }) }) as Rule;
 
 /** What stands at a place, or null when there is nothing. */
 export function partAt(rule: Rule, path: RulePath): Rule | null {
@@ -24,12 +25,14 @@ function withParts(rule: Rule, path: RulePath, change: (parts: readonly Rule[]) 
   if (!word) return rule;
   const parts = partsOf(rule)!;
   const [index, ...rest] = path;
-  if (index === undefined) return groupOf(word, change(parts));
+  const named = nameOfGroup(rule);
+  if (index === undefined) return groupOf(word, change(parts), named);
   const part = parts[index];
   if (!part) return rule;
   return groupOf(
     word,
     parts.map((one, at) => (at === index ? withParts(part, rest, change) : one)),
+    named,
   );
 }
 
@@ -63,7 +66,7 @@ export function moveTo(rule: Rule, from: RulePath, to: RulePath): Rule {
   const swap = (one: Rule): Rule => {
     if (one === mark) return part;
     const word = groupWordOf(one);
-    return word ? groupOf(word, partsOf(one)!.map(swap)) : one;
+    return word ? groupOf(word, partsOf(one)!.map(swap), nameOfGroup(one)) : one;
   };
   return swap(removeAt(marked, old));
 }
@@ -85,6 +88,7 @@ const OPPOSITE: { readonly [op: string]: string } = {
 
 /** What holds just where a part does not, in the plainest words there are for it. */
 export function negated(rule: Rule): Rule {
+  if (nameOfGroup(rule) !== undefined) return { none: [rule] };
   if ('none' in rule) return rule.none.length === 1 ? rule.none[0]! : groupOf('any', rule.none);
   if (!('test' in rule)) return 'any' in rule ? groupOf('none', rule.any) : { none: [rule] };
   const test: Test = rule;
@@ -95,6 +99,13 @@ export function negated(rule: Rule): Rule {
       return { ...test, test: 'did' };
     case 'consent':
       return { ...test, reachable: !test.reachable };
+    case 'reach':
+    case 'flow':
+      return { ...test, is: !test.is };
+    case 'topic':
+      return { ...test, wants: !test.wants };
+    case 'country':
+      return { ...test, member: !test.member };
     case 'list':
     case 'segment':
       return { ...test, member: !test.member };

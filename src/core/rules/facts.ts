@@ -1,6 +1,8 @@
 import type { Instant } from '../time';
 import { CHANNEL_WORDS, type Channel } from './channel';
+import type { Point } from '../places';
 import type { Value } from './value';
+import type { World } from './world';
 
 /** What stands between us and one channel of a person. */
 export interface Reach {
@@ -44,6 +46,14 @@ export interface Happening {
   readonly properties: { readonly [name: string]: Value };
 }
 
+/** One change of an attribute; null stands for nothing. */
+export interface AttributeChange {
+  readonly name: string;
+  readonly was: Value;
+  readonly is: Value;
+  readonly at: Instant;
+}
+
 /** What is known of one person at one moment. Events are ascending by time, then id. */
 export interface Facts {
   readonly personId: string;
@@ -55,6 +65,12 @@ export interface Facts {
   readonly tags: readonly string[];
   /** keys of the segments the person is in */
   readonly segments: readonly string[];
+  /** since when they have been on lists and in segments and have had tags, by `list/key`, `segment/key`, `tag/name` */
+  readonly since: { readonly [membership: string]: Instant };
+  /** how attributes that rules ask for have changed, ascending */
+  readonly changes: readonly AttributeChange[];
+  /** where the postcodes lie that they have or had, by {@link placeKey} */
+  readonly places: { readonly [key: string]: Point };
   /** topics the person does not want to read about */
   readonly declined: readonly string[];
 }
@@ -68,6 +84,9 @@ export function factsOf(personId: string, known: Partial<Omit<Facts, 'reach'>> &
     lists: [],
     tags: [],
     segments: [],
+    since: {},
+    changes: [],
+    places: {},
     declined: [],
     ...known,
     reach: { email: NO_REACH, sms: NO_REACH, push: NO_REACH, ...known.reach },
@@ -78,10 +97,12 @@ export function factsOf(personId: string, known: Partial<Omit<Facts, 'reach'>> &
 export interface Viewpoint {
   readonly now: Instant;
   readonly zone: string;
+  /** what is looked up that is about nobody; a world of which nothing is known where it is left out */
+  readonly world?: World;
   /** when the person entered the flow; absent outside of flows */
   readonly enteredAt?: Instant;
   /** what the run is about: the event that started it, where it was one, and its data; absent outside of flows */
-  readonly about?: { readonly eventId: string | null; readonly data: { readonly [name: string]: Value } };
+  readonly about?: { readonly at?: Instant | null; readonly eventId: string | null; readonly data: { readonly [name: string]: Value } };
   /** what the steps of the run were answered; absent outside of flows */
   readonly answers?: Answers;
 }

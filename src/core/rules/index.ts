@@ -1,7 +1,32 @@
-export { durationSchema, eventTypeSchema, type Value } from './value';
+export { durationSchema, eventTypeSchema, outermost, type Value } from './value';
 export { compare, isKnown, type Comparison, type PropertyTest, type WhereTest } from './compare';
 export * from './rule';
-export { MOST_ADDED, rangeOf, sayDays, type SeenEvents, type Test, type Times } from './tests';
+export {
+  asEvents,
+  FLOW_ENTERED,
+  FLOW_LEFT,
+  FLOW_OUTCOMES,
+  isCloser,
+  kindOfTest,
+  MOST_ADDED,
+  PREDICTED,
+  PREDICTIONS,
+  rangeOf,
+  REACH_STATES,
+  sayDays,
+  sayReachState,
+  segmentKey,
+  typesOf,
+  type Closer,
+  type OrdersTest,
+  type SeenEvents,
+  type Test,
+  type Then,
+  type Times,
+} from './tests';
+export * from './named';
+export * from './order';
+export * from './world';
 export { type Hours, type Since, isWithin, sayHours, spanOf } from './when';
 export * from './channel';
 export * from './facts';

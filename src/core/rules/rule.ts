@@ -2,8 +2,12 @@ import { z } from 'zod';
 import { whereTest } from './compare';
 import { testSchema, type Test } from './tests';
 
-/** A condition: a tree of tests under all of, any of, none of. An empty `all` or `none` holds, an empty `any` does not. */
-export type Rule = Test | { all: Rule[] } | { any: Rule[] } | { none: Rule[] };
+/**
+ * A condition: a tree of tests under all of, any of, none of. An empty `all` or `none` holds, an empty `any` does not. A group
+ * can bear a name, by which it is spoken of.
+ */
+export type Rule = Test | Group;
+export type Group = ({ all: Rule[] } | { any: Rule[] } | { none: Rule[] }) & { named?: string | undefined };
 
 const DEEPEST = 8;
 function depthOf(rule: Rule): number {
@@ -24,12 +28,14 @@ export function testsIn(rule: Rule): number {
   return parts ? parts.reduce((sum, part) => sum + testsIn(part), 0) : 1;
 }
 
+const named = z.string().trim().min(1, 'must not be empty').max(60).optional();
+const parts = z.lazy(() => z.array(looseRule).max(50));
 const looseRule: z.ZodType<Rule> = z.lazy(() =>
   z.union([
     testSchema,
-    z.strictObject({ all: z.array(looseRule).max(50) }),
-    z.strictObject({ any: z.array(looseRule).max(50) }),
-    z.strictObject({ none: z.array(looseRule).max(50) }),
+    z.strictObject({ all: parts, named }),
+    z.strictObject({ any: parts, named }),
+    z.strictObject({ none: parts, named }),
   ]),
 );
 export const ruleSchema: z.ZodType<Rule> = looseRule
@@ -42,6 +48,9 @@ export const ruleSchema: z.ZodType<Rule> = looseRule
     params: { right: 'fewer tests; a list of values is one test (“is one of”)' },
   });
 export const propertyTestsSchema = z.array(whereTest).max(20);
+
+/** The name of a group, where it has one. */
+export const nameOfGroup = (rule: Rule): string | undefined => ('test' in rule ? undefined : rule.named);
 
 /** The parts of a group, or null for a single test. */
 export function partsOf(rule: Rule): Rule[] | null {

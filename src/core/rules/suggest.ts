@@ -14,11 +14,25 @@ export interface Known {
   readonly lists: readonly { readonly key: string; readonly name: string }[];
   readonly tags: readonly { readonly tag: string; readonly people: number }[];
   readonly segments: readonly { readonly key: string; readonly name: string }[];
+  readonly flows: readonly { readonly key: string; readonly name: string }[];
+  readonly topics: readonly { readonly key: string; readonly name: string }[];
+  /** groups of countries of the store's own */
+  readonly groups: readonly { readonly key: string; readonly name: string }[];
   /** properties of what starts the flow, in one */
   readonly started: readonly { readonly name: string; readonly kind: 'number' | 'text' }[];
 }
 
-export const NOTHING_KNOWN: Known = { events: [], attributes: [], lists: [], tags: [], segments: [], started: [] };
+export const NOTHING_KNOWN: Known = {
+  events: [],
+  attributes: [],
+  lists: [],
+  tags: [],
+  segments: [],
+  flows: [],
+  topics: [],
+  groups: [],
+  started: [],
+};
 
 /** A condition that can be meant by what was typed. */
 export interface Suggestion {
@@ -33,6 +47,23 @@ const GROUPS: readonly { readonly says: string; readonly words: string; readonly
   { says: 'all of …', words: 'all of and', rule: { all: [] } },
   { says: 'none of …', words: 'none of not', rule: { none: [] } },
 ];
+type Ready = readonly [words: string, note: string, rule: Rule];
+/** What is only asked inside a flow. */
+const IN_FLOW = (count: number | undefined): readonly Ready[] => [
+  [
+    'weekday hour time of the week now clock',
+    'this moment',
+    { test: 'clock', hours: { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '17:00' } },
+  ],
+  [
+    'which order number the present one is third first',
+    'order',
+    { test: 'did', event: 'order.placed', times: { exactly: count ?? 1 }, since: 'start' },
+  ],
+];
+
+/** Near a place that is still to be named. */
+const NEAR: Rule = { test: 'near', name: 'location', place: { latitude: 0, longitude: 0 }, within: 25, unit: 'km', is: true };
 const number = new Intl.NumberFormat('en-IE');
 
 /** Other words for what happens most, as they are typed: "ordered", "bought". */
@@ -84,6 +115,19 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
           { test: 'attribute', name, op: isNot ? 'isNot' : 'is', value },
           people === 1 ? '1 person' : `${number.format(people)} people`,
         );
+    if (
+      has(`${name} ${sayName(name)} changed rose fell risen fallen`) &&
+      asked.some((word) => /^(chang|rose|risen|fell|fall)/.test(word))
+    ) {
+      const way = asked.some((word) => /^(rose|risen)/.test(word))
+        ? 'rose'
+        : asked.some((word) => /^(fell|fall)/.test(word))
+          ? 'fell'
+          : 'any';
+      add(7e8, { test: 'changed', name, way, since: { last: 'P30D' } }, 'attribute');
+    }
+    if (isDate && has(`${name} ${sayName(name)} age years old`))
+      add(4e8, { test: 'age', name, op: 'atLeast', value: count ?? 18 }, 'attribute');
     if (isDate && has(`${name} ${sayName(name)} birthday date`)) {
       add(6e8, { test: 'date', name, yearly: true, from: 0, to: 7 }, 'attribute');
       add(5e8, { test: 'date', name, yearly: false, from: -30, to: 0 }, 'attribute');
@@ -102,6 +146,59 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
   for (const channel of CHANNELS)
     if (has(`can be reached consent agreed emailed ${channel} ${CHANNEL_WORDS[channel].noun}`))
       add(1e9, { test: 'consent', channel, reachable: !isNot }, 'consent');
+  const event = (type: string, more: object): Rule => ({ test: 'did', event: type, since: 'ever', ...more }) as Rule;
+  const ready: readonly Ready[] = [
+    ['last order ordered days since', 'order', event('order.placed', { pick: { last: 1 }, since: { ago: 'P30D' } })],
+    ['first order ordered', 'order', event('order.placed', { pick: { first: 1 }, since: { last: 'P30D' } })],
+    [
+      'viewed browsed and then not ordered bought',
+      'one after another',
+      event('product.viewed', { then: { event: 'order.placed', did: false } }),
+    ],
+    [
+      'cart left open still and then not ordered',
+      'cart',
+      event('cart.updated', { pick: { last: 1 }, then: { event: 'order.placed', by: 'cartId', did: false } }),
+    ],
+    [
+      'last messages not opened sleeping',
+      'messages',
+      {
+        test: 'did',
+        event: 'message.delivered',
+        pick: { last: count && count > 1 && count <= 100 ? count : 3 },
+        then: { event: 'message.opened', by: 'sendId', did: false },
+        times: { exactly: count && count > 1 && count <= 100 ? count : 3 },
+        since: 'ever',
+      },
+    ],
+    ['total spent orders net value', 'orders', { test: 'orders', take: 'total', op: 'atLeast', value: count ?? 100, since: 'ever' }],
+    ['number of orders', 'orders', { test: 'orders', take: 'number', op: 'atLeast', value: count ?? 2, since: 'ever' }],
+    ['average order value', 'orders', { test: 'orders', take: 'average', op: 'atLeast', value: count ?? 50, since: 'ever' }],
+    ['near within km miles of a place distance', 'place', NEAR],
+    ['bounced address email', 'reach', { test: 'reach', channel: 'email', state: 'bounced', is: !isNot }],
+    ['suppressed address email', 'reach', { test: 'reach', channel: 'email', state: 'suppressed', is: !isNot }],
+    ['withdrawn consent unsubscribed email', 'reach', { test: 'reach', channel: 'email', state: 'withdrawn', is: !isNot }],
+    ['no consent on file never asked email', 'reach', { test: 'reach', channel: 'email', state: 'notAsked', is: true }],
+    ['chance of buying again predicted expected', 'expected', { test: 'predicted', of: 'chanceOfBuying', op: 'atLeast', value: 0.5 }],
+    ['orders expected predicted', 'expected', { test: 'predicted', of: 'ordersExpected', op: 'atLeast', value: 1 }],
+    ...(known.started.length ? IN_FLOW(count) : []),
+  ];
+  for (const [words, note, rule] of ready) if (has(words)) add(0.9e9, rule, note);
+  for (const [key, name] of [
+    ['EU', 'the EU European Union'],
+    ['EEA', 'the EEA European Economic Area'],
+    ...known.groups.map((one) => [one.key, one.name]),
+  ])
+    if (has(`country group ${name} ${key}`))
+      add(6e8, { test: 'country', name: 'country', group: key!, member: !isNot }, 'group of countries');
+  for (const { key, name } of known.flows)
+    if (has(`flow in now inside been ${name} ${key}`)) {
+      add(5e8 + 1, { test: 'flow', flow: key, was: 'inside', is: !isNot }, 'flow');
+      add(5e8, { test: 'flow', flow: key, was: 'entered', is: !isNot }, 'flow');
+    }
+  for (const { key, name } of known.topics)
+    if (has(`topic wants ${name} ${key}`)) add(4e8, { test: 'topic', topic: key, wants: !isNot }, 'topic');
   for (const { key, name } of known.segments)
     if (has(`segment ${name} ${key}`)) add(5e8, { test: 'segment', segment: key, member: !isNot }, 'segment');
   for (const { key, name } of known.lists) if (has(`list ${name} ${key}`)) add(4e8, { test: 'list', list: key, member: !isNot }, 'list');

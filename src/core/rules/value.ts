@@ -20,3 +20,6 @@ export const eventTypeSchema = z
   .string()
   .max(80)
   .regex(/^[a-z][a-z0-9_]*(\.[a-z0-9_]+)+$/, 'is not an event type; write subject.verb in lower case, for example cart.updated');
+
+/** The outermost name of a path. */
+export const outermost = (path: string): string => path.split('.')[0]!;

@@ -1,19 +1,28 @@
 import { z } from 'zod';
 import { endOfDate, leavesWindow, localClock, sayDuration, startOfDate, windowStart, type Instant } from '../time';
-import type { Viewpoint } from './facts';
-import { durationSchema } from './value';
+import { whereTest } from './compare';
+import { eventsOf, firstAfter, matches } from './events';
+import { inOrder, type FactEvent, type Facts, type Viewpoint } from './facts';
+import { durationSchema, eventTypeSchema } from './value';
+import { sayDay, sayEventOf } from './wording';
 
 const dateSchema = z
   .string()
   .refine((text) => startOfDate(text, 'UTC') !== null, { message: 'is not a date', params: { right: 'a day such as 2026-11-24' } });
 
+/** An event of a type, with what is asked of it. */
+export const happenedSchema = z.strictObject({ event: eventTypeSchema, where: z.array(whereTest).max(20).optional() });
+
 /**
- * Which events count, by when they happened: ever, since the person entered this flow, within a duration before now, longer
- * ago than that, or on days of the store's calendar (both counted in).
+ * Which events count, by when they happened: ever, since the person entered this flow, up to what started the flow (it is
+ * counted in), within a duration before now, longer ago than that, after the last time that something else happened, or on
+ * days of the store's calendar (both counted in).
  */
 export const sinceSchema = z.union([
   z.literal('ever'),
   z.literal('entry'),
+  z.literal('start'),
+  z.strictObject({ after: happenedSchema }),
   z.strictObject({ last: durationSchema }),
   z.strictObject({ ago: durationSchema }),
   z
@@ -41,7 +50,7 @@ export const hoursSchema = z
 export type Hours = z.infer<typeof hoursSchema>;
 
 /** Minutes since midnight of a time of day. */
-const minutesOf = (clock: string): number => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
+export const minutesOf = (clock: string): number => Number(clock.slice(0, 2)) * 60 + Number(clock.slice(3));
 
 /** Whether a moment is at one of these times of the week. */
 export function isWithin(at: Instant, hours: Hours | undefined, zone: string): boolean {
@@ -58,14 +67,26 @@ export interface Span {
   readonly after: Instant;
   readonly isFrom: boolean;
   readonly to: Instant;
+  /** the event after which it begins, where it is one: of the same moment those count that came after it */
+  readonly behind?: FactEvent;
 }
 
-export function spanOf(since: Since, { now, zone, enteredAt }: Pick<Viewpoint, 'now' | 'zone' | 'enteredAt'>): Span {
+/** The span that a rule means; `facts` are needed where it begins with something that happened. */
+export function spanOf(
+  since: Since,
+  { now, zone, enteredAt, about }: Pick<Viewpoint, 'now' | 'zone' | 'enteredAt' | 'about'>,
+  facts?: Pick<Facts, 'events'>,
+): Span {
   if (since === 'ever') return { after: -Infinity, isFrom: true, to: now };
   // "since entering" takes in the moment of entry itself; a sliding window has just let go of its far edge
   if (since === 'entry') return { after: enteredAt ?? now, isFrom: true, to: now };
+  if (since === 'start') return { after: -Infinity, isFrom: true, to: Math.min(now, about?.at ?? enteredAt ?? now) };
   if ('last' in since) return { after: windowStart(now, since.last, zone), isFrom: false, to: now };
   if ('ago' in since) return { after: -Infinity, isFrom: true, to: windowStart(now, since.ago, zone) };
+  if ('after' in since) {
+    const behind = facts && lastOf(facts, since.after, now);
+    return behind ? { after: behind.time, isFrom: true, to: now, behind } : { after: Infinity, isFrom: false, to: now };
+  }
   return {
     after: since.from === undefined ? -Infinity : startOfDate(since.from, zone)!,
     isFrom: true,
@@ -73,24 +94,32 @@ export function spanOf(since: Since, { now, zone, enteredAt }: Pick<Viewpoint, '
   };
 }
 
+/** The last time that something had happened at a moment. */
+function lastOf(facts: Pick<Facts, 'events'>, { event: type, where }: z.infer<typeof happenedSchema>, now: Instant): FactEvent | null {
+  const events = eventsOf(facts, type);
+  for (let at = firstAfter(events, now) - 1; at >= 0; at--) if (matches(events[at]!, where)) return events[at]!;
+  return null;
+}
+
+/** Whether an event lies before a span begins. */
+export const isBefore = (event: FactEvent, { after, isFrom, behind }: Span): boolean =>
+  (isFrom ? event.time < after : event.time <= after) || (behind !== undefined && inOrder(event, behind) <= 0);
+
 /** When an event comes to be longer ago than a duration, or leaves a window of that length: the same moment. */
 export const passesOut = (time: Instant, duration: string, { now, zone }: Pick<Viewpoint, 'now' | 'zone'>): Instant =>
   leavesWindow(time, duration, zone, now);
-
-const dayOf = (date: string) =>
-  new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' }).format(
-    new Date(`${date}T12:00:00Z`),
-  );
 
 /** Says when, behind what happened: " in the last 30 days". */
 export function saySince(since: Since): string {
   if (since === 'ever') return '';
   if (since === 'entry') return ' since entering';
+  if (since === 'start') return ' up to what started the flow, it counted in';
   if ('last' in since) return ` in the last ${sayDuration(since.last).replace(/^1 (\w+)$/, '$1')}`;
   if ('ago' in since) return ` more than ${sayDuration(since.ago)} ago`;
-  if (since.from === undefined) return ` up to ${dayOf(since.to!)}`;
-  if (since.to === undefined) return ` since ${dayOf(since.from)}`;
-  return since.from === since.to ? ` on ${dayOf(since.from)}` : ` between ${dayOf(since.from)} and ${dayOf(since.to)}`;
+  if ('after' in since) return ` since they last ${sayEventOf(since.after)}`;
+  if (since.from === undefined) return ` up to ${sayDay(since.to!)}`;
+  if (since.to === undefined) return ` since ${sayDay(since.from)}`;
+  return since.from === since.to ? ` on ${sayDay(since.from)}` : ` between ${sayDay(since.from)} and ${sayDay(since.to)}`;
 }
 
 const DAYS = ['Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday', 'Sunday'];

@@ -1,5 +1,6 @@
 import { sayMoney, toMinor } from '../money';
 import type { Comparison, PropertyTest, WhereTest } from './compare';
+import type { NamedKind, OnFile } from './named';
 import type { Times } from './tests';
 import type { Value } from './value';
 
@@ -9,6 +10,14 @@ export interface Wording {
   readonly currency?: string;
   /** the sentence goes on from people: "whose country is" instead of "country is" */
   readonly isWhose?: boolean;
+  /** what lists, segments, flows and the like are called; by their keys where it is left out */
+  readonly names?: OnFile;
+}
+
+/** What something on file is called. */
+export function sayNamed(kind: NamedKind, key: string, { names }: Wording): string {
+  const name = names?.[kind].get(key);
+  return name === undefined ? key : `“${name}”`;
 }
 
 const DID: { readonly [type: string]: string } = {
@@ -42,6 +51,10 @@ export function sayEvent(type: string): string {
 export function sayDone(type: string): string {
   return type === 'flow.called' ? 'been put into a flow by hand' : (DID[type] ?? `done ${type}`);
 }
+
+const dayFormat = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });
+/** A day as it is read: "24 Nov 2026". */
+export const sayDay = (date: string): string => dayFormat.format(new Date(`${date}T12:00:00Z`));
 
 const plainNumber = new Intl.NumberFormat('en-IE', { maximumFractionDigits: 6 });
 
@@ -86,6 +99,10 @@ export function sayComparison(test: Comparison, currency?: string): string {
       return `is at most ${value}`;
     case 'below':
       return `is below ${value}`;
+    case 'onOrAfter':
+      return `is on ${sayDay(test.value as string)} or after`;
+    case 'onOrBefore':
+      return `is on ${sayDay(test.value as string)} or before`;
     case 'between':
       return `is between ${value}`;
   }
@@ -113,6 +130,10 @@ export function sayWhere(where: readonly WhereTest[] | undefined, currency?: str
   ];
   return phrases.length ? ` ${phrases.join(' and ')}` : '';
 }
+
+/** An event with what is asked of it: "placed an order whose value is at least 50". */
+export const sayEventOf = ({ event, where }: { event: string; where?: readonly WhereTest[] }, currency?: string): string =>
+  `${sayEvent(event)}${sayWhere(where, currency)}`;
 
 const often = (times: number) => (times === 1 ? 'once' : times === 2 ? 'twice' : `${times} times`);
 

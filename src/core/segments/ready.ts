@@ -9,14 +9,14 @@ export interface Ready {
 }
 
 const bought = (more: object): Rule => ({ test: 'did', event: 'order.placed', since: 'ever', ...more }) as Rule;
-const notBought = (more: object): Rule => ({ ...bought(more), test: 'didNot' }) as Rule;
 const last = (duration: string) => ({ since: { last: duration } });
 
 /**
  * Segments of ours. `highValue` is what the orders of somebody have to come to, in the store's currency, to be among the
- * tenth who bought most; null where nobody has bought yet. Ninety days of silence and the like are common practice.
+ * tenth who bought most, null where nobody has bought yet; `birthday` the attribute that holds one, null where none does.
+ * Ninety days of silence and the like are common practice.
  */
-export function readyMade(highValue: number | null): Ready[] {
+export function readyMade(highValue: number | null, birthday: string | null): Ready[] {
   const ready: Ready[] = [
     {
       key: 'never-bought',
@@ -28,7 +28,7 @@ export function readyMade(highValue: number | null): Ready[] {
       key: 'new-customers',
       name: 'New customers',
       about: 'Their first order was in the last 30 days',
-      rule: { all: [bought({ times: { exactly: 1 } }), bought(last('P30D'))] },
+      rule: bought({ pick: { first: 1 }, ...last('P30D') }),
     },
     { key: 'one-order', name: 'One order only', about: 'Bought once and not again', rule: bought({ times: { exactly: 1 } }) },
     { key: 'regulars', name: 'Regulars', about: 'Two orders or more', rule: bought({ times: 2 }) },
@@ -36,13 +36,13 @@ export function readyMade(highValue: number | null): Ready[] {
       key: 'about-to-lapse',
       name: 'About to lapse',
       about: 'The last order is 60 to 90 days ago',
-      rule: { all: [bought(last('P90D')), notBought(last('P60D'))] },
+      rule: { all: [bought({ pick: { last: 1 }, since: { ago: 'P60D' } }), bought(last('P90D'))] },
     },
     {
       key: 'lapsed',
       name: 'Lapsed',
       about: 'Bought before, and nothing for 90 days',
-      rule: { all: [bought({}), notBought(last('P90D'))] },
+      rule: bought({ pick: { last: 1 }, since: { ago: 'P90D' } }),
     },
     {
       key: 'engaged',
@@ -53,6 +53,19 @@ export function readyMade(highValue: number | null): Ready[] {
           { test: 'did', event: 'message.opened', ...last('P60D') },
           { test: 'did', event: 'message.clicked', ...last('P60D') },
         ],
+      },
+    },
+    {
+      key: 'slept-through-three',
+      name: 'Slept through three',
+      about: 'Opened none of the last three messages',
+      rule: {
+        test: 'did',
+        event: 'message.delivered',
+        pick: { last: 3 },
+        then: { event: 'message.opened', by: 'sendId', did: false },
+        times: { exactly: 3 },
+        since: 'ever',
       },
     },
     {
@@ -73,12 +86,19 @@ export function readyMade(highValue: number | null): Ready[] {
       rule: { test: 'consent', channel: 'email', reachable: true },
     },
   ];
+  if (birthday !== null)
+    ready.push({
+      key: 'birthday-this-week',
+      name: 'Birthday this week',
+      about: 'A birthday in the next seven days',
+      rule: { test: 'date', name: birthday, yearly: true, from: 0, to: 6 },
+    });
   if (highValue !== null)
     ready.splice(4, 0, {
       key: 'high-value',
       name: 'High value',
       about: 'The tenth whose orders come to most',
-      rule: { test: 'total', event: 'order.placed', of: 'value', take: 'sum', op: 'atLeast', value: highValue, since: 'ever' },
+      rule: { test: 'orders', take: 'total', op: 'atLeast', value: highValue, since: 'ever' },
     });
   return ready;
 }

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { partsOf, ruleSchema, testsOf, type Rule, type Test } from '../rules';
+import { kindOfTest, ruleSchema, testsOf, type Rule, type Test } from '../rules';
 
 /** A segment, `viatic.segment/1`: who is in it is decided by a rule, at every moment. */
 export const segmentSchema = z.strictObject({
@@ -56,19 +56,10 @@ export function inOrderOfNeed<T extends { readonly key: string; readonly rule: R
 }
 
 /** Whether an answer to a rule can change with time alone: when something leaves a window, a pause ends, or a moment comes. */
-export const turnsWithTime = (rule: Rule): boolean =>
-  testsOf(rule).some(({ test }) => test === 'did' || test === 'didNot' || test === 'total' || test === 'consent' || test === 'date');
-
-/** The rule for everybody for whom this one does not hold. */
-export function oppositeOf(rule: Rule): Rule {
-  if ('none' in rule && rule.none.length === 1) return rule.none[0]!;
-  return { none: [rule] };
-}
+export const turnsWithTime = (rule: Rule): boolean => testsOf(rule).some((test) => kindOfTest(test).turns?.(test));
 
 /** Whether a rule, in the place where everybody is looked at, asks for what is only known inside a flow. */
-export const isOnlyForFlows = (rule: Rule): boolean =>
-  (partsOf(rule) ?? []).some(isOnlyForFlows) ||
-  testsOf(rule).some((test) => test.test === 'trigger' || test.test === 'answer' || ('since' in test && test.since === 'entry'));
+export const isOnlyForFlows = (rule: Rule): boolean => testsOf(rule).some((test) => kindOfTest(test).isForFlows?.(test));
 
 /** Segments whose rule has a test of some kind, as places where what it asks for is used. */
 export const segmentUses = (segments: readonly { key: string; document: SegmentDocument }[], asks: (test: Test) => boolean) =>

@@ -7,6 +7,7 @@ import * as doors from './migrations/004_doors';
 import * as ground from './migrations/005_ground';
 import * as answers from './migrations/006_answers';
 import * as segments from './migrations/007_segments';
+import * as language from './migrations/008_language';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -34,6 +35,7 @@ const migrations: Record<string, Knex.Migration> = {
   '005_ground': ground,
   '006_answers': answers,
   '007_segments': segments,
+  '008_language': language,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

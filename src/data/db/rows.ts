@@ -1,5 +1,5 @@
 /** How a column of handed-over rows is read. A moment is a `Date` or an instant in milliseconds. */
-export type Column = 'bigint' | 'int' | 'boolean' | 'text' | 'text[]' | 'jsonb' | 'moment';
+export type Column = 'bigint' | 'int' | 'float' | 'boolean' | 'text' | 'text[]' | 'jsonb' | 'moment';
 
 type Given<C extends Record<string, Column>> = { readonly [N in keyof C]?: unknown };
 
@@ -18,6 +18,7 @@ export interface Rows<C extends Record<string, Column>> {
 const READ: Record<Column, (field: number) => string> = {
   bigint: (field) => `(e->>${field})::bigint`,
   int: (field) => `(e->>${field})::int`,
+  float: (field) => `(e->>${field})::float8`,
   boolean: (field) => `(e->>${field})::boolean`,
   text: (field) => `e->>${field}`,
   'text[]': (field) => `(e->>${field})::text[]`,

@@ -87,6 +87,17 @@ export async function wakeInside(sql: Sql, flowId: number, now: Instant): Promis
   return rows.length;
 }
 
+/** Has everybody who is inside some flows looked at again: what their stay rules look up is not as it was. */
+export async function lookAgain(sql: Sql, keys: readonly string[], now: Instant): Promise<void> {
+  if (keys.length)
+    await query(
+      sql,
+      `update runs r set wake_at = least(coalesce(r.wake_at, :now), :now) from flows f
+       where f.id = r.flow_id and f.key = any(cast(:keys as text[])) and r.phase = 'inside'`,
+      { keys, now: new Date(now) },
+    );
+}
+
 export interface Version {
   readonly version: number;
   readonly document: FlowDocument;

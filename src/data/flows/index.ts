@@ -5,6 +5,7 @@ export {
   flowsNow,
   listFlows,
   lockFlow,
+  lookAgain,
   publishDraft,
   readVersion,
   saveDraft,

@@ -1,7 +1,8 @@
-import { withoutChange, type FactEvent, type KnownFacts } from '@/core/rules';
-import type { ReplayPerson } from '@/core/replay';
+import { withoutChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '@/core/rules';
+import { factsNeeded } from '@/core/flows';
+import { replayNeeds, type ReplayFlow, type ReplayPerson } from '@/core/replay';
 import type { Instant } from '@/core/time';
-import { changesSince, loadEvents, loadFacts } from '../rules';
+import { changesSince, loadEvents, loadFacts, placesOf } from '../rules';
 import { query, type Sql } from '../db';
 
 const BATCH = 500;
@@ -14,10 +15,17 @@ export interface Recorded {
 
 /**
  * Streams recorded history for a replay, person by person in order of number: what was known of each at a moment, how that
- * has changed since, and their events of some types, without those that flows recorded: a replay records them anew. Memory
- * does not grow with the number of people.
+ * has changed since, and their events, as far as these flows look at it; without what they recorded themselves, for they
+ * record it anew. Memory does not grow with the number of people.
  */
-export async function* recordedPeople(sql: Sql, types: readonly string[], from: Instant): AsyncGenerator<Recorded> {
+export async function* recordedPeople(
+  sql: Sql,
+  flows: readonly Pick<ReplayFlow, 'key' | 'document'>[],
+  from: Instant,
+): AsyncGenerator<Recorded> {
+  const types = replayNeeds(flows);
+  const parts = factsNeeded(flows.map(({ document }) => document));
+  const keys = flows.map(({ key }) => key);
   for (let after = '0'; ;) {
     const ids = (
       await query<{ id: string }>(sql, 'select id from people where id > :after and erased_at is null order by id limit :limit', {
@@ -28,17 +36,35 @@ export async function* recordedPeople(sql: Sql, types: readonly string[], from: 
     if (!ids.length) return;
     after = ids.at(-1)!;
     const [facts, changes, events] = [
-      await loadFacts(sql, new Map(ids.map((id) => [id, { events: [] }]))),
+      await loadFacts(sql, new Map(ids.map((id) => [id, { events: [] }])), parts),
       await changesSince(sql, ids, from),
-      await loadEvents(sql, ids, types, { isTold: true }),
+      await loadEvents(sql, ids, types, { without: keys }),
     ];
+    // the postcodes that they had on the way lie somewhere, too
+    const places = parts.places
+      ? await placesOf(
+          sql,
+          [...facts].flatMap(([id, now]) => livedAt(now.attributes, changes.get(id) ?? [])),
+        )
+      : {};
     for (const id of ids) {
       const now = facts.get(id);
       if (!now) continue;
-      const { personId: _, events: __, ...present } = now;
+      const { personId: _, events: __, ...present } = { ...now, places };
       const own = changes.get(id) ?? [];
       const known = own.reduceRight<KnownFacts>(withoutChange, present);
       yield { person: { id, known, changes: own }, events: events.get(id) ?? [] };
     }
   }
+}
+
+/** The attributes of somebody now and after each change: with all countries and postcodes that they had. */
+function livedAt(attributes: Facts['attributes'], changes: readonly FactChange[]): { attributes: Facts['attributes'] }[] {
+  const values = (name: string) => [
+    attributes[name],
+    ...changes.flatMap((one) => (one.kind === 'attribute' && one.name === name ? [one.was, one.is] : [])),
+  ];
+  return values('country').flatMap((country) =>
+    values('postcode').map((postcode) => ({ attributes: { country: country ?? null, postcode: postcode ?? null } })),
+  );
 }

@@ -224,7 +224,8 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, about_at = r.about_at, about_event = r.about_event,
        step = r.step, wait_from = r.wait_from, wait_until = r.wait_until, goal_at = r.goal_at, outcome = r.outcome,
        answers = coalesce(r.answers, t.answers), effects = r.effects,
-       is_doubtful = r.is_doubtful, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms, wakes_on = r.wakes_on, ended_at = coalesce(t.ended_at, r.ended_at), broken = null, tries = 0
+       is_doubtful = r.is_doubtful, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms, wakes_on = r.wakes_on,
+       ended_at = coalesce(t.ended_at, r.ended_at), broken = null, tries = 0
      from ${RUNS.sql} as r
      where t.person_id = r.person_id and t.id = r.id`,
     {
@@ -366,7 +367,8 @@ export async function armRuns(sql: Sql, rows: readonly Arming[]): Promise<void> 
 export async function nextDue(sql: Sql): Promise<Instant | null> {
   const [row] = await query<{ ms: string | null }>(
     sql,
-    `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null), (select min(due_at) from segment_looks))) * 1000)::bigint as ms`,
+    `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null),
+       (select min(due_at) from segment_looks))) * 1000)::bigint as ms`,
   );
   return row?.ms ? Number(row.ms) : null;
 }
@@ -461,17 +463,24 @@ export async function armCalled(
 }
 
 /** Ends runs of a person that are under way, with the reason. Answers with those that were. */
-export async function endRuns(sql: Sql, personId: string, runIds: readonly string[], saw: Saw, at: Instant): Promise<string[]> {
-  const rows = await query<{ id: string }>(
+export async function endRuns(
+  sql: Sql,
+  personId: string,
+  runIds: readonly string[],
+  saw: Saw,
+  at: Instant,
+): Promise<{ id: string; flow: string; trigger: string; key: string; was: Phase }[]> {
+  return query(
     sql,
-    `with over as (
+    `with before as (select r.id, f.key as flow, r.phase as was from runs r join flows f on f.id = r.flow_id
+       where r.person_id = :personId and r.id = any(cast(:runIds as bigint[]))
+     ), over as (
        update runs set phase = 'ended', outcome = coalesce(outcome, case when entered_at is null then 'not-entered' else 'left' end),
          step = null, wait_from = null, wait_until = null, wake_at = null, wakes_on = '{}', broken = null, ended_at = :at, seq = seq + 1
-       where person_id = :personId and id = any(cast(:runIds as bigint[])) and phase <> 'ended' returning id, version, seq
+       where person_id = :personId and id = any(cast(:runIds as bigint[])) and phase <> 'ended' returning id, version, seq, trigger, key
      ), traced as (
        insert into traces (person_id, run_id, seq, at, version, kind, saw) select :personId, id, seq - 1, :at, version, 'left', cast(:saw as jsonb) from over
-     ) select id from over`,
+     ) select o.id, b.flow, o.trigger, o.key, b.was from over o join before b on b.id = o.id`,
     { personId, runIds, saw: JSON.stringify(saw), at: new Date(at) },
   );
-  return rows.map((row) => row.id);
 }

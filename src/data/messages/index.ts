@@ -6,7 +6,7 @@ export {
   leaveSend,
   noteMessageEvents,
   ownerOfSend,
-  personOfSend,
+  aboutSend,
   placesOfSends,
   type SendRow,
   type Settled,

@@ -74,14 +74,21 @@ export async function domainsOfSends(sql: Sql, refs: readonly SendRef[]): Promis
 }
 
 /** Where a send stands that may have moved to another person since, by a merge: the person who has it now. */
-export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<string | null> {
-  const row = await queryOne<{ person_id: string }>(
+export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<AboutSend | null> {
+  return queryOne<AboutSend>(
     sql,
-    `select person_id from sends where id = :id and (person_id = :personId or person_id in (select winner_id from merges where loser_id = :personId))`,
+    `${ABOUT} where s.id = :id and (s.person_id = :personId or s.person_id in (select winner_id from merges where loser_id = :personId))`,
     { ...ref },
   );
-  return row?.person_id ?? null;
 }
+
+/** Whose a send is, and of which message of which flow. */
+export interface AboutSend {
+  readonly person_id: string;
+  readonly flow: string;
+  readonly step: string;
+}
+const ABOUT = 'select s.person_id, f.key as flow, s.step_id as step from sends s join flows f on f.id = s.flow_id';
 
 /** What became of a send. */
 export interface Settled {
@@ -165,6 +172,5 @@ export async function isDeliveryOpen(sql: Sql): Promise<boolean> {
 }
 
 /** Whose send it is, or null when there is none with this number. */
-export async function personOfSend(sql: Sql, sendId: string): Promise<string | null> {
-  return (await queryOne<{ person_id: string }>(sql, 'select person_id from sends where id = :sendId', { sendId }))?.person_id ?? null;
-}
+export const aboutSend = (sql: Sql, sendId: string): Promise<AboutSend | null> =>
+  queryOne<AboutSend>(sql, `${ABOUT} where s.id = :sendId`, { sendId });

@@ -82,6 +82,9 @@ export interface Narrowed {
   readonly everybody: number;
   /** after each condition, in order */
   readonly left: readonly number[];
+  /** ten who pass all, whoever was seen last first, and ten who fall out at the last */
+  readonly some: readonly string[];
+  readonly nearly: readonly string[];
   readonly reachable: { readonly [channel in Channel]: number };
 }
 
@@ -90,26 +93,75 @@ export async function countNarrowing(
   sql: Sql,
   conditions: readonly Compiled[],
   reach: { readonly [channel in Channel]: Compiled },
+  /** just these people; everybody where it is null */
+  among: readonly string[] | null = null,
 ): Promise<Narrowed> {
   const passed = conditions.map(({ condition }, place) => `when not ${condition} then ${place}`).join(' ');
   const isReachable = (channel: Channel) => `count(*) filter (where passed = ${conditions.length} and ${channel})::int as ${channel}`;
-  const rows = await query<{ passed: number; count: number } & Record<Channel, number>>(
+  const rows = await query<{ passed: number; count: number; some: string[] | null } & Record<Channel, number>>(
     sql,
-    `select passed, count(*)::int as count, ${CHANNELS.map(isReachable).join(', ')}
+    `select passed, count(*)::int as count, ${CHANNELS.map(isReachable).join(', ')},
+       (array_agg(id order by seen_at desc, id desc) filter (where passed >= ${conditions.length - 1}))[1:10] as some
      from (
-       select passed, ${CHANNELS.map((channel) => `passed = ${conditions.length} and ${reach[channel].condition} as ${channel}`).join(', ')}
-       from people p cross join lateral (select ${passed ? `case ${passed} else ${conditions.length} end` : '0'} as passed) level
-       where p.erased_at is null
+       select p.id, p.seen_at, passed, ${CHANNELS.map((channel) => `passed = ${conditions.length} and ${reach[channel].condition} as ${channel}`).join(', ')}
+       from (
+         -- looked at once, however often it is asked for how far somebody has come
+         select p.id, p.seen_at, p.email, p.attributes, p.paused_until, ${passed ? `case ${passed} else ${conditions.length} end` : '0'} as passed
+         from people p where p.erased_at is null${among ? ' and p.id = any(cast(:among as bigint[]))' : ''} offset 0
+       ) p
      ) looked group by passed`,
-    Object.assign({}, ...[...conditions, ...Object.values(reach)].map((one) => one.bindings)) as Record<string, unknown>,
+    Object.assign(among ? { among } : {}, ...[...conditions, ...Object.values(reach)].map((one) => one.bindings)) as Record<
+      string,
+      unknown
+    >,
   );
   const atLeast = (place: number) => rows.filter((row) => row.passed >= place).reduce((sum, row) => sum + row.count, 0);
   const last = rows.find((row) => row.passed === conditions.length);
   return {
     everybody: atLeast(0),
     left: conditions.map((_, place) => atLeast(place + 1)),
+    some: last?.some ?? [],
+    nearly: rows.find((row) => row.passed === conditions.length - 1)?.some ?? [],
     reachable: { email: last?.email ?? 0, sms: last?.sms ?? 0, push: last?.push ?? 0 },
   };
+}
+
+/**
+ * People drawn evenly from all on file, by their numbers; null where there are fewer than `least`. Numbers are drawn and those
+ * that nobody has are passed over, so nobody is likelier than another.
+ */
+export async function samplePeople(sql: Sql, size: number, least: number): Promise<{ ids: string[]; everybody: number } | null> {
+  const [about] = await query<{ people: number; first: string; last: string }>(
+    sql,
+    `select (select greatest(reltuples, 0)::float8 from pg_class where oid = 'people'::regclass) as people,
+       (select min(id) from people) as first, (select max(id) from people) as last`,
+  );
+  if (!about || about.people < least) return null;
+  const rows = await query<{ id: string }>(
+    sql,
+    `select distinct p.id from (select cast(:first as bigint) + floor(random() * (cast(:last as bigint) - cast(:first as bigint) + 1))::bigint as id
+       from generate_series(1, cast(:draws as int))) drawn join people p on p.id = drawn.id where p.erased_at is null`,
+    {
+      first: about.first,
+      last: about.last,
+      draws: Math.ceil(size * Math.min(10, (Number(about.last) - Number(about.first) + 1) / about.people)),
+    },
+  );
+  // all that were found: the first so many of them would be the oldest
+  return { ids: rows.map(({ id }) => id), everybody: Math.round(about.people) };
+}
+
+/** Names and addresses of a few people, in the order in which they were asked for. */
+export async function fewPeople(
+  sql: Sql,
+  ids: readonly string[],
+): Promise<{ id: string; external_id: string | null; email: string | null; attributes: Record<string, Value> }[]> {
+  return query(
+    sql,
+    `select p.id, p.external_id, p.email, p.attributes from people p where p.id = any(cast(:ids as bigint[]))
+     order by array_position(cast(:ids as bigint[]), p.id)`,
+    { ids },
+  );
 }
 
 /** How many hits of a search are sorted one by one. */

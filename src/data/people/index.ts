@@ -14,7 +14,7 @@ export {
   saveAttribute,
   toRecord,
 } from './attributes';
-export { countNarrowing, countPeople, type Filter, filterToSql, listPeople, type Sort, SORTS } from './directory';
+export { countNarrowing, countPeople, fewPeople, type Filter, filterToSql, listPeople, samplePeople, type Sort, SORTS } from './directory';
 export { erase, everything } from './erase';
 export {
   addToList,

@@ -43,6 +43,8 @@ export async function timeline(
        from events e left join sends s on s.person_id = e.person_id and e.type like 'message.%' and s.id::text = e.properties->>'sendId'
          left join flows f on f.id = s.flow_id
        where e.person_id = :personId
+         -- the decisions of flows say the same
+         and not (e.source = 'viatic' and e.type in ('flow.entered', 'flow.left'))
        union all
        select 'trace', t.at, 2000000 + t.seq, t.run_id, t.says, t.kind, f.key, f.name, t.step_id, t.run_id, t.because,
          jsonb_build_object('flowId', f.id, 'version', t.version, 'arm', t.arm, 'saw', t.saw, 'trigger', r.trigger, 'key', r.key)

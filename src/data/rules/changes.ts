@@ -49,13 +49,20 @@ interface ChangeRow {
   is: Value;
 }
 
-/** What has changed of people since a moment, ascending. */
-export async function changesSince(sql: Sql, personIds: readonly string[], since: Instant): Promise<Map<string, FactChange[]>> {
+/** What has changed of people since a moment, ascending; of some attributes alone where they are named, or of all of them. */
+export async function changesSince(
+  sql: Sql,
+  personIds: readonly string[],
+  since: Instant,
+  attributes: readonly string[] | 'all' | null = null,
+): Promise<Map<string, FactChange[]>> {
+  const named = attributes !== null && attributes !== 'all';
   const rows = await query<ChangeRow>(
     sql,
     `select person_id, (extract(epoch from at) * 1000)::bigint as at_ms, kind, name, was, "is" from fact_changes
-     where person_id = any(cast(:personIds as bigint[])) and at > :since order by person_id, at, id`,
-    { personIds, since: new Date(since) },
+     where person_id = any(cast(:personIds as bigint[])) and at > :since
+       ${attributes ? `and kind = 'attribute'` : ''} ${named ? 'and name = any(cast(:attributes as text[]))' : ''} order by person_id, at, id`,
+    { personIds, since: new Date(since), ...(named && { attributes }) },
   );
   const found = new Map<string, FactChange[]>();
   for (const { person_id: personId, at_ms: ms, ...rest } of rows) {

@@ -1,8 +1,10 @@
 import { createHash } from 'node:crypto';
 import { RECORDED, type EventAsk } from '@/core/flows';
-import { addressOf, inOrder, type Channel, type FactEvent, type Facts, type Reach, type Value } from '@/core/rules';
+import { placeKey } from '@/core/places';
+import { addressOf, inOrder, type AttributeChange, type Channel, type FactEvent, type Facts, type Reach, type Value } from '@/core/rules';
 import { query, queryPrepared, rowsOf, type Sql } from '../db';
-import { whereSql } from './rules';
+import { changesSince } from './changes';
+import { whereSql } from './looking';
 
 const ASKS = rowsOf({
   person_id: 'bigint',
@@ -15,15 +17,18 @@ const ASKS = rowsOf({
   names: 'text[]',
 });
 
+type Since = { [key: string]: number };
+
 interface FactRow {
   id: string;
   attributes: Record<string, Value>;
   paused_ms: string | null;
   consents: { [channel in Channel]?: 'given' | 'withdrawn' } | null;
   suppressed: { [channel in Channel]?: string } | null;
-  lists: string[];
-  tags: string[];
-  segments: string[];
+  /** by key, since when in milliseconds */
+  lists: Since | null;
+  tags: Since | null;
+  segments: Since | null;
   declined: string[];
 }
 
@@ -46,13 +51,30 @@ export interface FactsAsked {
   readonly events: readonly EventAsk[];
 }
 
+const since = (key: string, moment: string, from: string) =>
+  `(select jsonb_object_agg(${key}, (extract(epoch from ${moment}) * 1000)::bigint) from ${from} where m.person_id = p.id)`;
+const IN_LISTS = since('l.key', 'm.at', 'list_members m join lists l on l.id = m.list_id');
+const IN_SEGMENTS = since('s.key', 'm.since', 'segment_members m join segments s on s.id = m.segment_id');
+const TAGGED = since('m.tag', 'm.at', 'person_tags m');
+
+/** What is to be loaded of everybody beside attributes and consent. */
+export interface FactParts {
+  readonly lists?: boolean;
+  readonly tags?: boolean;
+  readonly segments?: boolean;
+  /** of which attributes the changes are loaded, by their outermost names */
+  readonly changes?: readonly string[];
+  /** whether their postcodes are looked up */
+  readonly places?: boolean;
+}
+
 const NOTHING: FactsAsked = { events: [] };
 
 /** What is known of hundreds of people at once; of their events just those that are asked for. */
 export async function loadFacts(
   sql: Sql,
   asked: ReadonlyMap<string, FactsAsked>,
-  parts: { lists?: boolean; tags?: boolean; segments?: boolean } = { lists: true, tags: true, segments: true },
+  parts: FactParts = { lists: true, tags: true, segments: true },
 ): Promise<Map<string, Facts>> {
   const facts = new Map<string, Facts>();
   if (!asked.size) return facts;
@@ -60,14 +82,14 @@ export async function loadFacts(
     sql,
     `facts${parts.lists ? '_lists' : ''}${parts.tags ? '_tags' : ''}${parts.segments ? '_segments' : ''}`,
     `select p.id, p.attributes, ${REACH_COLUMNS},
-       ${parts.lists ? 'array(select l.key from list_members m join lists l on l.id = m.list_id where m.person_id = p.id)' : `cast('{}' as text[])`} as lists,
-       ${parts.tags ? 'array(select t.tag from person_tags t where t.person_id = p.id)' : `cast('{}' as text[])`} as tags,
-       ${parts.segments ? 'array(select s.key from segment_members m join segments s on s.id = m.segment_id where m.person_id = p.id)' : `cast('{}' as text[])`} as segments,
+       ${parts.lists ? IN_LISTS : 'null'} as lists, ${parts.tags ? TAGGED : 'null'} as tags, ${parts.segments ? IN_SEGMENTS : 'null'} as segments,
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined
      from people p where p.id = any(cast(:personIds as bigint[]))`,
     { personIds: [...asked.keys()] },
   );
   const events = await loadAsked(sql, asked);
+  const changes = parts.changes?.length ? await changesSince(sql, [...asked.keys()], 0, parts.changes) : NO_CHANGES;
+  const places = parts.places ? await placesOf(sql, people) : NO_PLACES;
   for (const person of people) {
     const { lists, tags, segments, declined, attributes } = person;
     facts.set(person.id, {
@@ -75,20 +97,56 @@ export async function loadFacts(
       attributes,
       reach: reachOf(person),
       events: events.get(person.id) ?? [],
-      lists,
-      tags,
-      segments,
+      lists: Object.keys(lists ?? {}),
+      tags: Object.keys(tags ?? {}),
+      segments: Object.keys(segments ?? {}),
+      since: sinceOf({ list: lists, tag: tags, segment: segments }),
+      changes: changes.get(person.id) ?? [],
+      places,
       declined,
     });
   }
   return facts;
 }
 
+const NO_CHANGES: ReadonlyMap<string, AttributeChange[]> = new Map();
+const NO_PLACES: Facts['places'] = {};
+const NO_SINCE: Facts['since'] = {};
+
+function sinceOf(members: { readonly [kind: string]: Since | null }): Facts['since'] {
+  const entries = Object.entries(members).flatMap(([kind, own]) => Object.entries(own ?? {}).map(([key, at]) => [`${kind}/${key}`, at]));
+  return entries.length ? Object.fromEntries(entries) : NO_SINCE;
+}
+
+/** Where the postcodes of people lie, as far as the table of places knows them. */
+export async function placesOf(
+  sql: Sql,
+  people: readonly { readonly attributes: { readonly [name: string]: Value } }[],
+): Promise<Facts['places']> {
+  const asked = new Map<string, { country: string; postcode: string }>();
+  for (const { attributes } of people) {
+    const { country, postcode } = attributes;
+    if (typeof country !== 'string' || typeof postcode !== 'string') continue;
+    const key = placeKey(country, postcode);
+    asked.set(key, { country, postcode: key.slice(country.length + 1) });
+  }
+  if (!asked.size) return NO_PLACES;
+  const rows = await query<{ country: string; postcode: string; latitude: number; longitude: number }>(
+    sql,
+    `select l.country, l.postcode, l.latitude, l.longitude from ${PLACES.sql} as a join places l on l.country = a.country and l.postcode = a.postcode`,
+    { rows: PLACES.of([...asked.values()]) },
+  );
+  return Object.fromEntries(rows.map(({ country, postcode, ...point }) => [placeKey(country, postcode), point]));
+}
+const PLACES = rowsOf({ country: 'text', postcode: 'text' });
+
 /** The same of one person, with all their events of some types. */
 export async function loadAllFacts(sql: Sql, personId: string, eventTypes: readonly string[]): Promise<Facts | null> {
-  const known = (await loadFacts(sql, new Map([[personId, NOTHING]]))).get(personId);
+  const parts = { lists: true, tags: true, segments: true, places: true };
+  const known = (await loadFacts(sql, new Map([[personId, NOTHING]]), parts)).get(personId);
   if (!known) return null;
-  return { ...known, events: (await loadEvents(sql, [personId], eventTypes)).get(personId) ?? [] };
+  const changes = (await changesSince(sql, [personId], 0, 'all')).get(personId) ?? [];
+  return { ...known, changes, events: (await loadEvents(sql, [personId], eventTypes)).get(personId) ?? [] };
 }
 
 /** Of the properties of an event those that are asked for by name. */
@@ -172,20 +230,23 @@ export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consent
   return { email: of('email'), sms: of('sms'), push: of('push') };
 }
 
+/** By which flow an event was recorded; nothing, where none did. */
+const RECORDED_BY = `(case when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
+
 /** The events of some types of several people, ascending by time and id. */
 export async function loadEvents(
   sql: Sql,
   personIds: readonly string[],
   eventTypes: readonly string[],
-  { isTold = false }: { /** without those that flows have recorded */ isTold?: boolean } = {},
+  { without = [] }: { /** flows whose recorded events are left out */ without?: readonly string[] } = {},
 ): Promise<Map<string, FactEvent[]>> {
   const rows = await query<EventRow>(
     sql,
     `select person_id, id, type, (extract(epoch from time) * 1000)::bigint as time_ms, properties from events
      where person_id = any(cast(:personIds as bigint[])) and type = any(cast(:eventTypes as text[]))
-       ${isTold ? `and not (source = 'viatic' and starts_with(event_id, '${RECORDED}'))` : ''}
+       ${without.length ? `and not (${RECORDED_BY} = any(cast(:without as text[])))` : ''}
      order by person_id, time, id`,
-    { personIds, eventTypes },
+    { personIds, eventTypes, ...(without.length && { without }) },
   );
   const events = new Map<string, FactEvent[]>();
   for (const row of rows) {

@@ -1,179 +1,55 @@
+import { EARTH_KM, MILE_KM } from '@/core/places';
+import {
+  asEvents,
+  codesOf,
+  namesOfCountries,
+  NO_WORLD,
+  outermost,
+  partsOf,
+  PREDICTED,
+  type Rule,
+  type Since,
+  type Test,
+  type World,
+} from '@/core/rules';
 import { localDate, type Instant } from '@/core/time';
-import { MOST_ADDED, partsOf, rangeOf, spanOf, type Hours, type PropertyTest, type Rule, type Test, type WhereTest } from '@/core/rules';
 import { ADDRESS_SQL } from './addresses';
+import { eventSql, totalSql } from './happened';
+import { at, binder, compareSql, not, NotForLists, numberSql, sinceSql, type Compiled, type Looking, type OfKind } from './looking';
+import { ordersSql } from './orders';
 
-/** A rule as a SQL condition over `people p`, with its named bindings. */
-export interface Compiled {
-  readonly condition: string;
-  readonly bindings: Record<string, unknown>;
+/** Whether somebody belongs to something, and has for as long as is asked for. */
+function memberSql(isIn: boolean, since: Since | undefined, moment: string, from: string, which: string, looking: Looking): string {
+  const conditions = [which, ...(since === undefined ? [] : sinceSql(since, moment, looking))].join(' and ');
+  return not(
+    isIn,
+    looking.isWhole
+      ? `p.id in (select m.person_id from ${from} where ${conditions})`
+      : `exists (select 1 from ${from} where m.person_id = p.id and ${conditions})`,
+  );
 }
 
-/** A rule that has no meaning for a list of people, such as one that looks at the event which started a run. */
-export class NotForLists extends Error {}
-
-/** Gathers the bindings of a condition, and gives each its place in it. */
-function binder(prefix: string) {
-  const bindings: Record<string, unknown> = {};
-  let count = 0;
-  const bind = (value: unknown, cast = ''): string => {
-    const name = `${prefix}${count++}`;
-    bindings[name] = value;
-    // not `:name::type`: the query builder reads `:name:` as an identifier
-    return cast ? `cast(:${name} as ${cast})` : `:${name}`;
-  };
-  return { bind, bindings };
-}
-type Bind = ReturnType<typeof binder>['bind'];
-
-/** The jsonb value at a path that may be one name with dots in it or a path of names. */
-const at = (bind: Bind, object: string, path: string): string =>
-  path.includes('.')
-    ? `(case when jsonb_exists(${object}, ${bind(path, 'text')}) then ${object} -> ${bind(path, 'text')}
-        else ${object} #> ${bind(path.split('.'), 'text[]')} end)`
-    : `(${object} -> ${bind(path, 'text')})`;
-
-function compareSql(bind: Bind, value: string, test: Pick<PropertyTest, 'op' | 'value'>): string {
-  const known = `(${value} is not null and jsonb_typeof(${value}) <> 'null')`;
-  const literal = (one: unknown) => bind(JSON.stringify(one), 'jsonb');
-  const number = (operator: string) =>
-    `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric ${operator} ${bind(String(test.value), 'numeric')} else false end)`;
-  switch (test.op) {
-    case 'known':
-      return known;
-    case 'unknown':
-      return `(not ${known})`;
-    case 'is':
-      return `coalesce(${value} = ${literal(test.value)}, false)`;
-    case 'isNot':
-      return `coalesce(${value} <> ${literal(test.value)}, true)`;
-    case 'oneOf': {
-      const list = test.value as unknown[];
-      return list.length ? `coalesce(${value} in (${list.map(literal).join(', ')}), false)` : 'false';
-    }
-    case 'noneOf': {
-      const list = test.value as unknown[];
-      return list.length ? `coalesce(${value} not in (${list.map(literal).join(', ')}), true)` : 'true';
-    }
-    case 'startsWith':
-      return `(case when jsonb_typeof(${value}) = 'string' then starts_with(${value} #>> '{}', ${bind(test.value, 'text')}) else false end)`;
-    case 'between': {
-      const [least, most] = test.value as [number, number];
-      const bounds = `${bind(String(least), 'numeric')} and ${bind(String(most), 'numeric')}`;
-      return `(case when jsonb_typeof(${value}) = 'number' then (${value})::text::numeric between ${bounds} else false end)`;
-    }
-    case 'contains':
-      return `(case jsonb_typeof(${value}) when 'string' then position(${bind(test.value, 'text')} in (${value} #>> '{}')) > 0
-        when 'array' then ${value} @> ${literal(test.value)} else false end)`;
-    case 'atLeast':
-      return number('>=');
-    case 'above':
-      return number('>');
-    case 'atMost':
-      return number('<=');
-    case 'below':
-      return number('<');
+function reachSql({ channel, state }: OfKind<'reach'>, { bind, nowSql }: Looking): string {
+  const address = ADDRESS_SQL[channel];
+  const consent = (one: string) => `exists (select 1 from consents c where c.person_id = p.id and c.channel = ${bind(channel)}${one})`;
+  const suppressed = (why: string) =>
+    `exists (select 1 from suppressions s where s.channel = ${bind(channel)} and s.address = ${address}${why})`;
+  switch (state) {
+    case 'address':
+      return `(${address} is not null)`;
+    case 'given':
+    case 'withdrawn':
+      return consent(` and c.state = ${bind(state)}`);
+    case 'notAsked':
+      return `(not ${consent('')})`;
+    case 'paused':
+      return `coalesce(p.paused_until > ${nowSql}, false)`;
+    case 'suppressed':
+      return suppressed('');
+    case 'bounced':
+    case 'complained':
+      return suppressed(` and s.reason = ${bind(state)}`);
   }
-}
-
-function whereTestSql(bind: Bind, object: string, test: WhereTest): string {
-  const value = at(bind, object, test.property);
-  if (!('any' in test)) return compareSql(bind, value, test);
-  const item = test.any.map((one) => compareSql(bind, at(bind, 'item.value', one.property), one));
-  return `exists (select 1 from jsonb_array_elements(case when jsonb_typeof(${value}) = 'array' then ${value} else cast('[]' as jsonb) end) as item(value)
-    where jsonb_typeof(item.value) = 'object' and ${item.join(' and ')})`;
-}
-
-/** Tests of an event (an alias of `events`) as a SQL condition: `true` without any. */
-export function whereSql(event: string, where: readonly WhereTest[], within: (Hours & { readonly zone: string }) | null = null): Compiled {
-  const { bind, bindings } = binder('w');
-  const parts = where.map((test) => whereTestSql(bind, `${event}.properties`, test));
-  if (within) parts.push(hoursSql(bind, `${event}.time`, within, within.zone));
-  return { condition: parts.join(' and ') || 'true', bindings };
-}
-
-/** Whether a moment is at some times of the week, by the clocks of a zone. */
-function hoursSql(bind: Bind, moment: string, { weekdays, from, to }: Hours, zone: string): string {
-  const local = `(${moment} at time zone ${bind(zone, 'text')})`;
-  const parts = weekdays ? [`extract(isodow from ${local}) = any(${bind(weekdays, 'int[]')})`] : [];
-  if (from !== undefined && to !== undefined) {
-    const [clock, first, last] = [`cast(${local} as time)`, bind(from, 'time'), bind(to, 'time')];
-    parts.push(`(${clock} >= ${first} ${from < to ? 'and' : 'or'} ${clock} < ${last})`);
-  }
-  return `(${parts.join(' and ')})`;
-}
-
-/** What a test compiles with: the place of a value, and the moment and zone from which it is looked at. */
-interface Looking {
-  readonly bind: Bind;
-  readonly now: Instant;
-  readonly nowSql: string;
-  readonly zone: string;
-  /** everybody is looked at: what happened is gathered once for all, instead of looked up for each */
-  readonly isWhole: boolean;
-}
-type OfKind<K extends Test['test']> = Extract<Test, { test: K }>;
-
-const not = (isIt: boolean, condition: string) => (isIt ? condition : `(not ${condition})`);
-
-/** The events that a test counts, as conditions on `e`, whoever’s they are. */
-function countedSql(test: OfKind<'did' | 'didNot' | 'total'>, { bind, now, nowSql, zone }: Looking): string {
-  if (test.since === 'entry') throw new NotForLists('the moment of entry is only known inside a flow');
-  const { after, isFrom, to } = spanOf(test.since, { now, zone });
-  const moment = (at: Instant) => bind(new Date(at), 'timestamptz');
-  const conditions = [`e.type = ${bind(test.event)}`, `e.time <= ${to === now ? nowSql : moment(to)}`];
-  if (after !== -Infinity) conditions.push(`e.time ${isFrom ? '>=' : '>'} ${moment(after)}`);
-  if (test.hours) conditions.push(hoursSql(bind, 'e.time', test.hours, zone));
-  for (const where of test.where ?? []) conditions.push(whereTestSql(bind, 'e.properties', where));
-  return conditions.join(' and ');
-}
-
-function eventSql(test: OfKind<'did' | 'didNot'>, looking: Looking): string {
-  const { bind, isWhole } = looking;
-  const { least, most, enough } = rangeOf(test.times);
-  const counted = countedSql(test, looking);
-  const often = (n: number) => bind(n, 'int');
-  let did: string;
-  if (isWhole) {
-    // those who did it often enough, or, where nobody has to have done it at all, all but those who did it too often
-    const who = (having: string) =>
-      `p.id in (select e.person_id from events e where ${counted}${having && ` group by 1 having ${having}`})`;
-    if (least === 0) did = `(not ${who(most === 0 ? '' : `count(*) > ${often(most)}`)})`;
-    else if (most === Infinity) did = who(least === 1 ? '' : `count(*) >= ${often(least)}`);
-    else did = who(`count(*) between ${often(least)} and ${often(most)}`);
-  } else {
-    const found = `from events e where e.person_id = p.id and ${counted}`;
-    // no further than is asked for is counted
-    const count = `(select count(*) from (select 1 ${found} limit ${often(enough)}) counted)`;
-    if (most === Infinity) did = least === 1 ? `exists (select 1 ${found})` : `(${count} >= ${often(least)})`;
-    else did = most === 0 ? `(not exists (select 1 ${found}))` : `(${count} between ${often(least)} and ${often(most)})`;
-  }
-  return not(test.test === 'did', did);
-}
-
-/** What is made of the values `v` of a property: a number, or null where there is nothing to take it of. */
-const TAKES: { readonly [K in OfKind<'total'>['take']]: string } = {
-  sum: 'round(coalesce(sum(n), 0), 6)',
-  average: 'round(avg(n), 6)',
-  largest: 'max(n)',
-  smallest: 'min(n)',
-  different: `count(distinct v) filter (where jsonb_typeof(v) in ('string', 'number', 'boolean'))`,
-};
-
-function totalSql(test: OfKind<'total'>, looking: Looking): string {
-  const { bind } = looking;
-  const isAgo = typeof test.since === 'object' && 'ago' in test.since;
-  const way = isAgo ? 'asc' : 'desc';
-  const value = at(bind, 'e.properties', test.of);
-  const taken = `(select ${TAKES[test.take]} from (
-    select v, case when jsonb_typeof(v) = 'number' then cast(cast(v as text) as numeric) end as n from (
-      select ${value} as v from events e where e.person_id = p.id and ${countedSql(test, looking)}
-      order by e.time ${way}, e.id ${way} limit ${bind(MOST_ADDED, 'int')}
-    ) found) numbers)`;
-  const bound = (n: number) => bind(String(n), 'numeric');
-  const [least, most] = Array.isArray(test.value) ? test.value : [test.value, test.value];
-  const operator = { is: '=', atLeast: '>=', above: '>', atMost: '<=', below: '<', between: '' }[test.op];
-  const holds = test.op === 'between' ? `${taken} between ${bound(least)} and ${bound(most)}` : `${taken} ${operator} ${bound(least)}`;
-  return `coalesce(${holds}, false)`;
 }
 
 /** Each kind of test as a condition on `people p`; the same as its `look` in core. */
@@ -207,21 +83,82 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
       and exists (select 1 from consents c where c.person_id = p.id and c.channel = ${channel} and c.state = 'given'))`;
     return not(test.reachable, reachable);
   },
-  list: (test, { bind }) =>
-    not(
+  list: (test, looking) =>
+    memberSql(
       test.member,
-      `exists (select 1 from list_members m join lists l on l.id = m.list_id where m.person_id = p.id and l.key = ${bind(test.list)})`,
+      test.since,
+      'm.at',
+      `list_members m join lists l on l.id = m.list_id`,
+      `l.key = ${looking.bind(test.list)}`,
+      looking,
     ),
-  segment: (test, { bind, isWhole }) => {
-    const key = bind(test.segment);
-    return not(
+  segment: (test, looking) =>
+    memberSql(
       test.member,
-      isWhole
-        ? `p.id in (select m.person_id from segment_members m join segments s on s.id = m.segment_id where s.key = ${key})`
-        : `exists (select 1 from segment_members m join segments s on s.id = m.segment_id where m.person_id = p.id and s.key = ${key})`,
-    );
+      test.since,
+      'm.since',
+      `segment_members m join segments s on s.id = m.segment_id`,
+      `s.key = ${looking.bind(test.segment)}`,
+      looking,
+    ),
+  tag: (test, looking) => memberSql(test.has, test.since, 'm.at', `person_tags m`, `m.tag = ${looking.bind(test.tag)}`, looking),
+  topic: (test, { bind }) =>
+    not(!test.wants, `exists (select 1 from declined_topics d where d.person_id = p.id and d.topic = ${bind(test.topic)})`),
+  reach: (test, looking) => not(test.is, reachSql(test, looking)),
+  changed: (test, looking) => {
+    const { bind } = looking;
+    const name = outermost(test.name);
+    const value = (side: string) => at(bind, `jsonb_build_object(${bind(name, 'text')}, ${side})`, test.name);
+    const [was, is] = [value('c.was'), value('c."is"')];
+    const number = (one: string) => `cast(cast(${one} as text) as numeric)`;
+    const by = test.way === 'rose' ? `${number(is)} - ${number(was)}` : `${number(was)} - ${number(is)}`;
+    const least = test.by === undefined ? '> 0' : `>= ${bind(String(test.by), 'numeric')}`;
+    const conditions = [
+      `c.person_id = p.id and c.kind = 'attribute' and c.name = ${bind(name)}`,
+      ...sinceSql(test.since, 'c.at', looking),
+      test.way === 'any'
+        ? `nullif(${was}, 'null') is distinct from nullif(${is}, 'null')`
+        : `(case when jsonb_typeof(${was}) = 'number' and jsonb_typeof(${is}) = 'number' then ${by} ${least} else false end)`,
+      ...(test.from === undefined ? [] : [compareSql(bind, was, { op: 'is', value: test.from })]),
+      ...(test.to === undefined ? [] : [compareSql(bind, is, { op: 'is', value: test.to })]),
+    ];
+    return `exists (select 1 from fact_changes c where ${conditions.join(' and ')})`;
   },
-  tag: (test, { bind }) => not(test.has, `exists (select 1 from person_tags t where t.person_id = p.id and t.tag = ${bind(test.tag)})`),
+  age: (test, { bind, now, zone }) => {
+    const day = `day_of(${at(bind, 'p.attributes', test.name)})`;
+    const today = bind(localDate(now, zone), 'date');
+    const year = `extract(year from ${today})::int`;
+    const age = `(${year} - extract(year from ${day})::int - case when anniversary(${day}, ${year}) > ${today} then 1 else 0 end)`;
+    const holds = numberSql(age, test, (n) => bind(n, 'int'));
+    return `coalesce(${day} <= ${today} and ${holds}, false)`;
+  },
+  clock: () => {
+    throw new NotForLists('the time of the week at which it is looked at is only asked inside a flow');
+  },
+  country: (test, { bind, world }) => {
+    const value = at(bind, 'p.attributes', test.name);
+    const codes = codesOf(test.group, world);
+    const isIn = codes
+      ? `coalesce(jsonb_typeof(${value}) = 'string' and (${value} #>> '{}') = any(${bind([...namesOfCountries(codes)], 'text[]')}), false)`
+      : 'false';
+    return not(test.member, isIn);
+  },
+  near: (test, { bind }) => {
+    const value = at(bind, 'p.attributes', test.name);
+    const degrees = (name: string) =>
+      `(case when jsonb_typeof(${value} -> '${name}') = 'number' then cast(${value} ->> '${name}' as double precision) end)`;
+    const looked = (name: string) => `(select l.${name} from places l where l.country = p.attributes ->> 'country'
+      and l.postcode = upper(regexp_replace(p.attributes ->> 'postcode', '\\s+', '', 'g'))
+      and jsonb_typeof(p.attributes -> 'country') = 'string' and jsonb_typeof(p.attributes -> 'postcode') = 'string')`;
+    const isPoint = `jsonb_typeof(${value} -> 'latitude') = 'number' and jsonb_typeof(${value} -> 'longitude') = 'number'`;
+    const of = (name: string) => `(case when ${isPoint} then ${degrees(name)} else ${looked(name)} end)`;
+    const here = (one: number) => bind(one, 'double precision');
+    const far = `distance_km(${of('latitude')}, ${of('longitude')}, ${here(test.place.latitude)}, ${here(test.place.longitude)}, ${here(EARTH_KM)})`;
+    return `coalesce(${far} ${test.is ? '<=' : '>'} ${here(test.within * (test.unit === 'km' ? 1 : MILE_KM))}, false)`;
+  },
+  predicted: (test, { bind }) => compareSql(bind, at(bind, 'p.attributes', `${PREDICTED}.${test.of}`), test),
+  orders: (test, looking) => ordersSql(test, looking),
+  flow: (test, looking) => eventSql(asEvents(test), looking),
   did: eventSql,
   didNot: eventSql,
   total: totalSql,
@@ -236,10 +173,10 @@ export function ruleToSql(
   rule: Rule,
   now: Instant,
   zone: string,
-  { prefix = 'r', isWhole = false }: { prefix?: string; isWhole?: boolean } = {},
+  { prefix = 'r', isWhole = false, world = NO_WORLD }: { prefix?: string; isWhole?: boolean; world?: World } = {},
 ): Compiled {
   const { bind, bindings } = binder(prefix);
-  const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone, isWhole };
+  const looking: Looking = { bind, now, nowSql: bind(new Date(now), 'timestamptz'), zone, isWhole, world };
   const compile = (one: Rule): string => {
     const parts = partsOf(one);
     if (!parts) return (TESTS[(one as Test).test] as (test: Test, looking: Looking) => string)(one as Test, looking);

@@ -1,6 +1,19 @@
 import { DAY, HOUR, approximateMs, localDate, type Instant } from '@/core/time';
-import { testsOf, type Rule } from '@/core/rules';
-import type { Compiled } from './rules';
+import {
+  asEvents,
+  isCloser,
+  kindOfTest,
+  NO_WORLD,
+  outermost,
+  testsOf,
+  typesOf,
+  type Closer,
+  type Rule,
+  type Since,
+  type World,
+} from '@/core/rules';
+import { at, binder, type Compiled } from './looking';
+import { ruleToSql } from './rules';
 
 /**
  * How long something is in a window of a duration, at least and at most, in milliseconds: months and years are of unlike
@@ -19,53 +32,131 @@ function boundsOf(duration: string): { shortest: number; longest: number } {
  * `person_id` and `at`; null where it cannot. Never later than the moment at which the answer changes, and commonly
  * earlier: who is looked at then is given the very moment.
  */
-export function turnsToSql(rule: Rule, now: Instant, zone: string): Compiled | null {
-  const bindings: Record<string, unknown> = {};
-  let count = 0;
-  const bind = (value: unknown, cast: string): string => {
-    const name = `t${count++}`;
-    bindings[name] = value;
-    return `cast(:${name} as ${cast})`;
-  };
+export function turnsToSql(rule: Rule, now: Instant, zone: string, world: World = NO_WORLD): Compiled | null {
+  const { bind, bindings } = binder('t');
   const nowSql = bind(new Date(now), 'timestamptz');
   const parts = new Set<string>();
-  const windows = new Map<string, Set<string>>();
-  for (const test of testsOf(rule)) {
-    if (test.test === 'consent') parts.add(`select p.id as person_id, p.paused_until as at from people p where p.paused_until > ${nowSql}`);
-    if (test.test === 'date') {
-      const day = `day_of(case when jsonb_exists(p.attributes, ${bind(test.name, 'text')}) then p.attributes -> ${bind(test.name, 'text')}
-        else p.attributes #> ${bind(test.name.split('.'), 'text[]')} end)`;
-      const today = bind(localDate(now, zone), 'date');
-      const days = test.yearly
-        ? `generate_series(extract(year from ${today})::int - 1, extract(year from ${today})::int + 2) as year cross join lateral (select anniversary(d.day, year)) a(day)`
-        : `lateral (select d.day) a(day)`;
-      const turning = [
-        test.to === undefined ? '' : `(a.day - ${bind(test.to, 'int')})`,
-        test.from === undefined ? '' : `(a.day - ${bind(test.from, 'int')} + 1)`,
-      ];
-      parts.add(`select p.id as person_id, cast(min(t.day) as timestamp) at time zone ${bind(zone, 'text')} - interval '3 hours' as at
-        from people p cross join lateral (select ${day} as day) d cross join ${days} cross join lateral (values ${turning
-          .filter(Boolean)
-          .map((one) => `(${one})`)
-          .join(', ')}) t(day)
-        where d.day is not null and t.day > ${today} group by p.id`);
+  const ahead = new Set<string>();
+  const sources = new Map<string, { readonly source: Source; readonly durations: Set<string> }>();
+  const slide = (source: Source, ...durations: (string | undefined)[]) => {
+    const id = JSON.stringify(source);
+    const known = sources.get(id) ?? { source, durations: new Set<string>() };
+    sources.set(id, known);
+    for (const one of durations) if (one !== undefined) known.durations.add(one);
+  };
+  const day = (name: string, years: string | null, turning: readonly string[]) => {
+    const of = `day_of(${at(bind, 'p.attributes', name)})`;
+    const today = bind(localDate(now, zone), 'date');
+    const days = years
+      ? `generate_series(extract(year from ${today})::int - 1, extract(year from ${today})::int + 2) as year cross join lateral (select ${years}) a(day)`
+      : `lateral (select d.day) a(day)`;
+    parts.add(`select p.id as person_id, cast(min(t.day) as timestamp) at time zone ${bind(zone, 'text')} - interval '3 hours' as at
+      from people p cross join lateral (select ${of} as day) d cross join ${days} cross join lateral (values ${turning
+        .map((one) => `(${one})`)
+        .join(', ')}) t(day)
+      where d.day is not null and t.day > ${today} group by p.id`);
+  };
+  const events = ({ event, since, then }: Closer) => {
+    for (const type of typesOf({ event, since, then })) slide({ of: 'event', name: type });
+    slide({ of: 'event', name: event }, durationOf(since));
+    let before = event;
+    for (let link = then; link; link = link.then) {
+      // that it did not come within a time is known once that is over
+      slide({ of: 'event', name: before }, link.did ? undefined : link.within);
+      before = link.event;
     }
-    if (test.test !== 'did' && test.test !== 'didNot' && test.test !== 'total') continue;
-    const of = windows.get(test.event) ?? new Set();
-    windows.set(test.event, of);
-    if (typeof test.since === 'object' && 'last' in test.since) of.add(test.since.last);
-    else if (typeof test.since === 'object' && 'ago' in test.since) of.add(test.since.ago);
+  };
+  for (const test of testsOf(rule)) {
+    switch (test.test) {
+      case 'consent':
+      case 'reach':
+        parts.add(`select p.id as person_id, p.paused_until as at from people p where p.paused_until > ${nowSql}`);
+        break;
+      case 'date':
+        day(test.name, test.yearly ? 'anniversary(d.day, year)' : null, [
+          ...(test.to === undefined ? [] : [`a.day - ${bind(test.to, 'int')}`]),
+          ...(test.from === undefined ? [] : [`a.day - ${bind(test.from, 'int')} + 1`]),
+        ]);
+        break;
+      case 'age':
+        day(test.name, 'greatest(d.day, anniversary(d.day, year))', ['a.day']);
+        break;
+      case 'did':
+      case 'didNot':
+      case 'total':
+        events(test);
+        break;
+      case 'flow':
+        events(asEvents(test));
+        break;
+      case 'orders':
+        slide({ of: 'order', name: '' }, durationOf(test.since));
+        break;
+      case 'changed':
+        slide({ of: 'change', name: outermost(test.name) }, durationOf(test.since));
+        break;
+      case 'list':
+      case 'tag':
+        if (test.since) slide({ of: test.test, name: test.test === 'list' ? test.list : test.tag }, durationOf(test.since));
+        break;
+      case 'segment':
+        if (test.since) slide({ of: 'segment', name: test.segment }, durationOf(test.since));
+        break;
+      default:
+    }
   }
   const interval = (ms: number) => `${bind(ms, 'double precision')} * interval '1 millisecond'`;
-  for (const [type, durations] of windows) {
-    const event = bind(type, 'text');
+  for (const { source, durations } of sources.values()) {
+    const { moment, from, which } = SOURCES[source.of](bind(source.name, 'text'));
     // what is stamped ahead of our clock counts when its moment has come
-    parts.add(`select e.person_id, min(e.time) as at from events e where e.type = ${event} and e.time > ${nowSql} group by 1`);
-    for (const duration of durations) {
-      const { shortest, longest } = boundsOf(duration);
-      parts.add(`select e.person_id, greatest(min(e.time) + ${interval(shortest)}, ${nowSql}) as at from events e
-        where e.type = ${event} and e.time > ${nowSql} - ${interval(longest)} group by 1`);
-    }
+    ahead.add(`select x.person_id, min(${moment}) as at from ${from} where ${which} and ${moment} > ${nowSql} group by 1`);
+    const bounds = [...durations].map(boundsOf);
+    if (!bounds.length) continue;
+    // the earliest that is still to pass out of each window: those before it have. Read once for all of them
+    const passes = bounds.map(
+      ({ shortest, longest }) =>
+        `case when max(${moment}) > ${nowSql} - ${interval(longest)} then greatest(min(${moment}) filter (where ${moment} > ${nowSql} - ${interval(longest)})
+          + ${interval(shortest)}, ${nowSql}) end`,
+    );
+    const furthest = Math.max(...bounds.map(({ longest }) => longest));
+    parts.add(`select x.person_id, least(${passes.join(', ')}) as at from ${from}
+      where ${which} and ${moment} > ${nowSql} - ${interval(furthest)} group by 1`);
   }
-  return parts.size ? { condition: [...parts].join(' union all '), bindings } : null;
+  if (!parts.size && !ahead.size) return null;
+  const steady = 'all' in rule ? rule.all.filter(onlyFalls) : [];
+  const passed = [...parts].join(' union all ');
+  if (!steady.length || !parts.size) return { condition: [passed, ...ahead].filter(Boolean).join(' union all '), bindings };
+  // for whom a part fails that time alone can never make hold, time changes nothing
+  const { condition, bindings: more } = ruleToSql({ all: steady }, now, zone, { prefix: 'u', isWhole: true, world });
+  const among = `select t.person_id, t.at from (${passed}) t where t.person_id in (select p.id from people p where ${condition})`;
+  return { condition: [among, ...ahead].join(' union all '), bindings: { ...bindings, ...more } };
 }
+
+/**
+ * Whether time alone can only make a part cease to hold, but for what is stamped ahead of our clock: what does not turn at
+ * all, and that something happened so often within a time that ends now.
+ */
+function onlyFalls(part: Rule): boolean {
+  if (testsOf(part).every((test) => !kindOfTest(test).turns?.(test))) return true;
+  if (!('test' in part) || part.test !== 'did' || isCloser(part)) return false;
+  const { times = 1, since } = part;
+  return typeof times === 'number' && (since === 'ever' || (typeof since === 'object' && 'last' in since));
+}
+
+/** Where moments stand at which something begins to be so long ago. */
+interface Source {
+  readonly of: 'event' | 'order' | 'change' | 'list' | 'tag' | 'segment';
+  readonly name: string;
+}
+const SOURCES: { readonly [K in Source['of']]: (name: string) => { moment: string; from: string; which: string } } = {
+  event: (name) => ({ moment: 'x.time', from: 'events x', which: `x.type = ${name}` }),
+  order: () => ({ moment: 'x.placed_at', from: 'orders x', which: 'x.placed_at is not null' }),
+  change: (name) => ({ moment: 'x.at', from: 'fact_changes x', which: `x.kind = 'attribute' and x.name = ${name}` }),
+  list: (name) => ({ moment: 'x.at', from: 'list_members x join lists l on l.id = x.list_id', which: `l.key = ${name}` }),
+  tag: (name) => ({ moment: 'x.at', from: 'person_tags x', which: `x.tag = ${name}` }),
+  segment: (name) => ({ moment: 'x.since', from: 'segment_members x join segments s on s.id = x.segment_id', which: `s.key = ${name}` }),
+};
+
+/** How long a window is that slides, or how long ago something has to be. */
+const durationOf = (since: Since): string | undefined =>
+  typeof since !== 'object' ? undefined : 'last' in since ? since.last : 'ago' in since ? since.ago : undefined;

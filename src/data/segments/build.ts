@@ -1,4 +1,4 @@
-import type { Rule } from '@/core/rules';
+import type { Rule, World } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
 import { turnsToSql, withoutHistory, type Compiled } from '../rules';
@@ -37,7 +37,7 @@ export async function buildMembership(
   sql: Sql,
   segment: { id: number; key: string; rule: Rule; revision: number; isFirst: boolean; wakesOn: readonly string[]; cause: string },
   chosen: Compiled,
-  { now, zone }: { now: Instant; zone: string },
+  { now, zone, world }: { now: Instant; zone: string; world: World },
 ): Promise<Built> {
   const at = new Date(now);
   const { id } = segment;
@@ -82,11 +82,11 @@ export async function buildMembership(
       { at, key: segment.key },
     );
   }
-  const turns = turnsToSql(segment.rule, now, zone);
+  const turns = turnsToSql(segment.rule, now, zone, world);
   if (turns)
     await query(
       sql,
-      `insert into segment_looks (person_id, due_at, until_at) select person_id, min(at), min(at) from (${turns.condition}) turns group by 1
+      `insert into segment_looks (person_id, due_at, until_at) select person_id, min(at), min(at) from (${turns.condition}) turns group by 1 order by 1
        on conflict (person_id) do update set until_at = least(segment_looks.until_at, excluded.until_at),
          due_at = least(segment_looks.due_at, excluded.due_at)`,
       turns.bindings,

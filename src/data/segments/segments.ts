@@ -21,19 +21,16 @@ export interface SegmentRow {
   archived_at: Date | null;
 }
 
-/** All segments, by name; archived ones only where they are asked for. */
-export async function readSegments(sql: Sql, { archived = false }: { archived?: boolean } = {}): Promise<SegmentRow[]> {
-  return query<SegmentRow>(
-    sql,
-    `select * from segments where ${archived ? 'true' : 'archived_at is null'} order by lower(document ->> 'name'), id`,
-  );
+/** All segments that are not archived, by name. */
+export async function readSegments(sql: Sql): Promise<SegmentRow[]> {
+  return query<SegmentRow>(sql, `select * from segments where archived_at is null order by lower(document ->> 'name'), id`);
 }
 
 export async function findSegment(sql: Sql, key: string): Promise<SegmentRow | null> {
   return queryOne<SegmentRow>(sql, 'select * from segments where key = :key', { key });
 }
 
-/** Stores a segment under its key; answers whether its rule is another than before. */
+/** Stores a segment under its key; with another rule than before it has another revision. */
 export async function saveSegment(
   sql: Sql,
   segment: { key: string; document: SegmentDocument; wakesOn: readonly string[]; by: string; at: Instant },
@@ -44,11 +41,16 @@ export async function saveSegment(
      values (:key, cast(:document as jsonb), cast(:wakesOn as text[]), :at, :by, :at)
      on conflict (key) do update set document = excluded.document, changed_at = excluded.changed_at, archived_at = null,
        wakes_on = array(select distinct unnest(segments.wakes_on || excluded.wakes_on)),
-       revision = segments.revision + (case when segments.document -> 'rule' = excluded.document -> 'rule' and segments.archived_at is null then 0 else 1 end)`,
+       revision = segments.revision + (case when segments.document -> 'rule' = excluded.document -> 'rule'
+         and segments.archived_at is null then 0 else 1 end)`,
     { ...segment, document: JSON.stringify(segment.document), wakesOn: [...segment.wakesOn], at: new Date(segment.at) },
   );
   await keepSignals(sql);
 }
+
+/** Makes a segment one that is still to be built: what its rule looks up is not as it was. */
+export const touchSegment = (sql: Sql, id: number): Promise<unknown> =>
+  query(sql, 'update segments set revision = revision + 1 where id = :id', { id });
 
 /** Puts a segment away: nobody is kept in it any more. */
 export async function archiveSegment(sql: Sql, id: number, at: Instant): Promise<void> {
@@ -241,15 +243,6 @@ export async function lookedAt(sql: Sql, looks: readonly { personId: string; unt
      where l.person_id = r.person_id and r.until_at is not null`,
     { rows },
   );
-}
-
-/** The next moment at which anybody is to be looked at. */
-export async function nextLook(sql: Sql): Promise<Instant | null> {
-  const row = await queryOne<{ ms: string | null }>(
-    sql,
-    'select (extract(epoch from min(due_at)) * 1000)::bigint as ms from segment_looks',
-  );
-  return row?.ms ? Number(row.ms) : null;
 }
 
 /** How many are due to be looked at, counted no further than `most`. */

@@ -1,5 +1,7 @@
+import type { World } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
+import { worldOf } from './world';
 
 export interface Store {
   readonly name: string;
@@ -16,11 +18,15 @@ interface StoreRow {
   currency: string;
   zone: string;
   clock_offset_ms: string;
+  world: string;
 }
 
+/** The store as it is at this moment, with what rules look up. */
+export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World };
+
 /** The store's settings and its present time (the machine's plus what the demo has moved it by). */
-export async function readStore(sql: Sql): Promise<Store & { now: Instant; offsetMs: number }> {
-  return storeOf(await queryOne<StoreRow>(sql, 'select * from store'));
+export async function readStore(sql: Sql): Promise<StoreNow> {
+  return storeOf(sql, await queryOne<StoreRow>(sql, 'select * from store'));
 }
 
 /** A flow that has been published: what starts it, for ingest to look at with each event. */
@@ -31,18 +37,19 @@ export interface PublishedFlow {
 }
 
 /** The same with the flows that have been published, in one round trip. */
-export async function readStoreAndFlows(sql: Sql): Promise<Store & { now: Instant; flows: readonly PublishedFlow[] }> {
+export async function readStoreAndFlows(sql: Sql): Promise<StoreNow & { flows: readonly PublishedFlow[] }> {
   const row = await queryOne<StoreRow & { flows: PublishedFlow[] }>(
     sql,
     `select store.*, coalesce((select json_agg(json_build_object('id', id, 'version', version, 'triggerEvents', trigger_events)) from flows
       where version is not null and state in ('on', 'paused')), '[]') as flows from store`,
   );
-  return { ...storeOf(row), flows: row!.flows };
+  return { ...(await storeOf(sql, row)), flows: row!.flows };
 }
 
-function storeOf(row: StoreRow | null): Store & { now: Instant; offsetMs: number } {
+async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
   if (!row) throw new Error('the store has not been set up: run the set-up script');
   const offsetMs = Number(row.clock_offset_ms);
+  const world = await worldOf(sql, row.world, row.currency);
   return {
     name: row.name,
     address: row.address,
@@ -51,6 +58,7 @@ function storeOf(row: StoreRow | null): Store & { now: Instant; offsetMs: number
     zone: row.zone,
     offsetMs,
     now: Date.now() + offsetMs,
+    world,
   };
 }
 

@@ -9,6 +9,8 @@ import {
   passwordInput,
   renameInput,
   sourceInput,
+  countryGroupInput,
+  tableInput,
   suppressionsInput,
   viewInput,
 } from '@/core/api';
@@ -140,8 +142,14 @@ export function description(origin: string) {
       '/rules/count': {
         post: operation(
           'Counts who matches a rule, what each part leaves, and who can be reached',
-          ok('{everybody, count, isExact, reachable, narrowing, examples}'),
-          { requestBody: body({ type: 'object', required: ['rule'], properties: { rule: { $ref: '#/components/schemas/Rule' } } }) },
+          ok('{everybody, count, isExact, plusMinus, reachable, narrowing, examples, nearly}'),
+          {
+            requestBody: body({
+              type: 'object',
+              required: ['rule'],
+              properties: { rule: { $ref: '#/components/schemas/Rule' }, sample: { type: 'boolean', default: false } },
+            }),
+          },
         ),
       },
       '/people/{id}': {
@@ -510,6 +518,35 @@ export function description(origin: string) {
         post: operation('Saves a view', ok('The views'), { requestBody: body(jsonSchema(viewInput)) }, '201'),
       },
       '/views/{id}': { delete: operation('Removes a view', ok('The views'), { parameters: [parameter('id', 'path', 'Its number')] }) },
+      '/places': {
+        get: operation('How many postcodes of each country are on file', ok('{total, countries: [{country, places}]}')),
+        put: operation('Loads a table of places', ok('The same'), { requestBody: body(jsonSchema(tableInput)) }),
+      },
+      '/places/{country}': {
+        delete: operation('Removes the places of a country', ok('Nothing'), { parameters: [parameter('country', 'path', 'Two letters')] }),
+      },
+      '/places/{country}/{postcode}': {
+        get: operation('Where a postcode lies', ok('{country, postcode, latitude, longitude}'), {
+          parameters: [parameter('country', 'path', 'Two letters'), parameter('postcode', 'path', 'As it is written')],
+        }),
+      },
+      '/currency-rates': {
+        get: operation('Currencies of which rates are on file', ok('{currency, rates: [{currency, days, first, last, rate}]}')),
+        put: operation('Loads a table of rates', ok('The same'), { requestBody: body(jsonSchema(tableInput)) }),
+      },
+      '/currency-rates/{currency}': {
+        delete: operation('Removes the rates of a currency', ok('Nothing'), {
+          parameters: [parameter('currency', 'path', 'Three letters')],
+        }),
+      },
+      '/country-groups': { get: operation('Groups of countries of the store’s own', ok('{groups: [{key, name, codes}]}')) },
+      '/country-groups/{key}': {
+        put: operation('Stores a group', ok('The groups'), {
+          parameters: [parameter('key', 'path', 'Its key')],
+          requestBody: body(jsonSchema(countryGroupInput)),
+        }),
+        delete: operation('Removes a group that no rule asks for', ok('Nothing'), { parameters: [parameter('key', 'path', 'Its key')] }),
+      },
       '/topics': {
         get: operation('Topics that people can choose', ok('The topics')),
         put: operation('Replaces them', ok('The topics'), { requestBody: body({ type: 'object' }) }),

@@ -2,6 +2,7 @@ import type { FlowView } from '@/core/api';
 import { diff, flowSchema, preflight } from '@/core/flows';
 import { inTransaction, type Db } from '@/data/db';
 import { createFlow, findFlow, flowLoad, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside } from '@/data/flows';
+import { namedOnFile } from '@/data/rules';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 
@@ -23,7 +24,7 @@ export async function readFlow(db: Db, key: string): Promise<FlowView> {
     draft: flow.draft,
     published,
     changes: published ? diff(published, flow.draft, store.currency) : [],
-    preflight: preflight(flow.draft),
+    preflight: preflight(flow.draft, await namedOnFile(db)),
     ...load,
   };
 }
@@ -68,7 +69,7 @@ export async function publishFlow(db: Db, key: string, by: string, revision: num
         'Changed meanwhile',
         'Somebody else has changed this draft since you looked at it. Load it again and see what would be published; nothing was.',
       );
-    const stops = preflight(flow.draft).filter((finding) => finding.level === 'stops');
+    const stops = preflight(flow.draft, await namedOnFile(trx)).filter((finding) => finding.level === 'stops');
     if (stops.length) {
       throw new Problem(
         422,

@@ -3,7 +3,7 @@ import { demoFlows } from '../../demo/flows';
 import { HISTORY_DAYS, makeHistory, type DemoHistory } from '../../demo/history';
 import { changeStep, type Step, type TraceEntry } from '@/core/flows';
 import { drawsAndAsks, hears } from '@/core/flows/testing/asking';
-import { replayNeeds, replayPerson, type ReplayFlow } from '@/core/replay';
+import { replayPerson, type ReplayFlow } from '@/core/replay';
 import { DAY } from '@/core/time';
 import { query } from '@/data/db';
 import { nextDue, recordedPeople } from '@/data/flows';
@@ -68,7 +68,7 @@ it(
         return [
           { at: first, act: () => arrive(history) },
           ...history.replayed.events
-            .filter((event) => !event.type.startsWith('message.') && event.type !== 'app.asked' && event.time >= began)
+            .filter((event) => !/^(message|flow)\./.test(event.type) && event.type !== 'app.asked' && event.time >= began)
             .map((event) => ({ at: event.time, act: () => tell(history, event) })),
           ...history.replayed.changes
             .filter((change) => change.kind === 'consent')
@@ -99,11 +99,10 @@ it(
     }
     vi.useRealTimers();
 
-    const types = replayNeeds(replayed);
     let people = 0;
     let entries = 0;
     let next = 0;
-    for await (const { person, events } of recordedPeople(lab.db, types, began)) {
+    for await (const { person, events } of recordedPeople(lab.db, replayed, began)) {
       const replay = replayPerson(replayed, person, events, end, () => String((next += 1)));
       const theirs: Told = {
         runs: replay.runs

@@ -90,7 +90,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     if (!flow) {
       const document = await readVersion(trx, row.flow_id, version);
       const now = flows.get(row.flow_id);
-      running.set(id, (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone }));
+      running.set(id, (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone, world: store.world }));
     }
     return flow;
   };
@@ -133,6 +133,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   const changes: RunChange[] = [];
   const sends: NewSend[] = [];
   const events: OwnEvent[] = [];
+  const told: OwnEvent[] = [];
   const begun: Arming[] = [];
   for (const [personId, { due: own }] of people) {
     const known = facts.get(personId);
@@ -140,14 +141,14 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
     for (const passed of advancePerson(own, known, now, others)) {
       if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
-      else gather(passed, now, { changes, sends, events, begun });
+      else gather(passed, now, { changes, sends, events, told, begun });
     }
   }
   await saveRuns(trx, changes);
   await parkRuns(trx, broken, now);
   await armRuns(trx, begun);
   // what was recorded begins other flows, and wakes who waits for it
-  await recordFor(trx, events);
+  await recordFor(trx, events, told);
   await queueDispatch(trx, await insertSends(trx, sends));
   return due.length;
 }
@@ -156,7 +157,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
 function gather(
   { due, result }: Extract<Passed, { result: unknown }>,
   now: Instant,
-  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; begun: Arming[] },
+  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; told: OwnEvent[]; begun: Arming[] },
 ): void {
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
@@ -167,6 +168,10 @@ function gather(
       const { type, properties } = effect;
       into.events.push({ personId: due.run.personId, type, properties, eventId: effectName(due.run.id, effect), at: now });
     }
+  for (const told of result.told) {
+    const { type, properties, at } = told;
+    into.told.push({ personId: due.run.personId, type, properties, eventId: effectName(due.run.id, told), at });
+  }
   const { begins } = result;
   if (begins)
     into.begun.push({

@@ -52,6 +52,8 @@ describe('taking events in', () => {
     ['a date far ahead', { time: '2099-01-01T00:00:00Z' }, 'time'],
     ['a type that is none', { type: 'Cart Updated' }, 'type'],
     ['a type of our own', { type: 'message.opened' }, 'type'],
+    ['word that somebody is in a flow', { type: 'flow.entered' }, 'type'],
+    ['word that somebody is in a segment', { type: 'segment.joined' }, 'type'],
     ['an empty id', { id: '' }, 'id'],
     ['a zone that is none', { data: { person: { email: 'a@example.com', zone: 'Mars/Base' } } }, 'data.person.zone'],
     ['U+0000 in a text', { data: { note: 'a\u0000b', person: { email: 'a@example.com' } } }, 'data.note'],

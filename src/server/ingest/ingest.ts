@@ -383,10 +383,12 @@ async function afterwards(
     ),
   );
   await settleAnew(trx, mergedIds, store.currency);
-  for (const id of mergedIds) await joinRuns(trx, id, store.now);
+  const told: OwnEvent[] = [];
+  for (const id of mergedIds) told.push(...(await joinRuns(trx, id, store.now)));
   await wakePeople(trx, mergedIds, store.now);
   await settleLedger(trx, [...dirty], store.currency);
   await armStarts(trx, starts, earlier);
+  if (told.length) await storeOwn(trx, told, store);
 }
 
 /** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
@@ -415,18 +417,30 @@ export async function recordOwn(db: Db, event: OwnEvent, given?: Sql): Promise<v
   await (given ? work(given) : inTransaction(db, work));
 }
 
-/** Records events of our own for people who are locked already, in the caller's transaction. */
-export async function recordFor(trx: Sql, events: readonly OwnEvent[]): Promise<void> {
-  if (events.length) await recordIn(trx, events, await readStoreAndFlows(trx));
+/**
+ * Records events of our own for people who are locked already, in the caller's transaction: `events` each once by its id,
+ * `told` as they are, for what they tell changes in the same transaction, so nobody tells it twice.
+ */
+export async function recordFor(trx: Sql, events: readonly OwnEvent[], told: readonly OwnEvent[] = []): Promise<void> {
+  if (events.length + told.length) await recordIn(trx, events, await readStoreAndFlows(trx), told);
 }
 
-async function recordIn(trx: Sql, events: readonly OwnEvent[], store: StoreNow): Promise<void> {
+async function recordIn(trx: Sql, events: readonly OwnEvent[], store: StoreNow, told: readonly OwnEvent[] = []): Promise<void> {
   const keyOf = ({ eventId }: OwnEvent) => eventKey('viatic', eventId);
-  const fresh = await claimEventKeys(trx, events.map(keyOf));
-  const stored = events
-    .filter((event) => fresh.has(keyOf(event)))
-    .map(({ at, ...event }) => ({ ...event, time: at ?? store.now, source: 'viatic', sourceId: OWN_SOURCE, startsNothing: false }));
-  if (!stored.length) return;
+  const fresh = events.length ? await claimEventKeys(trx, events.map(keyOf)) : NOBODY;
+  const all = [...events.filter((event) => fresh.has(keyOf(event))), ...told];
+  if (all.length) await storeOwn(trx, all, store);
+}
+const NOBODY: ReadonlySet<string> = new Set();
+
+async function storeOwn(trx: Sql, events: readonly OwnEvent[], store: StoreNow): Promise<void> {
+  const stored = events.map(({ at, ...event }) => ({
+    ...event,
+    time: at ?? store.now,
+    source: 'viatic',
+    sourceId: OWN_SOURCE,
+    startsNothing: false,
+  }));
   await afterwards(trx, stored, [], [], store, [
     { sourceId: OWN_SOURCE, at: store.now, accepted: stored.length, duplicates: 0, rejected: 0, seen: seenIn(stored) },
   ]);

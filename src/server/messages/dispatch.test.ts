@@ -17,6 +17,7 @@ import { openMailer, type Envelope, type Handed } from './mail';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
 import { noteTouch } from './touch';
 
+const PHONE = 'Mozilla/5.0 (iPhone; CPU iPhone OS 17_5 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Mobile/15E148';
 const SECRET = 'a-secret-for-tests-of-32-characters!';
 let lab: Lab;
 beforeAll(async () => {
@@ -360,13 +361,25 @@ describe('what readers do with it', () => {
     const [ref] = await queued(cart('a@example.com', 150));
     await dispatch(context(), [ref!]);
     const link = { personId: ref!.personId, sendId: ref!.id, url: 'http://shop.example/c' };
-    await noteTouch(lab.db, { ...link, purpose: 'click' }, 'message.clicked');
-    await noteTouch(lab.db, { ...link, purpose: 'click' }, 'message.clicked');
-    await noteTouch(lab.db, { ...link, purpose: 'open' }, 'message.opened');
-    await noteTouch(lab.db, { personId: '1', sendId: '99999', purpose: 'open' }, 'message.opened');
+    await noteTouch(lab.db, { ...link, purpose: 'click' }, 'message.clicked', PHONE);
+    await noteTouch(lab.db, { ...link, purpose: 'click' }, 'message.clicked', PHONE);
+    await noteTouch(lab.db, { ...link, purpose: 'open' }, 'message.opened', PHONE);
+    await noteTouch(lab.db, { personId: '1', sendId: '99999', purpose: 'open' }, 'message.opened', PHONE);
     expect(await query(lab.db, `select type, count(*)::int as n from events where type like 'message.%' group by 1 order by 1`)).toEqual([
       { type: 'message.clicked', n: 2 },
       { type: 'message.opened', n: 1 },
+    ]);
+    expect(await query(lab.db, `select properties - 'url' as told from events where type = 'message.opened'`)).toEqual([
+      {
+        told: {
+          sendId: ref!.id,
+          flow: 'cart-left-behind',
+          step: expect.any(String),
+          channel: 'email',
+          device: 'phone',
+          program: expect.any(String),
+        },
+      },
     ]);
     const [send] = await query<{ opened_at: Date | null; clicked_at: Date | null }>(lab.db, 'select opened_at, clicked_at from sends');
     expect([send!.opened_at, send!.clicked_at]).toEqual([expect.any(Date), expect.any(Date)]);

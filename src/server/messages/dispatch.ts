@@ -6,7 +6,7 @@ import { databaseOf, isOutage, type Db, type Sql } from '@/data/db';
 import { loadFacts } from '@/data/rules';
 import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
 import { domainsOfSends, leaveSend, queueDispatch, settleSends, takeSend, takeSends, type SendRow, type Settled } from '@/data/messages';
-import { readStore, type Store } from '@/data/store';
+import { readStore, type Store, type StoreNow } from '@/data/store';
 import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
 import { sealLink } from './links';
@@ -232,7 +232,7 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
  * those that may are not among them. The flow may have been paused or the message switched off, the run may be over, its goal
  * reached, its trigger undone.
  */
-async function overtakenBecause(db: Db, sends: readonly SendRow[], store: Store & { now: Instant }): Promise<Map<string, string>> {
+async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreNow): Promise<Map<string, string>> {
   const flows = await flowsNow(db, [...new Set(sends.map((send) => send.flow_id))]);
   const runs = await findRuns(
     db,
@@ -264,7 +264,7 @@ async function overtakenBecause(db: Db, sends: readonly SendRow[], store: Store 
   const facts = await loadFacts(db, events, factsNeeded(asked.map(({ document }) => document)));
   for (const { send, document, run } of asked) {
     const known = facts.get(send.person_id);
-    const reason = known && overBecause(document, run, known, store.now, store.zone);
+    const reason = known && overBecause({ document, zone: store.zone, world: store.world }, run, known, store.now);
     if (reason) over.set(send.id, sayOver(reason, document, run));
   }
   return over;

@@ -1,7 +1,7 @@
 import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
 import type { Db } from '@/data/db';
-import { noteLetter, personOfSend } from '@/data/messages';
+import { aboutSend, noteLetter } from '@/data/messages';
 import { mailOfMessageId } from './dispatch';
 import { env } from '../base';
 import { Problem, problemsOf } from '../http';
@@ -35,9 +35,12 @@ export async function mailReport(db: Db, headers: Headers, raw: string): Promise
     mail?.what === 'letter'
       ? await noteLetter(db, mail.id, type === 'message.delivered' ? 'delivered' : type === 'message.bounced' ? 'bounced' : null)
       : null;
-  const personId = mail?.what === 'send' ? await personOfSend(db, mail.id) : (letter?.person_id ?? null);
+  const send = mail?.what === 'send' ? await aboutSend(db, mail.id) : null;
+  const personId = send?.person_id ?? letter?.person_id ?? null;
   if (!mail || (!letter && !personId)) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
-  const about: Record<string, string> = mail.what === 'send' ? { sendId: mail.id } : { letterId: mail.id };
+  const about: Record<string, string> = send
+    ? { sendId: mail.id, flow: send.flow, step: send.step, channel: 'email' }
+    : { letterId: mail.id, channel: 'email' };
   if (personId)
     await recordOwn(db, {
       personId,

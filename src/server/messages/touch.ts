@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { Db } from '@/data/db';
 import { ownerOfSend } from '@/data/messages';
 import { recordOwn } from '../ingest';
+import { readAgent } from './agent';
 import type { LinkToken } from './links';
 import { log } from '../base';
 
@@ -9,18 +10,20 @@ import { log } from '../base';
  * Records that a message was opened or a link in it clicked. A click means that it was opened, whether its pictures
  * were shown or not. A failure here never keeps a person from where the link leads.
  */
-export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' | 'message.clicked'): Promise<void> {
+export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' | 'message.clicked', agent: string | null): Promise<void> {
   try {
-    const personId = await ownerOfSend(db, { personId: link.personId, id: link.sendId });
-    if (!personId) return;
+    const send = await ownerOfSend(db, { personId: link.personId, id: link.sendId });
+    if (!send) return;
     const { sendId } = link;
-    await recordOwn(db, { personId, type: 'message.opened', eventId: `message.opened/${sendId}`, properties: { sendId } });
+    const { person_id: personId, flow, step } = send;
+    const about = { sendId, flow, step, channel: 'email', ...readAgent(agent) };
+    await recordOwn(db, { personId, type: 'message.opened', eventId: `message.opened/${sendId}`, properties: about });
     if (type === 'message.clicked')
       await recordOwn(db, {
         personId,
         type,
         eventId: `message.clicked/${sendId}/${randomUUID()}`,
-        properties: { sendId, url: link.url ?? '' },
+        properties: { ...about, url: link.url ?? '' },
       });
   } catch (error) {
     log.error({ touch: (error as Error).message });

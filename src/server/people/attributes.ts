@@ -2,6 +2,7 @@ import { attributeUses } from '@/core/flows';
 import { z } from 'zod';
 import { attributeInput, renameInput, type AttributesView, type UseView } from '@/core/api';
 import { guessType, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, spellingGroups, type SpellingGroup } from '@/core/people';
+import { kindOfTest, outermost, type Test } from '@/core/rules';
 import { isName } from '@/core/text';
 import { nameCause } from '@/data/rules';
 import { inTransaction, type Db } from '@/data/db';
@@ -26,6 +27,12 @@ import { listForms } from '@/data/public';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 import { forgetAttributes } from '../ingest';
+
+/** Whether a test looks at an attribute, or at a part of it. */
+const looksAt = (name: string) => (test: Test) =>
+  kindOfTest(test)
+    .needs(test)
+    .some((need) => need.kind === 'attribute' && outermost(need.name) === name);
 
 /**
  * Every attribute, declared or discovered, with what uses it; with how many people have it, too, where that is asked for:
@@ -78,7 +85,7 @@ export async function attributeList(db: Db, isCounted = true): Promise<Attribute
             where,
           })),
         ),
-        ...segmentUses(segments, (test) => test.test === 'attribute' && test.name.split('.')[0] === row.name),
+        ...segmentUses(segments, looksAt(row.name)),
         ...forms
           .filter((form) => form.document.fields.some((field) => field.attribute === row.name))
           .map((form): UseView => ({ kind: 'form', key: form.key, name: form.name, where: 'field' })),
@@ -135,7 +142,7 @@ export async function renameAttribute(db: Db, name: string, body: unknown, by: s
   if (OWN_ATTRIBUTES.has(name)) throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it keeps its name.`);
   const row = await findAttribute(db, name);
   if (!row) throw notFound(`attribute "${name.slice(0, 80)}"`);
-  const asking = segmentUses(await readSegments(db), (test) => test.test === 'attribute' && test.name.split('.')[0] === name);
+  const asking = segmentUses(await readSegments(db), looksAt(name));
   const used = [
     ...(await documentsNow(db)).flatMap((flow) => attributeUses(flow.document, name).map((where) => `${flow.name}, ${where}`)),
     ...asking.map((use) => `segment “${use.name}”`),

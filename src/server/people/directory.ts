@@ -2,18 +2,20 @@ import { z } from 'zod';
 import type { DirectoryView } from '@/core/api';
 import { barrierOf, ruleSchema, sayRule, unreachableBecause, type Rule } from '@/core/rules';
 import { isName } from '@/core/text';
-import type { Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { countPeople, listPeople, SORTS, type Filter, type Sort } from '@/data/people';
 import { NotForLists, ruleToSql, type Compiled } from '@/data/rules';
-import { readStore } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { Problem, problemsOf, unstorable, wholeNumber } from '../http';
 import { nameOf, publicId } from './who';
 
+/** From when and where rules are looked at. */
+type Scene = Pick<StoreNow, 'now' | 'zone' | 'world'>;
+
 /** A rule as SQL; one that has no meaning outside of a flow is refused in words. */
-export function forLists(rule: Rule, now: Instant, zone: string, how?: Parameters<typeof ruleToSql>[3]): Compiled {
+export function forLists(rule: Rule, { now, zone, world }: Scene, how?: Parameters<typeof ruleToSql>[3]): Compiled {
   try {
-    return ruleToSql(rule, now, zone, how);
+    return ruleToSql(rule, now, zone, { ...how, world });
   } catch (error) {
     if (!(error instanceof NotForLists)) throw error;
     throw new Problem(422, 'Not a rule for lists', `This rule cannot pick people from a list: ${error.message}.`);
@@ -21,13 +23,13 @@ export function forLists(rule: Rule, now: Instant, zone: string, how?: Parameter
 }
 
 /** Reads the filter of a list of people from an address: words, a rule as JSON, a flow, or named people. */
-export function filterOf(params: URLSearchParams, now: Instant, zone: string): { filter: Filter; says: string | null } {
+export function filterOf(params: URLSearchParams, scene: Scene): { filter: Filter; says: string | null } {
   const text = params.get('rule');
   let rule: Compiled | null = null;
   let says: string | null = null;
   if (text) {
     const parsed = readRule(text);
-    rule = forLists(parsed, now, zone);
+    rule = forLists(parsed, scene);
     says = sayRule(parsed);
   }
   const ids = params.get('ids');
@@ -64,7 +66,7 @@ const DOWN_FIRST = new Set(['seen', 'created', 'orders', 'value', 'lastOrder']);
 /** People who match a search, a rule and a flow: a page of them, and how many there are unless `count=no`. */
 export async function directory(db: Db, url: URL): Promise<DirectoryView> {
   const store = await readStore(db);
-  const { filter, says } = filterOf(url.searchParams, store.now, store.zone);
+  const { filter, says } = filterOf(url.searchParams, store);
   const sort = sortSchema.safeParse(url.searchParams.get('sort') ?? 'seen');
   if (!sort.success)
     throw new Problem(400, 'Not a column', 'People cannot be sorted by that.', [

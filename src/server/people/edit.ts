@@ -40,7 +40,7 @@ import { HAND_SOURCE } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { changeConsent } from './consent';
 import { notFound, Problem, problemsOf, unstorable } from '../http';
-import { ingest, recordOwn } from '../ingest';
+import { endedBefore, ingest, recordFor, recordOwn } from '../ingest';
 import { person, publicId } from './who';
 
 const attributes = z
@@ -312,8 +312,9 @@ export async function takeOut(db: Db, id: string, runId: string, by: string): Pr
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
     await lockPeople(trx, [row.id]);
-    if (!(await endRuns(trx, row.id, [runId], { by }, store.now)).length)
-      throw new Problem(409, 'Over already', 'This run is over already.');
+    const ended = await endRuns(trx, row.id, [runId], { by }, store.now);
+    if (!ended.length) throw new Problem(409, 'Over already', 'This run is over already.');
+    await recordFor(trx, endedBefore(row.id, ended, store.now));
     await recordAct(trx, store.now, by, 'run.ended', { person: row.id, run: runId });
   });
 }

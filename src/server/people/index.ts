@@ -20,6 +20,7 @@ export { editList, growth, lists, listView, makeList, membership, putAway } from
 export { allMerges, mergePeople, undoMerge } from './merges';
 export { personView } from './person';
 export {
+  buildAgain,
   dropSegment,
   listFromSegment,
   putSegment,
@@ -31,6 +32,7 @@ export {
   segmentOverlaps,
   segments,
   segmentView,
+  usesOfTest,
 } from './segments';
 export { personTimeline } from './story';
 export { nameOf, person, publicId } from './who';

@@ -348,6 +348,9 @@ describe('acts on one person', () => {
     const { flows } = await personView(lab.db, id);
     const inside = flows.find((flow) => flow.phase === 'inside')!;
     await takeOut(lab.db, id, inside.run, 'Marla');
+    expect(await query(lab.db, `select properties ->> 'outcome' as outcome from events where type = 'flow.left'`)).toContainEqual({
+      outcome: 'left',
+    });
     await expect(takeOut(lab.db, id, inside.run, 'Marla')).rejects.toThrow('over already');
     await expect(startFlow(lab.db, id, 'cart-left-behind', 'Marla')).rejects.toThrow('has already run for k1');
     await lab.pass('P2D');

@@ -23,7 +23,7 @@ import {
 } from '@/data/people';
 import { readStore, recordAct } from '@/data/store';
 import { cursorOf, notFound, Problem } from '../http';
-import { joinRuns, settleAnew } from '../ingest';
+import { joinRuns, recordFor, settleAnew } from '../ingest';
 import { nameOf, person, publicId } from './who';
 
 /** For how long a merge can be undone. */
@@ -111,7 +111,7 @@ export async function mergePeople(db: Db, oneId: string, otherId: string, by: st
       })),
     );
     await settleAnew(trx, [winnerId], store.currency);
-    await joinRuns(trx, winnerId, store.now);
+    await recordFor(trx, await joinRuns(trx, winnerId, store.now));
     await wakePeople(trx, [winnerId], store.now);
     await recordAct(trx, store.now, by, 'people.merged', { winner: winnerId, loser: loser.row.id });
     return { id: publicId({ id: winnerId, external_id: merged.externalId }) };

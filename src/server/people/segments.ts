@@ -1,12 +1,13 @@
 import type { HistoryView, MembersView, MovesView, OverlapView, ReadyMade, SegmentItem, SegmentView, UseView, Worth } from '@/core/api';
-import { memberUses } from '@/core/flows';
-import { CHANNELS, sayRule, sayWho, wakesOn, type Channel, type Rule } from '@/core/rules';
-import { circleOf, isOnlyForFlows, readyMade, segmentSchema, segmentsIn, type SegmentDocument } from '@/core/segments';
+import { testUses } from '@/core/flows';
+import { namedBy, sayRule, sayWho, segmentKey, testsOf, wakesOn, type Rule, type Test } from '@/core/rules';
+import { circleOf, isOnlyForFlows, readyMade, segmentSchema, type SegmentDocument } from '@/core/segments';
 import { toMajor } from '@/core/money';
-import { DAY } from '@/core/time';
+import { DAY, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { documentsNow } from '@/data/flows';
-import { addToList, findList } from '@/data/people';
+import { addToList, findList, listAttributeRows } from '@/data/people';
+import { namedOnFile } from '@/data/rules';
 import {
   archiveSegment,
   findSegment,
@@ -23,17 +24,16 @@ import {
   segmentDays,
   sizesOf,
   topTenth,
+  touchSegment,
   worthOf,
   type SegmentRow,
 } from '@/data/segments';
 import { readStore, recordAct } from '@/data/store';
-import { addJobs, createWork } from '@/data/work';
-import { notFound, periodOf, Problem, problemsOf, type FieldProblem } from '../http';
+import { addJobs, createWork, findWork } from '@/data/work';
+import { notFound, periodOf, Problem, problemsOf, wholeNumber, type FieldProblem } from '../http';
 import { sayCause } from './causes';
 import { makeList } from './lists';
 import { nameOf, publicId } from './who';
-
-const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 
 async function segment(sql: Sql, key: string): Promise<SegmentRow> {
   const row = await findSegment(sql, key);
@@ -44,13 +44,14 @@ async function segment(sql: Sql, key: string): Promise<SegmentRow> {
 async function itemsOf(db: Db, rows: readonly SegmentRow[]): Promise<SegmentItem[]> {
   const store = await readStore(db);
   const ids = rows.map(({ id }) => id);
-  const [sizes, moves] = await Promise.all([sizesOf(db, ids), movesSince(db, ids, store.now - 30 * DAY)]);
+  const [sizes, moves, names] = await Promise.all([sizesOf(db, ids), movesSince(db, ids, store.now - 30 * DAY), namedOnFile(db)]);
+  const wording = { currency: store.currency, names };
   return rows.map((row) => ({
     key: row.key,
     name: row.document.name,
     about: row.document.about,
-    says: sayRule(row.document.rule, { currency: store.currency }),
-    who: sayWho(row.document.rule, { currency: store.currency }),
+    says: sayRule(row.document.rule, wording),
+    who: sayWho(row.document.rule, wording),
     tags: row.document.tags,
     owner: row.document.owner,
     size: row.built_at ? (sizes.get(row.id) ?? 0) : null,
@@ -65,15 +66,18 @@ export async function segments(db: Db): Promise<{ segments: SegmentItem[] }> {
   return { segments: await itemsOf(db, await readSegments(db)) };
 }
 
-/** Everywhere that asks whether somebody is in a segment: flows, drafts too, and other segments. */
-async function usesOf(sql: Sql, key: string): Promise<UseView[]> {
+/** Everywhere that asks whether somebody is in a segment: flows and other segments. */
+const usesOf = (sql: Sql, key: string): Promise<UseView[]> => usesOfTest(sql, (test) => test.test === 'segment' && test.segment === key);
+
+/** Flows and segments whose rules have a test of some kind. */
+export async function usesOfTest(sql: Sql, asks: (test: Test) => boolean): Promise<UseView[]> {
   const [flows, others] = [await documentsNow(sql), await readSegments(sql)];
   return [
     ...flows.flatMap((flow) =>
-      memberUses(flow.document, 'segment', key).map((where): UseView => ({ kind: 'flow', key: flow.key, name: flow.name, where })),
+      testUses(flow.document, asks).map((where): UseView => ({ kind: 'flow', key: flow.key, name: flow.name, where })),
     ),
     ...others
-      .filter((other) => segmentsIn(other.document.rule).includes(key))
+      .filter((other) => testsOf(other.document.rule).some(asks))
       .map((other): UseView => ({ kind: 'segment', key: other.key, name: other.document.name, where: 'rule' })),
   ];
 }
@@ -93,8 +97,9 @@ export async function segmentView(db: Db, key: string): Promise<SegmentView> {
     ...item!,
     document: row.document,
     builtAt: row.built_at?.toISOString() ?? null,
-    keptBy: row.rule && row.built_revision !== row.revision ? sayWho(row.rule, { currency: store.currency }) : null,
-    reachable: Object.fromEntries(CHANNELS.map((channel) => [channel, reachable[channel]])) as { [channel in Channel]: number },
+    keptBy:
+      row.rule && row.built_revision !== row.revision ? sayWho(row.rule, { currency: store.currency, names: await namedOnFile(db) }) : null,
+    reachable,
     worth: { people: money(worth.people), everybody: money(worth.everybody) },
     uses,
     workId: row.work_id,
@@ -111,22 +116,20 @@ function placesIn(rule: Rule, path: string): { path: string; rule: Rule }[] {
   return [{ path, rule }];
 }
 
-/** What a rule asks for that is not there, each with its place: lists and segments that are unknown, and circles. */
+/** What a rule asks for that is not there, each with its place: lists, segments and the like that are unknown, and circles. */
 async function missing(sql: Sql, key: string, rule: Rule): Promise<FieldProblem[]> {
   const problems: FieldProblem[] = [];
   const others = new Map((await readSegments(sql)).filter((row) => row.key !== key).map((row) => [row.key, row.document.rule]));
+  const onFile = await namedOnFile(sql);
   for (const { path, rule: test } of placesIn(rule, 'rule')) {
-    if ('test' in test && test.test === 'list') {
-      const list = await findList(sql, test.list);
-      if (!list || list.archived_at)
-        problems.push({
-          field: `${path}.list`,
-          wrong: `is not a list on file: ${test.list}`,
-          right: 'the key of a list that is not archived',
-        });
-    }
-    if ('test' in test && test.test === 'segment' && test.segment !== key && !others.has(test.segment))
-      problems.push({ field: `${path}.segment`, wrong: `is not a segment on file: ${test.segment}`, right: 'the key of a segment' });
+    const named = 'test' in test ? namedBy(test) : null;
+    // of itself it leads in a circle, which is said below
+    if (named && !onFile[named.kind].has(named.key) && !(named.kind === 'segment' && named.key === key))
+      problems.push({
+        field: `${path}.${named.field}`,
+        wrong: `is not a ${named.kind} on file: ${named.key}`,
+        right: named.kind === 'list' ? 'the key of a list that is not archived' : `the key of a ${named.kind}`,
+      });
     const circle = 'test' in test && test.test === 'segment' ? circleOf(key, test, others) : null;
     if (circle)
       problems.push({
@@ -145,7 +148,7 @@ async function missing(sql: Sql, key: string, rule: Rule): Promise<FieldProblem[
  * until that is done people are in it by the rule of before.
  */
 export async function putSegment(db: Db, key: string, body: unknown, by: string): Promise<SegmentView> {
-  if (!KEY.test(key))
+  if (!segmentKey.safeParse(key).success)
     throw new Problem(400, 'Not a key', "A segment's key is made of a-z, 0-9 and -, at most 60 characters.", [
       { field: 'key', wrong: 'is not a key', right: 'for example lapsed' },
     ]);
@@ -170,14 +173,28 @@ export async function putSegment(db: Db, key: string, body: unknown, by: string)
 async function store(trx: Sql, key: string, document: SegmentDocument, by: string): Promise<void> {
   const { now } = await readStore(trx);
   const was = await findSegment(trx, key);
+  const work = was?.work_id ? await findWork(trx, was.work_id) : null;
   await saveSegment(trx, { key, document, wakesOn: wakesOn([document.rule]), by, at: now });
   const is = (await findSegment(trx, key))!;
-  if (is.built_revision !== is.revision && (is.work_id === null || is.revision !== was?.revision)) {
-    const id = await createWork(trx, { kind: 'segment', name: `Build “${document.name}”`, detail: { key }, by, at: new Date(now) });
-    await addJobs(trx, 'work', [{ id }], 3);
-    await noteWork(trx, is.id, id);
-  }
+  // one that is under way builds what is stored by then; one that failed or was cancelled is begun anew
+  const isUnderWay = (work?.state === 'waiting' || work?.state === 'running') && is.revision === was?.revision;
+  if (is.built_revision !== is.revision && !isUnderWay) await beginBuild(trx, is, by, now);
   await recordAct(trx, now, by, was && !was.archived_at ? 'segment.changed' : 'segment.made', { key });
+}
+
+async function beginBuild(trx: Sql, { id: segmentId, key, document }: SegmentRow, by: string, now: Instant): Promise<void> {
+  const id = await createWork(trx, { kind: 'segment', name: `Build “${document.name}”`, detail: { key }, by, at: new Date(now) });
+  await addJobs(trx, 'work', [{ id }], 3);
+  await noteWork(trx, segmentId, id);
+}
+
+/** Has segments built anew whose rules look up what is not as it was. Until that is done people are in them as before. */
+export async function buildAgain(trx: Sql, asks: (test: Test) => boolean, by: string): Promise<void> {
+  const { now } = await readStore(trx);
+  for (const row of (await readSegments(trx)).filter(({ document }) => testsOf(document.rule).some(asks))) {
+    await touchSegment(trx, row.id);
+    await beginBuild(trx, row, by, now);
+  }
 }
 
 /** Archives a segment: nobody is in it any more. Refused while flows or other segments ask for it. */
@@ -205,23 +222,10 @@ export async function restoreSegment(db: Db, key: string, by: string): Promise<S
   return putSegment(db, key, row.document, by);
 }
 
-function page(url: URL, most: number): { limit: number; offset: number } {
-  const read = (name: 'limit' | 'offset', otherwise: number, high: number) => {
-    const text = url.searchParams.get(name);
-    if (text === null) return otherwise;
-    const value = Number(text);
-    if (!/^\d{1,9}$/.test(text) || value > high)
-      throw new Problem(400, 'Not a page', `"${name}" is not a number from 0 to ${high}.`, [
-        { field: name, wrong: 'is not such a number', right: `0 to ${high}` },
-      ]);
-    return value;
-  };
-  return { limit: read('limit', 50, most), offset: read('offset', 0, 999_999_999) };
-}
-
 export async function segmentMembers(db: Db, key: string, url: URL): Promise<MembersView> {
   const row = await segment(db, key);
-  const { limit, offset } = page(url, 1000);
+  const limit = wholeNumber(url, 'limit', { least: 0, most: 1000, otherwise: 50 });
+  const offset = wholeNumber(url, 'offset', { least: 0, most: 10_000_000, otherwise: 0 });
   const [sizes, members] = await Promise.all([sizesOf(db, [row.id]), membersOf(db, row.id, limit, offset)]);
   return {
     total: sizes.get(row.id) ?? 0,
@@ -258,10 +262,13 @@ export async function segmentMoves(db: Db, key: string): Promise<MovesView> {
   };
 }
 
+/** How many segments are held against one another at once, the first by name. */
+const MOST_COMPARED = 40;
+
 /** How many people segments have in common: those named in `keys`, or all. */
 export async function segmentOverlaps(db: Db, url: URL): Promise<OverlapView> {
   const asked = url.searchParams.get('keys')?.split(',').filter(Boolean);
-  const rows = (await readSegments(db)).filter((row) => row.built_at && (!asked || asked.includes(row.key))).slice(0, 40);
+  const rows = (await readSegments(db)).filter((row) => row.built_at && (!asked || asked.includes(row.key))).slice(0, MOST_COMPARED);
   const ids = rows.map(({ id }) => id);
   const [sizes, pairs] = await Promise.all([sizesOf(db, ids), overlapsOf(db, ids)]);
   const keys = new Map(rows.map(({ id, key }) => [id, key]));
@@ -274,10 +281,11 @@ export async function segmentOverlaps(db: Db, url: URL): Promise<OverlapView> {
 /** Segments of ours, filled in for this store, and which of them are there already. */
 export async function readySegments(db: Db): Promise<{ ready: ReadyMade[] }> {
   const store = await readStore(db);
-  const [top, rows] = await Promise.all([topTenth(db), readSegments(db)]);
+  const [top, rows, attributes] = await Promise.all([topTenth(db), readSegments(db), listAttributeRows(db)]);
+  const birthday = attributes.find(({ name, type }) => type === 'date' && /birth|born/i.test(name))?.name ?? null;
   const there = new Set(rows.map(({ key }) => key));
   return {
-    ready: readyMade(top === null ? null : toMajor({ currency: store.currency, minor: top })).map((ready) => ({
+    ready: readyMade(top === null ? null : toMajor({ currency: store.currency, minor: top }), birthday).map((ready) => ({
       ...ready,
       says: sayRule(ready.rule, { currency: store.currency }),
       who: sayWho(ready.rule, { currency: store.currency }),

@@ -27,7 +27,7 @@ export async function whyNot(db: Db, personId: string, flowKey: string): Promise
   const document = await readVersion(db, flow.id, flow.version);
   const facts = (await loadAllFacts(db, row.id, replayNeeds([{ document }])))!;
   const earlier = await runsIn(db, row.id, flow.id);
-  const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store.now, store.zone, store.currency);
+  const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store);
   const runs = (
     await sayTraces(
       db,
@@ -65,7 +65,9 @@ export async function whyNot(db: Db, personId: string, flowKey: string): Promise
     return {
       flow: about,
       answer: 'not-entered',
-      says: `The trigger came about, but they did not enter.${failed ? ` At this moment: ${blocked}.` : ' At this moment every condition holds: the next trigger would let them in.'}`,
+      says: `The trigger came about, but they did not enter. At this moment${
+        failed ? `: ${blocked}.` : ' every condition holds: the next trigger would let them in.'
+      }`,
       conditions,
       runs,
     };

@@ -13,7 +13,7 @@ import { e, optionsOf, publicPage, tickBox } from './page';
 export async function personOfLink(db: Db, token: string): Promise<string | null> {
   const { secret } = env();
   const leave = openLink(secret, token, 'leave');
-  if (leave) return ownerOfSend(db, { personId: leave.personId, id: leave.sendId });
+  if (leave) return (await ownerOfSend(db, { personId: leave.personId, id: leave.sendId }))?.person_id ?? null;
   const prefs = openLink(secret, token, 'prefs');
   return prefs ? ((await findPerson(db, { id: prefs.personId }))?.id ?? null) : null;
 }

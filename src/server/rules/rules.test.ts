@@ -1,7 +1,10 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Rule } from '@/core/rules';
 import { happening, openLab, type Lab } from '../testing/lab';
+import { query } from '@/data/db';
+import { samplePeople } from '@/data/people';
 import { countRule, explainRule, sayRuleOf } from '.';
+import { errorOf } from './rules';
 
 const ordered: Rule = { test: 'did', event: 'order.placed', since: 'ever' };
 const dutch: Rule = { test: 'attribute', name: 'country', op: 'is', value: 'NL' };
@@ -35,6 +38,9 @@ describe('counting a rule', () => {
       ],
     });
     expect(view.examples.map((one) => one.id).sort()).toEqual(['ada', 'bea']);
+    for (const one of view.examples) expect(one.holds).toEqual([true, true]);
+    // and who falls out at the last part
+    expect(view.nearly).toMatchObject([{ id: 'cleo', holds: [true, false] }]);
     expect(await countRule(lab.db, { rule: { all: [ordered, dutch] } })).toMatchObject({ narrowing: [{ count: 3 }, { count: 2 }] });
   });
 
@@ -42,6 +48,28 @@ describe('counting a rule', () => {
     expect(await countRule(lab.db, { rule: { any: [dutch, ordered] } })).toMatchObject({ count: 4, narrowing: [{ count: 4 }] });
     expect(await countRule(lab.db, { rule: { ...ordered, times: { exactly: 1 } } })).toMatchObject({ count: 2 });
     expect(await countRule(lab.db, { rule: { all: [] } })).toMatchObject({ count: 4, narrowing: [], reachable: { email: 3 } });
+  });
+
+  it('of few people no sample is taken; one that is tells everybody’s numbers and how far they may be off', async () => {
+    expect(await countRule(lab.db, { rule: ordered, sample: true })).toMatchObject({ isExact: true, plusMinus: null, count: 3 });
+    await query(lab.db, 'analyze people');
+    const drawn = await samplePeople(lab.db, 3, 1);
+    expect(drawn!.everybody).toBe(4);
+    expect(new Set(drawn!.ids).size).toBe(drawn!.ids.length);
+    expect(await samplePeople(lab.db, 3, 5)).toBeNull();
+    // everybody is drawn alike: of 4 people 4 at most, none twice
+    const all = new Set<string>();
+    for (let n = 0; n < 40; n++) for (const id of (await samplePeople(lab.db, 2, 1))!.ids) all.add(id);
+    expect(all.size).toBe(4);
+  });
+
+  // Newcombe 1998, table I, method 3, from memory: 81 of 263 0.2553 to 0.3662; 15 of 148 0.0624 to 0.1605
+  it('the error of a sample is half of Wilson’s interval', () => {
+    expect(errorOf(81, 263, 10_000)).toBe(Math.ceil((3662 - 2553) / 2));
+    expect(Math.abs(errorOf(15, 148, 10_000) - (1605 - 624) / 2)).toBeLessThan(1.5);
+    // of nobody in 4,000 it is not sure that there is nobody
+    expect(errorOf(0, 4000, 1_000_000)).toBeGreaterThan(400);
+    expect(errorOf(0, 0, 7)).toBe(7);
   });
 
   it('what is no rule, or none for lists, is refused with its place', async () => {

@@ -13,13 +13,13 @@ const LOOK_MS = 100;
 
 /** Builds a segment in the caller's transaction, which holds all segments. */
 export async function buildNow(trx: Sql, row: SegmentRow, how: { wakesOn: readonly string[]; cause: string }): Promise<Built> {
-  const { now, zone } = await readStore(trx);
+  const { now, zone, world } = await readStore(trx);
   const { rule } = row.document;
   return buildMembership(
     trx,
     { id: row.id, key: row.key, rule, revision: row.revision, isFirst: row.rule === null, ...how },
-    ruleToSql(rule, now, zone, { isWhole: true }),
-    { now, zone },
+    ruleToSql(rule, now, zone, { isWhole: true, world }),
+    { now, zone, world },
   );
 }
 

@@ -1,4 +1,4 @@
-import { asksOfRules } from '@/core/flows';
+import { asksOfRules, factsOfRules } from '@/core/flows';
 import { inOrderOfNeed, turnsWithTime } from '@/core/segments';
 import { verdict, wakesOn as signalsFor, type Facts, type Rule, type Verdict, type Viewpoint } from '@/core/rules';
 import { MINUTE, sooner, type Instant } from '@/core/time';
@@ -19,7 +19,7 @@ import {
   type LookRow,
   type Move,
 } from '@/data/segments';
-import { readStore } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
 import { buildNow } from './build';
@@ -69,7 +69,7 @@ export async function lookAtPeople(db: Db, limit = BATCH): Promise<number> {
 
 async function lookAtDue(trx: Sql, limit: number, onClaimed: (due: readonly LookRow[]) => void): Promise<number> {
   await shareSegments(trx);
-  const { now, zone } = await readStore(trx);
+  const { now, zone, world } = await readStore(trx);
   const due = await claimLooks(trx, now, limit);
   onClaimed(due);
   if (!due.length) return 0;
@@ -87,6 +87,7 @@ async function lookAtDue(trx: Sql, limit: number, onClaimed: (due: readonly Look
         return [personId, { events }];
       }),
     ),
+    { ...factsOfRules(rules(kept)), segments: true },
   );
   const joining: Move[] = [];
   const leaving: Move[] = [];
@@ -99,7 +100,7 @@ async function lookAtDue(trx: Sql, limit: number, onClaimed: (due: readonly Look
       looks.push({ personId, until: null });
       continue;
     }
-    const { moves, until } = lookAtOne(known, look, segments, { now, zone });
+    const { moves, until } = lookAtOne(known, look, segments, { now, zone, world });
     looks.push({ personId, until });
     for (const { segmentId, cause, joins } of moves) {
       (joins ? joining : leaving).push({ segmentId, personId, cause });
@@ -142,14 +143,14 @@ function lookAtOne(
   facts: Facts,
   { signals, until_ms: before, is_erased: isErased }: LookRow,
   segments: readonly Kept[],
-  { now, zone }: { now: Instant; zone: string },
+  view: Pick<StoreNow, 'now' | 'zone' | 'world'>,
 ): { moves: { segmentId: number; cause: string; joins: boolean }[]; until: Instant | null } {
   const inside = new Set(facts.segments);
   const moves: { segmentId: number; cause: string; joins: boolean }[] = [];
   // what was looked at only in part stands by what was known of the rest
-  let until = before !== null && Number(before) > now && !signals.includes('*') ? Number(before) : null;
+  let until = before !== null && Number(before) > view.now && !signals.includes('*') ? Number(before) : null;
   for (const { id, key, rule, wakesOn } of segments) {
-    const answer = isErased ? { holds: false, until: null } : askedOf(key, rule, { ...facts, segments: [...inside] }, { now, zone });
+    const answer = isErased ? { holds: false, until: null } : askedOf(key, rule, { ...facts, segments: [...inside] }, view);
     if (!answer) continue;
     until = sooner(until, answer.until);
     if (answer.holds === inside.has(key)) continue;
@@ -181,14 +182,13 @@ async function lookAtEverybody(db: Db): Promise<number> {
     const { now } = await readStore(trx);
     if ((await looksDue(trx, now, MANY + 1)) <= MANY) return 1;
     const before = await transactionNow(trx);
-    for (const { id } of await keptSegments(trx)) {
-      const row = (await readSegments(trx)).find((one) => one.id === id)!;
+    const rows = (await readSegments(trx)).flatMap((row) => (row.rule ? [{ ...row, rule: row.rule }] : []));
+    for (const row of inOrderOfNeed(rows))
       await buildNow(
         trx,
-        { ...row, document: { ...row.document, rule: row.rule! }, revision: row.built_revision! },
+        { ...row, document: { ...row.document, rule: row.rule }, revision: row.built_revision! },
         { wakesOn: row.wakes_on, cause: '*' },
       );
-    }
     await dropLooks(trx, now, before);
     return MANY;
   });

@@ -73,7 +73,7 @@ export async function startBulk(db: Db, body: unknown, by: string): Promise<stri
     throw new Problem(422, 'Not for many', 'An email address belongs to one person.', [
       { field: 'do.name', wrong: 'is the email address', right: 'another attribute' },
     ]);
-  const { filter } = filterOf(new URLSearchParams(who), store.now, store.zone);
+  const { filter } = filterOf(new URLSearchParams(who), store);
   return inTransaction(db, async (trx) => {
     if (act.act === 'list' || act.act === 'unlist') {
       const list = await findList(trx, act.list);

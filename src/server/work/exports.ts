@@ -40,7 +40,7 @@ export async function exportFile(
       { field: 'format', wrong: 'is none of the formats', right: 'csv or ndjson' },
     ]);
   const store = await readStore(db);
-  const { filter } = filterOf(url.searchParams, store.now, store.zone);
+  const { filter } = filterOf(url.searchParams, store);
   const columns = await exportColumns(db, what as ExportKind);
   const isWide = columns.length > MOST_COLUMNS;
   // more columns than a statement can have: people come as lines, and what stands in them is put in columns here

@@ -10,7 +10,7 @@ import { sayDuration } from '@/core/time';
 import { api, Field, inputClass, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
-import { NameField, Part, RecordPart, TestPart, WaitPart, type Edit } from './StepEditors';
+import { ArmLabel, NameField, Part, RecordPart, TestPart, WaitPart, type Edit } from './StepEditors';
 import { DurationField } from './WaitEditor';
 
 interface Props {
@@ -65,20 +65,7 @@ function BranchEditor({ document, step, edit }: { document: FlowDocument; step: 
       <p className="text-xs text-soft">The first arm whose condition holds is taken.</p>
       {step.arms.map((arm) => (
         <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
-          <legend className="px-1 text-xs font-semibold text-soft">Arm “{arm.name}”</legend>
-          <Field label="Label">
-            <input
-              value={arm.name}
-              maxLength={80}
-              onChange={(event) =>
-                edit(
-                  changeArm(document, step.id, arm.id, (one) => ({ ...one, name: event.target.value })),
-                  `${arm.id}.name`,
-                )
-              }
-              className={inputClass}
-            />
-          </Field>
+          <ArmLabel document={document} step={step} arm={arm} edit={edit} />
           {arm.when ? (
             <RuleEditor
               rule={arm.when}

@@ -8,6 +8,7 @@ import {
   changeArm,
   changeStep,
   sayShares,
+  type Arm,
   type FlowDocument,
   type RecordStep,
   type Step,
@@ -52,6 +53,28 @@ export function NameField<S extends Exclude<Step, WaitStep | { kind: 'end' }>>({
         className={inputClass}
       />
     </Field>
+  );
+}
+
+/** What an arm is called. */
+export function ArmLabel<S extends Step>({ document, step, arm, edit }: Props<S> & { readonly arm: Arm }) {
+  return (
+    <>
+      <legend className="px-1 text-xs font-semibold text-soft">Arm “{arm.name}”</legend>
+      <Field label="Label">
+        <input
+          value={arm.name}
+          maxLength={80}
+          onChange={(event) =>
+            edit(
+              changeArm(document, step.id, arm.id, (one) => ({ ...one, name: event.target.value })),
+              `${arm.id}.name`,
+            )
+          }
+          className={inputClass}
+        />
+      </Field>
+    </>
   );
 }
 
@@ -152,20 +175,7 @@ export function TestPart({ document, step, edit }: Props<TestStep>) {
       <p className="text-xs text-soft">Lots decide who takes which arm, in proportion to the shares.</p>
       {step.arms.map((arm) => (
         <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
-          <legend className="px-1 text-xs font-semibold text-soft">Arm</legend>
-          <Field label="Label">
-            <input
-              value={arm.name}
-              maxLength={80}
-              onChange={(event) =>
-                edit(
-                  changeArm(document, step.id, arm.id, (one) => ({ ...one, name: event.target.value })),
-                  `${arm.id}.name`,
-                )
-              }
-              className={inputClass}
-            />
-          </Field>
+          <ArmLabel document={document} step={step} arm={arm} edit={edit} />
           <Field label="Share" hint={`${sayShares(step.arms, arm)} of those who come by`}>
             <NumberField
               min={0}

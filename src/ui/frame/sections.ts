@@ -18,5 +18,6 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/data/forms', name: 'Forms' },
   { href: '/data/consent', name: 'Consent and topics' },
   { href: '/data/merges', name: 'Merges' },
+  { href: '/data/places', name: 'Places and currencies' },
   { href: '/account', name: 'Your account and password' },
 ];

@@ -64,7 +64,7 @@ export function SegmentEditor({
         }
       >
         <div className="grid gap-4 p-4">
-          <div className="grid grid-cols-2 gap-4">
+          <div className="grid grid-cols-[1fr_1fr_150px_120px] gap-3">
             <Field label="Name" problem={hasTried && named ? `Name ${named.message}` : null}>
               <input
                 value={document.name}
@@ -78,6 +78,18 @@ export function SegmentEditor({
                 value={document.about}
                 maxLength={500}
                 onChange={(event) => draft.edit({ ...document, about: event.target.value }, 'about')}
+                className={inputClass}
+              />
+            </Field>
+            <Field label="Tags">
+              <TextList value={document.tags} onChange={(tags) => draft.edit({ ...document, tags }, 'tags')} />
+            </Field>
+            <Field label="Owner">
+              <input
+                value={document.owner ?? ''}
+                maxLength={80}
+                placeholder="nobody"
+                onChange={(event) => draft.edit({ ...document, owner: event.target.value || null }, 'owner')}
                 className={inputClass}
               />
             </Field>
@@ -114,5 +126,31 @@ export function SegmentEditor({
         </div>
       </Part>
     </div>
+  );
+}
+
+/** A list of words, typed with commas between. */
+function TextList({ value, onChange }: { value: readonly string[]; onChange: (value: string[]) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const read = (text: string) => [
+    ...new Set(
+      text
+        .split(',')
+        .map((one) => one.trim())
+        .filter(Boolean),
+    ),
+  ];
+  // what is typed stays as it is while it means what is stored
+  const text = typed !== null && read(typed).join() === value.join() ? typed : value.join(', ');
+  return (
+    <input
+      value={text}
+      placeholder="winter, letters"
+      onChange={(event) => {
+        setTyped(event.target.value);
+        onChange(read(event.target.value));
+      }}
+      className={inputClass}
+    />
   );
 }

@@ -3,12 +3,13 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { toast } from 'sonner';
-import { nameInput, type HistoryView, type MembersView, type MovesView, type SegmentView, type Worth } from '@/core/api';
+import type { FlowDocument } from '@/core/flows';
+import { nameInput, type FlowListView, type HistoryView, type MembersView, type MovesView, type SegmentView, type Worth } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
-import { oppositeOf } from '@/core/segments';
+import { CHANNELS, CHANNEL_WORDS, negated } from '@/core/rules';
+import type { SegmentDocument } from '@/core/segments';
 import { DAY } from '@/core/time';
 import {
   api,
@@ -56,6 +57,31 @@ export function SegmentScreen({ id }: { id: string }) {
   const rule = encodeURIComponent(JSON.stringify({ test: 'segment', segment: id, member: true }));
   const like = (name: string, of = document.rule) =>
     router.push(`/people/segments/new?name=${encodeURIComponent(name)}&rule=${encodeURIComponent(JSON.stringify(of))}`);
+  const put = async (next: SegmentDocument) => {
+    await api(path, { method: 'PUT', body: next });
+    await Promise.all([client.invalidateQueries({ queryKey: ['segment', id] }), client.invalidateQueries({ queryKey: ['segments'] })]);
+  };
+  const startFlow = () =>
+    attempt(async () => {
+      const { flows } = await api<FlowListView>('/flows');
+      const taken = new Set(flows.map(({ key }) => key));
+      let key = `joins-${id}`.slice(0, 56);
+      for (let n = 2; taken.has(key); n++) key = `${`joins-${id}`.slice(0, 56)}-${n}`;
+      const flow: FlowDocument = {
+        schema: 'viatic.flow/1',
+        name: `Joins: ${data.name}`.slice(0, 80),
+        triggers: [
+          { id: 'start', kind: 'event', event: 'segment.joined', key: null, where: [{ property: 'segment', op: 'is', value: id }] },
+        ],
+        entry: null,
+        stay: { test: 'segment', segment: id, member: true },
+        reentry: 'always',
+        goal: null,
+        steps: [],
+      };
+      await api(`/flows/${key}`, { method: 'PUT', body: flow });
+      router.push(`/flows/${key}`);
+    });
   const archive = () =>
     attempt(async () => {
       await api(path, { method: 'DELETE' });
@@ -76,7 +102,7 @@ export function SegmentScreen({ id }: { id: string }) {
     <Page
       title={data.name}
       back={{ href: '/people/segments', name: 'All segments' }}
-      about={data.about || undefined}
+      about={<About data={data} />}
       acts={
         !isEditing && (
           <>
@@ -84,8 +110,9 @@ export function SegmentScreen({ id }: { id: string }) {
               groups={[
                 [
                   { name: 'Duplicate', onSelect: () => like(`${data.name}, again`) },
-                  { name: 'Make the opposite', onSelect: () => like(`Not: ${data.name}`, oppositeOf(document.rule)) },
+                  { name: 'Make the opposite', onSelect: () => like(`Not: ${data.name}`, negated(document.rule)) },
                   { name: 'Make a list of who is in it now', onSelect: () => setListing(true) },
+                  { name: 'Start a flow as people join', onSelect: () => void startFlow() },
                 ],
                 [{ name: 'Export its people as CSV', saves: `/api/v1/exports?what=people&format=csv&rule=${rule}` }],
                 [{ name: 'Archive', takes: true, onSelect: () => void archive() }],
@@ -106,11 +133,7 @@ export function SegmentScreen({ id }: { id: string }) {
           act="Save"
           onCancel={() => setEditing(false)}
           onSave={async (next) => {
-            await api(path, { method: 'PUT', body: next });
-            await Promise.all([
-              client.invalidateQueries({ queryKey: ['segment', id] }),
-              client.invalidateQueries({ queryKey: ['segments'] }),
-            ]);
+            await put(next);
             setEditing(false);
           }}
         />
@@ -122,6 +145,11 @@ export function SegmentScreen({ id }: { id: string }) {
           {work.data && data.isBuilding && (
             <div className="rounded-md border border-line bg-panel p-4">
               <Progress work={work.data} noun="people" />
+              {(work.data.state === 'failed' || work.data.state === 'cancelled') && (
+                <Button className="mt-2" onClick={() => void attempt(() => put(document), 'It is being built again.')}>
+                  Build again
+                </Button>
+              )}
               {data.keptBy && (
                 <p className="mt-2 text-soft">
                   Until that is done, those are in it <b>{data.keptBy}</b>.
@@ -192,6 +220,22 @@ export function SegmentScreen({ id }: { id: string }) {
   );
 }
 
+/** What it is for, whose it is, and its tags. */
+function About({ data: { about, owner, tags } }: { data: SegmentView }) {
+  return (
+    <>
+      {about}
+      {(owner !== null || tags.length > 0) && (
+        <span className="block text-xs">
+          {owner !== null && <>Owner: {owner}</>}
+          {owner !== null && tags.length > 0 && ' · '}
+          {tags.map((tag) => `“${tag}”`).join(', ')}
+        </span>
+      )}
+    </>
+  );
+}
+
 function Row({ term, children }: { term: string; children: React.ReactNode }) {
   return (
     <div className="flex items-baseline justify-between gap-4">
@@ -213,10 +257,10 @@ function Compare({ term, of, data }: { term: string; of: (one: Worth) => string 
 function Size({ id, data }: { id: string; data: SegmentView }) {
   const history = useQuery({
     queryKey: ['segment', id, 'history', data.builtAt],
-    queryFn: () => api<HistoryView>(`/segments/${encodeURIComponent(id)}/history?from=${new Date(Date.now() - 365 * DAY).toISOString()}`),
+    queryFn: () => api<HistoryView>(`/segments/${encodeURIComponent(id)}/history?from=${new Date(Date.now() - 89 * DAY).toISOString()}`),
     refetchInterval: 30_000,
   });
-  const days = history.data?.days.map(({ size, ...day }) => ({ ...day, people: size })).slice(-90);
+  const days = history.data?.days.map(({ size, ...day }) => ({ ...day, people: size }));
   return (
     <Part title="Size by day">
       <div className="p-4">
@@ -269,6 +313,7 @@ function Moves({ id }: { id: string }) {
           ))}
         </ul>
       )}
+      {data?.moves.length === 50 && <p className="border-t border-line px-4 py-2 text-xs text-soft">The latest 50.</p>}
     </Part>
   );
 }
@@ -280,6 +325,13 @@ function Members({ id, rule }: { id: string; rule: string }) {
     queryFn: () => api<MembersView>(`/segments/${encodeURIComponent(id)}/members?limit=20`),
     refetchInterval: 5_000,
   });
+  // somebody in a segment that had been empty is news
+  const before = useRef<number | null>(null);
+  const total = data?.total ?? null;
+  useEffect(() => {
+    if (before.current === 0 && total) toast.success(`${plural(total, 'person is', 'people are')} in it now.`);
+    before.current = total;
+  }, [total]);
   return (
     <Part
       title="Who"

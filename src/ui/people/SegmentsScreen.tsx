@@ -176,6 +176,7 @@ function Overlaps() {
         <table className="text-sm">
           <caption className="pb-2 text-left text-xs text-soft">
             Of the people at the left, how many are also in the segment above; darker is a larger share.
+            {data.segments.length === 40 && ' The first 40 segments by name.'}
           </caption>
           <thead>
             <tr>
@@ -205,7 +206,10 @@ function Overlaps() {
                   return (
                     <td
                       key={column.key}
-                      title={`${sayCount(people)} of ${sayCount(row.size)} people of “${row.name}” are in “${column.name}”, ${sayShare(people, row.size) ?? 'none'}`}
+                      title={[
+                        `${sayCount(people)} of ${sayCount(row.size)} people of “${row.name}” are in “${column.name}”`,
+                        sayShare(people, row.size) ?? 'none',
+                      ].join(', ')}
                       className="border border-line px-2 py-1 text-right tabular"
                       style={{ background: `color-mix(in srgb, var(--lane-1) ${Math.round(share * 28)}%, transparent)` }}
                     >

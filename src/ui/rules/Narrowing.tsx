@@ -15,10 +15,16 @@ export function Narrowing({
   rule: Rule;
   /** with a field for one person, and why or why not */ asksWhy?: boolean;
 }) {
-  const { data, error, refetch } = useQuery({
-    queryKey: ['rules', 'count', JSON.stringify(rule)],
-    queryFn: ({ signal }) => api<CountView>('/rules/count', { method: 'POST', body: { rule }, signal }),
+  const key = JSON.stringify(rule);
+  const count = (sample: boolean) => ({
+    queryKey: ['rules', 'count', key, sample],
+    queryFn: ({ signal }: { signal: AbortSignal }) => api<CountView>('/rules/count', { method: 'POST', body: { rule, sample }, signal }),
   });
+  // of very many people first a sample, which becomes exact a moment later
+  const first = useQuery(count(true));
+  const exact = useQuery({ ...count(false), enabled: first.data?.isExact === false });
+  const data = exact.data ?? first.data;
+  const { error, refetch } = first;
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return <Empty title="Counting…" />;
   const steps = [{ says: 'Everybody on file', count: data.everybody }, ...data.narrowing];
@@ -44,6 +50,11 @@ export function Narrowing({
         ))}
       </ol>
       <p>
+        {data.plusMinus !== null && (
+          <span className="text-soft" data-testid="sample">
+            From a sample: {sayCount(data.count)} give or take {sayCount(data.plusMinus)}. The exact count follows.{' '}
+          </span>
+        )}
         Of {plural(data.count, 'person', 'people')}, marketing may go out{' '}
         {CHANNELS.map((channel, place) => (
           <span key={channel}>
@@ -53,22 +64,53 @@ export function Narrowing({
         ))}
         .
       </p>
-      {data.examples.length > 0 && (
-        <p className="text-soft">
-          For example{' '}
-          {data.examples.map((one, place) => (
-            <span key={one.id}>
-              {place > 0 && ', '}
-              <Link href={`/people/${encodeURIComponent(one.id)}`} className="text-ink hover:underline">
-                {one.name ?? one.email ?? one.id}
-              </Link>
-            </span>
-          ))}
-          .
-        </p>
-      )}
+      <People data={data} />
       {asksWhy && <Why rule={rule} examples={data.examples} />}
     </div>
+  );
+}
+
+/** Ten people, with what holds for each of them, and some who fall out at the last part. */
+function People({ data }: { data: CountView }) {
+  const { narrowing } = data;
+  const rows = [...data.examples, ...data.nearly];
+  if (!rows.length) return null;
+  return (
+    <table className="w-full" aria-label="Some of them, and whether each part holds">
+      <thead>
+        <tr className="text-xs text-soft">
+          <th scope="col" className="text-left font-semibold">
+            For example
+          </th>
+          {narrowing.map(({ says }, place) => (
+            <th key={place} scope="col" title={says} className="w-5 text-center font-normal tabular">
+              {place + 1}
+              <span className="sr-only">: {says}</span>
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((one, index) => (
+          <tr key={one.id} className={index === data.examples.length ? 'border-t border-line' : undefined}>
+            <th scope="row" className="max-w-0 truncate text-left font-normal" title={[one.name, one.email].filter(Boolean).join(', ')}>
+              <Link
+                href={`/people/${encodeURIComponent(one.id)}`}
+                className={`block truncate leading-6 hover:underline ${index < data.examples.length ? '' : 'text-soft'}`}
+              >
+                {one.name ?? one.email ?? one.id}
+              </Link>
+            </th>
+            {one.holds.map((holds, place) => (
+              <td key={place} className={holds ? 'text-center text-good' : 'text-center text-stop'}>
+                {holds ? '✓' : '✗'}
+                <span className="sr-only">{holds ? 'holds' : 'does not hold'}</span>
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 

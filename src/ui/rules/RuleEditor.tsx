@@ -2,7 +2,7 @@
 
 import { clsx } from 'clsx';
 import { GripVertical, MoreVertical } from 'lucide-react';
-import { useDeferredValue, useId, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
+import { useDeferredValue, useId, useLayoutEffect, useRef, useState, type KeyboardEvent, type ReactNode } from 'react';
 import { toast } from 'sonner';
 import {
   duplicateAt,
@@ -10,6 +10,7 @@ import {
   groupWordOf,
   insertAt,
   moveTo,
+  nameOfGroup,
   negated,
   partAt,
   partsOf,
@@ -26,7 +27,7 @@ import {
 import { inputClass, Menu, useStore } from '../kit';
 import { Line } from './Line';
 import { useKnown } from './useKnown';
-import { PickWord } from './words';
+import { PickWord, TypeWord } from './words';
 
 const GROUPS: readonly (readonly [GroupWord, string])[] = [
   ['all', 'all of these hold'],
@@ -58,6 +59,12 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   // a single test is shown as a group of one
   const rule = groupWordOf(given) ? given : groupOf('all', [given]);
   const frame = useRef<HTMLDivElement>(null);
+  // where the focus goes once what was changed stands there: before the next key is read
+  const wanted = useRef<RulePath | null>(null);
+  useLayoutEffect(() => {
+    if (wanted.current) frame.current?.querySelector<HTMLElement>(`[data-line="${wanted.current.join('.')}"]`)?.focus();
+    wanted.current = null;
+  });
   const [isTyping, setTyping] = useState(false);
   const known = useKnown(isTyping, startedBy ?? null);
   const [dragged, setDragged] = useState<RulePath | null>(null);
@@ -66,13 +73,15 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   const { currency } = useStore();
   const says = (part: Rule): string => {
     const word = groupWordOf(part);
-    return word ? NAMES[word] : sayRule(part, { currency, ...(startedBy !== undefined && { triggerType: startedBy }) });
+    return word
+      ? (nameOfGroup(part) ?? NAMES[word])
+      : sayRule(part, { currency, ...(startedBy !== undefined && { triggerType: startedBy }) });
   };
   const change = (next: Rule, tag: string, focus?: RulePath) => {
     const parts = partsOf(next);
-    const isSingle = 'all' in next && parts!.length === 1 && !groupWordOf(parts![0]!);
+    const isSingle = 'all' in next && nameOfGroup(next) === undefined && parts!.length === 1 && !groupWordOf(parts![0]!);
     onChange(isSingle ? parts![0]! : next, tag);
-    if (focus) setTimeout(() => frame.current?.querySelector<HTMLElement>(`[data-line="${focus.join('.')}"]`)?.focus());
+    if (focus) wanted.current = focus;
   };
   const move = (path: RulePath, to: RulePath) => {
     const part = partAt(rule, path)!;
@@ -193,6 +202,7 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
   const group = (part: Rule, path: RulePath, depth: number): ReactNode => {
     const word = groupWordOf(part)!;
     const parts = partsOf(part)!;
+    const named = nameOfGroup(part);
     return (
       <div className={clsx(depth > 0 && 'min-w-0 flex-1')}>
         <p className={clsx(depth === 0 && 'text-soft')}>
@@ -201,8 +211,21 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
             label="How the conditions below go together"
             value={word}
             options={GROUPS}
-            onChange={(to) => change(replaceAt(rule, path, groupOf(to, parts)), 'word')}
+            onChange={(to) => change(replaceAt(rule, path, groupOf(to, parts, named)), 'word')}
           />
+          {depth > 0 && (
+            <>
+              {', called '}
+              <TypeWord
+                label={`Name of “${NAMES[word]}”`}
+                value={named ?? ''}
+                read={(text) => (text.length <= 60 ? true : undefined)}
+                onChange={(name) =>
+                  change(replaceAt(rule, path, groupOf(word, parts, name.trim() ? name : undefined)), `${path.join('.')}.named`)
+                }
+              />
+            </>
+          )}
         </p>
         <ul className="mt-1 grid gap-1 border-l-[3px] pl-2" style={{ borderColor: `var(--lane-${depth % 6})` }}>
           {!parts.length && <li className="px-2 text-xs text-soft">{EMPTY[word]}</li>}

@@ -199,3 +199,16 @@ export function DurationWord({ label, value, onChange }: { label: string; value:
     </>
   );
 }
+
+/** A day of the calendar. */
+export function Day({ label, value, onChange }: { label: string; value: string | undefined; onChange: (day: string) => void }) {
+  return (
+    <input
+      type="date"
+      aria-label={label}
+      value={value ?? ''}
+      onChange={(event) => event.target.value && onChange(event.target.value)}
+      className="h-5 rounded-sm border-b border-dashed border-accent bg-transparent font-semibold leading-5"
+    />
+  );
+}

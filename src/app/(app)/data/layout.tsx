@@ -10,6 +10,7 @@ const PLACES = [
   { href: '/data/forms', name: 'Forms' },
   { href: '/data/consent', name: 'Consent' },
   { href: '/data/merges', name: 'Merges' },
+  { href: '/data/places', name: 'Places and currencies' },
 ];
 
 export default screen(({ children }: { children: ReactNode }) => (

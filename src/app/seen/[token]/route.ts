@@ -7,8 +7,8 @@ const PIXEL = Buffer.from('R0lGODlhAQABAIAAAAAAAP///yH5BAEAAAAALAAAAAABAAEAAAIBR
 const pixel = (): Response => new Response(PIXEL, { headers: { 'content-type': 'image/gif', 'cache-control': 'no-store' } });
 
 /** The picture at the end of a message, by which its opening is seen. Whatever goes wrong, it is a picture. */
-export const GET = publicRoute(async ({ db, params }) => {
+export const GET = publicRoute(async ({ db, params, request }) => {
   const link = openLink(env().secret, params.token!, 'open');
-  if (link) await noteTouch(db, link, 'message.opened');
+  if (link) await noteTouch(db, link, 'message.opened', request.headers.get('user-agent'));
   return pixel();
 }, pixel);

@@ -7,6 +7,7 @@ import { sendKind, type SendStep } from './send';
 import { testKind, type TestStep } from './test';
 import { waitKind, type WaitStep } from './wait';
 
+export { hopsOf, MOST_HOPS } from './record';
 export { sayShares } from './test';
 export { sayWait } from './wait';
 export type { BranchStep, EndStep, RecordStep, SendStep, TestStep, WaitStep };

@@ -40,11 +40,18 @@ export const recordSchema = z.strictObject({
 /** How far one recorded event may lead to the next, from flow to flow: two flows that begin each other come to an end. */
 export const MOST_HOPS = 10;
 
+/**
+ * How many flows have led to what a run that was started with some data tells. Only what a flow has recorded has hops: a shop
+ * may mean something else by the word.
+ */
+export const hopsOf = (data: { readonly [name: string]: Value }): number =>
+  typeof data.byFlow === 'string' && typeof data.hops === 'number' ? data.hops + 1 : 1;
+
 /** Records an event of the person, which other flows, rules and reports see like any other. */
 export const recordKind: StepKind<RecordStep> = {
   run(step, here) {
     const { data } = here.about;
-    const hops = typeof data.hops === 'number' ? data.hops + 1 : 1;
+    const hops = hopsOf(data);
     if (hops > MOST_HOPS) {
       here.note('skipped', { saw: { hops: MOST_HOPS } });
       return { to: 'next' };

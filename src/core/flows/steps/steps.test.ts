@@ -12,6 +12,7 @@ import { advancePerson } from '../person';
 import { preflight } from '../preflight';
 import { armedRun, CALLED, type Run } from '../run';
 import { live } from '../testing/arrivals';
+import { letter } from '../testing/asking';
 import { sayTrace } from '../trace';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
@@ -26,19 +27,6 @@ const event = (type: string, minute: number, properties: { readonly [name: strin
   properties,
 });
 const told = (one: FactEvent) => ({ event: one, at: one.time });
-const letter = (id: string): Step => ({
-  id,
-  kind: 'send',
-  name: id,
-  message: {
-    schema: 'viatic.message/1',
-    channel: 'email',
-    kind: 'marketing',
-    subject: 'Hello',
-    preview: '',
-    blocks: [{ id: 'b1', kind: 'text', text: 'Hello' }],
-  },
-});
 const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}): FlowDocument =>
   flowSchema.parse({
     schema: 'viatic.flow/1',
@@ -201,7 +189,7 @@ describe('recording an event', () => {
       },
       { kind: 'send', stepId: 'thanks', visit: 1 },
     ]);
-    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'app.asked']);
+    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'flow.entered', 'app.asked', 'flow.left']);
     // and nothing else has seen it
     expect(facts.events).toHaveLength(1);
   });
@@ -245,6 +233,11 @@ describe('recording an event', () => {
     expect(sayTrace(last, { trigger: 'again', key: 'r1' }, circle, 'EUR').says).toBe(
       'Did not record “Asked for a rating”: flows had begun each other 10 times',
     );
+  });
+
+  it('takes a number that a shop calls hops for what it is: no way that has led on', () => {
+    const lived = lives([record()], [event('app.started', 0, { round: 'r1', hops: 50 })]);
+    expect(lived.runs[0]!.trace.map(({ kind }) => kind)).toEqual(['entered', 'recorded', 'completed']);
   });
 
   it('makes up nothing that shops or we report ourselves', () => {

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { eventTypeSchema, matches, propertyTestsSchema, sayDone, type WhereTest } from '../../rules';
+import { eventsOf, eventTypeSchema, matches, propertyTestsSchema, sayDone, type WhereTest } from '../../rules';
 import { addDuration, approximateMs, DAY, sayDuration } from '../../time';
 import { positiveDuration, stepId } from '../parts';
 import type { StepKind } from './kind';
@@ -37,9 +37,8 @@ export const waitKind: StepKind<WaitStep> = {
     if (!awaited) return until > here.now ? { to: 'wait', until } : { to: 'next', stands: until };
     if (isNew) return { to: 'wait', until, isNew, on: [awaited.event] };
     const from = here.waitFrom ?? until;
-    const came = here.facts.events.find(
-      ({ type, time, ...event }) =>
-        type === awaited.event && time > from && time < until && time <= here.now && matches({ type, time, ...event }, awaited.where),
+    const came = eventsOf(here.facts, awaited.event).find(
+      (event) => event.time > from && event.time < until && event.time <= here.now && matches(event, awaited.where),
     );
     if (came) {
       here.answer({ at: came.time, data: came.properties });

@@ -108,6 +108,8 @@ export function live(
       if (effect.kind === 'send') sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
       else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
     }
+    for (const { type, at, properties } of result.told)
+      tell({ id: String(RECORDED + (recorded += 1)), type, time: at, properties }, dueNow);
     if (result.begins) arm(result.begins);
   }
   return { runs, sends };

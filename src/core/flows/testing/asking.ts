@@ -1,6 +1,7 @@
 import { flowSchema, type Step } from '../document';
 
-const letter = (id: string): Step => ({
+/** A step that sends a letter of one line, under its own name. */
+export const letter = (id: string): Step => ({
   id,
   kind: 'send',
   name: id,

@@ -22,7 +22,8 @@ export const answerKind: TestKind<z.infer<typeof answerSchema>> = {
     const value = answer && valueAt(answer.data, test.property);
     return { holds: compare(value, test), until: null, saw: value };
   },
-  need: () => null,
+  needs: () => [],
+  isForFlows: () => true,
   says: (test, wording) =>
     'came' in test
       ? `what was waited for ${test.came ? 'came' : 'did not come'}`

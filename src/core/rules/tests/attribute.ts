@@ -15,7 +15,7 @@ export const attributeKind: TestKind<z.infer<typeof attributeSchema>> = {
     const value = valueAt(facts.attributes, test.name);
     return { holds: compare(value, test), until: null, saw: value };
   },
-  need: (test) => ({ kind: 'attribute', name: test.name }),
+  needs: (test) => [{ kind: 'attribute', name: test.name }],
   says: (test, wording) => `${wording.isWhose ? 'whose ' : ''}${sayName(test.name)} ${sayComparison(test)}`,
   saySaw: (test, { saw }) => `${sayName(test.name)} was ${sayValue(saw as Value | undefined)}`,
 };

@@ -14,7 +14,8 @@ export const consentKind: TestKind<z.infer<typeof consentSchema>> = {
     const until = reach.pausedUntil !== null && reach.pausedUntil > view.now ? reach.pausedUntil : null;
     return { holds: (barrier === null) === test.reachable, until, saw: barrier };
   },
-  need: (test) => ({ kind: 'reach', channel: test.channel }),
+  needs: (test) => [{ kind: 'reach', channel: test.channel }],
+  turns: () => true,
   says: (test) => `${test.reachable ? 'can' : 'cannot'} ${CHANNEL_WORDS[test.channel].able}`,
   saySaw: (test, { saw }) =>
     saw ? sayBarrier(saw as Barrier, test.channel) : `has an address and agreed to ${CHANNEL_WORDS[test.channel].noun}`,

@@ -72,7 +72,8 @@ export const dateKind: TestKind<DateTest> = {
     const until = next.length ? startOfDayNumber(Math.min(...next), zone) : null;
     return { holds: isWithinDays(test, day, today), until, saw: value };
   },
-  need: (test) => ({ kind: 'attribute', name: test.name }),
+  needs: (test) => [{ kind: 'attribute', name: test.name }],
+  turns: () => true,
   says: (test, wording) => `${wording.isWhose ? 'whose ' : ''}${sayName(test.name)} ${sayDays(test)}`,
   saySaw: (test, { saw }) => `${sayName(test.name)} was ${typeof saw === 'string' ? saw : 'not known'}`,
 };

@@ -3,9 +3,10 @@ import { sayElapsed, sooner, type Instant } from '../../time';
 import { whereTest } from '../compare';
 import { eventsOf, firstAfter } from '../events';
 import { eventTypeSchema } from '../value';
-import { hoursSchema, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { sayDone, sayTimes, sayWhere } from '../wording';
-import { counts, slides } from './counted';
+import { closerShape, isCloser, lookCloser, needsCloser, sayCloser } from './closer';
+import { counts, isSinceFlow, needsOfCounted, slides } from './counted';
 import type { TestKind } from './kind';
 
 const often = z.int().min(0).max(10_000);
@@ -26,10 +27,13 @@ export const eventSchema = z.strictObject({
   /** once at least when it is left out; `didNot` holds where that does not */
   times: timesSchema.optional(),
   where: z.array(whereTest).max(20).optional(),
+  ...closerShape,
   since: sinceSchema,
   /** only those at these times of the week */
   hours: hoursSchema.optional(),
 });
+
+export type EventTest = z.infer<typeof eventSchema>;
 
 /** How often an event was seen, up to as often as was asked for, and when last. */
 export interface SeenEvents {
@@ -49,10 +53,16 @@ export function rangeOf(times: Times = 1): { least: number; most: number; enough
 const ONCE = { least: 1, most: Infinity, enough: 1 };
 
 /** What they did or did not. */
-export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
+export const eventKind: TestKind<EventTest> = {
   look(test, facts, view) {
     const { least, most, enough } = rangeOf(test.times);
-    const { after, isFrom, to } = spanOf(test.since, view);
+    const isHeld = (count: number) => (count >= least && count <= most) === (test.test === 'did');
+    if (isCloser(test)) {
+      const { times, last, until } = lookCloser(test, facts, view);
+      return { holds: isHeld(times), until, saw: { times: Math.min(times, enough), last } satisfies SeenEvents };
+    }
+    const span = spanOf(test.since, view, facts);
+    const { to } = span;
     const events = eventsOf(facts, test.event);
     const { last, ago } = slides(test.since);
     let count = 0;
@@ -79,7 +89,7 @@ export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
       // newest first, and no further back than is asked for
       for (let at = firstAfter(events, to) - 1; at >= 0 && count < enough; at--) {
         const event = events[at]!;
-        if (isFrom ? event.time < after : event.time <= after) break;
+        if (isBefore(event, span)) break;
         if (!counts(event, test, view)) continue;
         count += 1;
         newest ??= event.time;
@@ -89,20 +99,23 @@ export const eventKind: TestKind<z.infer<typeof eventSchema>> = {
       // one that is stamped by a clock ahead of ours counts when its moment has come
       until = sooner(until, events[ahead]?.time ?? null);
     }
-    const did = count >= least && count <= most;
-    return { holds: test.test === 'did' ? did : !did, until, saw: { times: count, last: newest } satisfies SeenEvents };
+    return { holds: isHeld(count), until, saw: { times: count, last: newest } satisfies SeenEvents };
   },
-  need: (test) => ({
-    kind: 'event',
-    name: test.event,
-    where: test.where ?? [],
-    since: test.since,
-    times: rangeOf(test.times).enough,
-    ...(test.hours && { hours: test.hours }),
-  }),
+  needs: (test) =>
+    isCloser(test)
+      ? needsCloser(test)
+      : needsOfCounted(test.event, test, {
+          times: rangeOf(test.times).enough,
+          // the count up to the start is known from the oldest on, whatever came since
+          ...(test.since === 'start' && { order: 'oldest' as const }),
+        }),
+  turns: () => true,
+  isForFlows: isSinceFlow,
   says(test, wording) {
     const phrase = `${test.test === 'did' ? 'has' : 'has not'} ${sayDone(test.event)}`;
-    return `${phrase}${sayWhere(test.where, wording.currency)}${sayTimes(test.times)}${saySince(test.since)}${sayHours(test.hours)}`;
+    const closer = sayCloser(test, wording.currency);
+    const when = `${sayTimes(test.times)}${saySince(test.since)}${sayHours(test.hours)}`;
+    return `${phrase}${sayWhere(test.where, wording.currency)}${closer}${test.then && when ? ',' : ''}${when}`;
   },
   saySaw(test, { saw }, _, at) {
     const { times, last } = saw as SeenEvents;

@@ -1,4 +1,14 @@
 import { z } from 'zod';
+import { ageKind, ageSchema } from './age';
+import { changedKind, changedSchema } from './changed';
+import { clockKind, clockSchema } from './clock';
+import { countryKind, countrySchema } from './country';
+import { flowKind, flowSchema } from './flow';
+import { nearKind, nearSchema } from './near';
+import { ordersKind, ordersSchema } from './orders';
+import { predictedKind, predictedSchema } from './predicted';
+import { reachKind, reachSchema } from './reach';
+import { topicKind, topicSchema } from './topic';
 import { answerKind, answerSchema } from './answer';
 import { attributeKind, attributeSchema } from './attribute';
 import { consentKind, consentSchema } from './consent';
@@ -11,8 +21,14 @@ import { tagKind, tagSchema } from './tag';
 import { totalKind, totalSchema } from './total';
 import { triggerKind, triggerSchema } from './trigger';
 
-export { MOST_ADDED } from './total';
+export { MOST_ADDED } from './counted';
 export { sayDays } from './date';
+export { asEvents, FLOW_ENTERED, FLOW_LEFT, FLOW_OUTCOMES } from './flow';
+export { PREDICTED, PREDICTIONS } from './predicted';
+export { REACH_STATES, sayReachState } from './reach';
+export { isCloser, typesOf, type Closer, type Then } from './closer';
+export type { OrdersTest } from './orders';
+export { segmentKey } from './segment';
 export { rangeOf, type SeenEvents, type Times } from './event';
 
 export const testSchema = z.union([
@@ -26,6 +42,16 @@ export const testSchema = z.union([
   tagSchema,
   eventSchema,
   totalSchema,
+  ageSchema,
+  changedSchema,
+  clockSchema,
+  countrySchema,
+  flowSchema,
+  nearSchema,
+  ordersSchema,
+  predictedSchema,
+  reachSchema,
+  topicSchema,
 ]);
 /** One test of a rule. */
 export type Test = z.infer<typeof testSchema>;
@@ -41,6 +67,16 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   tag: tagKind,
   did: eventKind as TestKind<Extract<Test, { test: 'did' }>>,
   total: totalKind,
+  age: ageKind,
+  changed: changedKind,
+  clock: clockKind,
+  country: countryKind,
+  flow: flowKind,
+  near: nearKind,
+  orders: ordersKind,
+  predicted: predictedKind,
+  reach: reachKind,
+  topic: topicKind,
   didNot: eventKind as TestKind<Extract<Test, { test: 'didNot' }>>,
 };
 

@@ -4,13 +4,10 @@ import { compare, isKnown, whereTest, type Comparison } from '../compare';
 import { eventsOf, firstAfter } from '../events';
 import { valueAt } from '../facts';
 import { eventTypeSchema, propertyName, type Value } from '../value';
-import { hoursSchema, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { isAmount, sayComparison, sayEvent, sayName, sayValue, sayWhere } from '../wording';
-import { counts, slides } from './counted';
+import { counts, isSinceFlow, MOST_ADDED, needsOfCounted, slides } from './counted';
 import type { TestKind } from './kind';
-
-/** Of how many events at most something is added up: the newest, or the oldest where what counts is how long ago they are. */
-export const MOST_ADDED = 1000;
 
 const number = z.number();
 export const totalSchema = z
@@ -60,7 +57,8 @@ const currencyOf = (test: TotalTest, currency?: string) => (isAmount(test.of) &&
 /** What a property of all that happened comes to: its sum, average, largest, smallest, or how many different values it had. */
 export const totalKind: TestKind<TotalTest> = {
   look(test, facts, view) {
-    const { after, isFrom, to } = spanOf(test.since, view);
+    const span = spanOf(test.since, view, facts);
+    const { to } = span;
     const events = eventsOf(facts, test.event);
     const { last, ago } = slides(test.since);
     const values: (Value | undefined)[] = [];
@@ -82,7 +80,7 @@ export const totalKind: TestKind<TotalTest> = {
       let oldest: Instant | null = null;
       for (let at = firstAfter(events, to) - 1; at >= 0 && values.length < MOST_ADDED; at--) {
         const event = events[at]!;
-        if (isFrom ? event.time < after : event.time <= after) break;
+        if (isBefore(event, span)) break;
         if (!counts(event, test, view)) continue;
         values.push(valueAt(event.properties, test.of));
         oldest = event.time;
@@ -94,15 +92,9 @@ export const totalKind: TestKind<TotalTest> = {
     const taken = takeOf(test.take, values);
     return { holds: taken !== null && compare(taken, test as Comparison), until, saw: taken };
   },
-  need: (test) => ({
-    kind: 'event',
-    name: test.event,
-    where: test.where ?? [],
-    since: test.since,
-    times: MOST_ADDED,
-    also: [test.of],
-    ...(test.hours && { hours: test.hours }),
-  }),
+  needs: (test) => needsOfCounted(test.event, test, { times: MOST_ADDED, also: [test.of] }),
+  turns: () => true,
+  isForFlows: isSinceFlow,
   says(test, wording) {
     const currency = currencyOf(test, wording.currency);
     const what = `${wording.isWhose ? 'whose ' : ''}${TAKEN[test.take](sayName(test.of))} ${sayComparison(test as Comparison, currency)}`;

@@ -15,7 +15,8 @@ export const triggerKind: TestKind<z.infer<typeof triggerSchema>> = {
     const value = view.about && valueAt(view.about.data, test.property);
     return { holds: compare(value, test), until: null, saw: value };
   },
-  need: () => null,
+  needs: () => [],
+  isForFlows: () => true,
   says: (test, wording) =>
     `${sayTriggerProperty(test.property, wording)} ${sayComparison(test, isAmount(test.property) ? wording.currency : undefined)}`,
   saySaw: (test, { saw }, wording) =>

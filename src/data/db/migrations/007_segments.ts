@@ -85,7 +85,7 @@ export async function up(knex: Knex): Promise<void> {
     create function look_at(person_ids bigint[], moment timestamptz) returns void language sql as $$
       insert into segment_looks (person_id, due_at, signals) select id, moment, '{*}' from unnest(person_ids) as id
         where exists (select 1 from segments where archived_at is null)
-      on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at), 
+      on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at),
         signals = array(select distinct unnest(segment_looks.signals || excluded.signals)), noted_in = pg_current_xact_id()
     $$;
 
@@ -93,7 +93,7 @@ export async function up(knex: Knex): Promise<void> {
     begin
       insert into segment_looks (person_id, due_at, signals)
         select c.person_id, min(c.at), array_agg(distinct s.signal) from changed c
-        cross join lateral unnest(fact_signals(c.kind, c.name)) as f(signal) join segment_signals s on s.signal = f.signal group by 1
+        cross join lateral unnest(fact_signals(c.kind, c.name)) as f(signal) join segment_signals s on s.signal = f.signal group by 1 order by 1
       on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at), noted_in = pg_current_xact_id(),
         signals = array(select distinct unnest(segment_looks.signals || excluded.signals));
       return null;

@@ -1,13 +1,17 @@
 import type { Instant } from '../time';
 import { isCurrency, toMinor } from '../money';
-import { inOrder, type FactEvent } from '../rules';
-import type { OrderTotals } from '../revenue';
+import { inOrder, type FactEvent } from './facts';
 
 export const ORDER_EVENTS = ['order.placed', 'order.cancelled', 'order.refunded'] as const;
 
 /** An order as all its events tell it. `placedAt` is null while only a cancellation or refund has arrived. */
-export interface Order extends Omit<OrderTotals, 'placedAt'> {
+export interface Order {
+  readonly orderId: string;
   readonly placedAt: Instant | null;
+  readonly valueMinor: number;
+  /** what has been paid back so far */
+  readonly refundedMinor: number;
+  readonly isCancelled: boolean;
   readonly currency: string;
   readonly cartId: string | null;
   readonly discountMinor: number;

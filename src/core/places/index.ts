@@ -1,0 +1,3 @@
+export * from './country';
+export * from './distance';
+export * from './groups';

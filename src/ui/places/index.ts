@@ -1,0 +1,1 @@
+export { PlacesScreen } from './PlacesScreen';

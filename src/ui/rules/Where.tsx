@@ -1,0 +1,156 @@
+'use client';
+
+import { Fragment } from 'react';
+import { useQuery } from '@tanstack/react-query';
+import type { TypeDetail } from '@/core/api';
+import { sayName, type PropertyTest, type WhereTest } from '@/core/rules';
+import { api, sayCount } from '../kit';
+import { Compared } from './compared';
+import { Off } from './parts';
+import { FindWord } from './words';
+
+export const NEW_TEST: PropertyTest = { property: 'value', op: 'atLeast', value: 50 };
+export const NEW_ITEM: WhereTest = { property: 'items', any: [{ property: 'sku', op: 'is', value: '' }] };
+
+/** The properties that events of a type have borne, with values that occurred. */
+export function useProperties(event: string): TypeDetail['list'] {
+  const { data } = useQuery({
+    queryKey: ['catalogue', event],
+    queryFn: () => api<TypeDetail>(`/catalogue/${encodeURIComponent(event)}`),
+    staleTime: 60_000,
+    retry: false,
+  });
+  return data?.list ?? [];
+}
+
+/** What is asked of an event's properties. */
+export function Where({
+  event,
+  where,
+  lead = 'whose',
+  onChange,
+}: {
+  event: string;
+  where: readonly WhereTest[];
+  lead?: string;
+  onChange: (where: WhereTest[], field: string) => void;
+}) {
+  const properties = useProperties(event);
+  const put = (index: number, one: WhereTest, field: string) =>
+    onChange(
+      where.map((old, at) => (at === index ? one : old)),
+      `where.${index}.${field}`,
+    );
+  const remove = (index: number) =>
+    onChange(
+      where.filter((_, at) => at !== index),
+      'where',
+    );
+  return (
+    <>
+      {where.map((one, index) => (
+        <Fragment key={index}>
+          {index ? ' and ' : ' '}
+          {'any' in one ? (
+            <>
+              with one of its{' '}
+              <PropertyWord
+                label="List"
+                value={one.property}
+                properties={properties}
+                onChange={(property) => put(index, { ...one, property }, 'property')}
+              />{' '}
+              whose{' '}
+              {one.any.map((item, at) => (
+                <Fragment key={at}>
+                  {at > 0 && ' and '}
+                  <Property
+                    test={item}
+                    properties={ITEM_PROPERTIES}
+                    onChange={(next, field) =>
+                      put(index, { ...one, any: one.any.map((old, n) => (n === at ? next : old)) }, `${at}.${field}`)
+                    }
+                  />
+                </Fragment>
+              ))}{' '}
+              <Off
+                says="and whose …"
+                onClick={() => put(index, { ...one, any: [...one.any, { property: 'price', op: 'atLeast', value: 10 }] }, 'any')}
+              />
+            </>
+          ) : (
+            <>
+              {lead} <Property test={one} properties={properties} onChange={(next, field) => put(index, next, field)} />
+            </>
+          )}{' '}
+          <Off onClick={() => remove(index)} />
+        </Fragment>
+      ))}
+    </>
+  );
+}
+
+/** What the lines of carts and orders commonly bear. */
+const ITEM_PROPERTIES: TypeDetail['list'] = ['sku', 'name', 'category', 'price', 'quantity'].map((name) => ({
+  name,
+  count: 0,
+  kinds: {},
+  values: [],
+}));
+
+export function PropertyWord({
+  label = 'Property',
+  value,
+  properties,
+  onChange,
+}: {
+  label?: string;
+  value: string;
+  properties: TypeDetail['list'];
+  onChange: (property: string) => void;
+}) {
+  return (
+    <FindWord
+      label={label}
+      value={value}
+      shown={sayName(value)}
+      takesOther
+      options={properties.map((one) => ({
+        key: one.name,
+        name: sayName(one.name),
+        ...(one.count > 0 && {
+          note: `${sayCount(one.count)} times${one.values[0] ? `, such as ${one.values[0].value.slice(0, 20)}` : ''}`,
+        }),
+      }))}
+      onChange={(property) => /^[\p{L}_][\p{L}\p{N}_.-]{0,119}$/u.test(property) && onChange(property)}
+    />
+  );
+}
+
+function Property({
+  test,
+  properties,
+  onChange,
+}: {
+  test: PropertyTest;
+  properties: TypeDetail['list'];
+  onChange: (test: PropertyTest, field: string) => void;
+}) {
+  const own = properties.find((one) => one.name === test.property);
+  const asked = typeof test.value === 'string' ? test.value : null;
+  const isMissing =
+    test.op === 'is' &&
+    asked !== null &&
+    asked !== '' &&
+    own !== undefined &&
+    own.values.length > 0 &&
+    own.values.length < 10 &&
+    !own.values.some((one) => one.value === asked);
+  return (
+    <>
+      <PropertyWord value={test.property} properties={properties} onChange={(property) => onChange({ ...test, property }, 'property')} />{' '}
+      <Compared test={test} values={own?.values} onChange={(change, field) => onChange({ property: test.property, ...change }, field)} />
+      {isMissing && <span className="ml-1 text-xs text-caution">It has not been “{asked}” yet.</span>}
+    </>
+  );
+}
