@@ -22,6 +22,9 @@ export interface Mailer {
 /** The whole of one handing-over, however slowly the server answers. */
 export const LONGEST_HANDOVER_MS = 40_000;
 
+/** A mail waits for a place for this share of the longest handing-over; what is left is too short to begin one. */
+const SHARE_FOR_WAITING = 0.75;
+
 /** Raised when the server has not taken a mail in time: it may yet do so, and knows the mail by its Message-ID when it comes again. */
 export class TooSlow extends Error {}
 
@@ -60,11 +63,10 @@ export function openMailer(
   return {
     async send(mail) {
       let timer: NodeJS.Timeout | undefined;
+      const late = () => new TooSlow(`the mail server did not answer within ${Math.round(longestMs / 1000)} seconds`);
+      const askedAt = performance.now();
       const tooSlow = new Promise<never>((_, fail) => {
-        timer = setTimeout(
-          () => fail(new TooSlow(`the mail server did not answer within ${Math.round(longestMs / 1000)} seconds`)),
-          longestMs,
-        );
+        timer = setTimeout(() => fail(late()), longestMs);
       });
       const turn = new Promise<Pool>((enter) => waiting.push(enter));
       letIn();
@@ -75,6 +77,12 @@ export function openMailer(
         // a place that is free only now is for the next
         void turn.then(leave);
         throw error;
+      }
+      // with its time all but over, it would be handed over after we have said that it was not
+      if (performance.now() - askedAt > SHARE_FOR_WAITING * longestMs) {
+        clearTimeout(timer);
+        leave(own);
+        throw late();
       }
       try {
         const sending = own.transport.sendMail({
