@@ -75,7 +75,7 @@ it.each([
   for (const one of trying) one.catch(() => undefined);
   if (stallMs) {
     await new Promise((connected) => setTimeout(connected, 260));
-    for (const until = Date.now() + stallMs; Date.now() < until; );
+    for (const until = Date.now() + stallMs; Date.now() < until;);
   }
   const tried = await Promise.allSettled(trying);
   expect(tried.every((one) => one.status === 'rejected')).toBe(true);
