@@ -265,6 +265,20 @@ test('more is asked of an event: the last, what then came, at which times; a gro
   // which person each part holds for stands beside it
   await expect(page.getByRole('table', { name: 'Some of them, and whether each part holds' })).toBeVisible();
 
+  // how and where consent was given, by its words
+  await add.fill('agreed checkout');
+  await page
+    .getByRole('option', { name: /^has agreed to email/ })
+    .first()
+    .click();
+  const agreed = page.locator('[data-line="1"]');
+  await agreed.getByRole('button', { name: 'where …' }).click();
+  await agreed.getByLabel('How', { exact: true }).last().selectOption({ label: 'is known' });
+  await agreed.getByRole('button', { name: 'since when …' }).click();
+  expect(await agreed.getAttribute('aria-label')).toBe(
+    'has agreed to email (how contains “checkout”, where is known) more than 30 days ago',
+  );
+
   await add.fill('any of');
   await page.keyboard.press('Enter');
   await page.getByLabel('Name of “any of”').fill('Near us');

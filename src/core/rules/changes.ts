@@ -10,7 +10,8 @@ export type FactKind = (typeof FACT_KINDS)[number];
 
 /**
  * One change of what is known of somebody: the fact by kind and name, what it was and what it is. Null stands for nothing.
- * `attribute`: its value. `consent` by channel: given or withdrawn. `suppression` by channel: the reason. `pause`: until when,
+ * `attribute`: its value. `consent` by channel: its state, how, where and when it was said; given or withdrawn alone where that
+ * was not written down. `suppression` by channel: the reason. `pause`: until when,
  * in milliseconds. `topic`: true while declined. `tag`, `list`, `segment`: since when, in milliseconds, while on it; true where
  * that was not written down.
  */
@@ -61,7 +62,7 @@ function withFact(known: KnownFacts, { kind, name, at }: FactChange, value: Valu
       return { ...reach((channel) => ({ hasAddress: addressOf(channel, attributes) !== null })), attributes };
     }
     case 'consent':
-      return reach((channel) => (channel === name ? { state: value === 'given' || value === 'withdrawn' ? value : 'unknown' } : {}));
+      return reach((channel) => (channel === name ? consentOf(value, at) : {}));
     case 'suppression':
       return reach((channel) => (channel === name ? { suppressed: typeof value === 'string' ? value : null } : {}));
     case 'pause':
@@ -75,6 +76,15 @@ function withFact(known: KnownFacts, { kind, name, at }: FactChange, value: Valu
     case 'segment':
       return { ...known, segments: member(known.segments), since: since() };
   }
+}
+
+/** A consent as its history has it. */
+function consentOf(value: Value, at: Instant): Pick<Facts['reach'][Channel], 'state' | 'said'> {
+  const told = (value !== null && typeof value === 'object' ? value : { state: value }) as { readonly [name: string]: Value | undefined };
+  const text = (one: Value | undefined) => (typeof one === 'string' && one !== '' ? one : null);
+  const { state } = told;
+  if (state !== 'given' && state !== 'withdrawn') return { state: 'unknown', said: null };
+  return { state, said: { at: typeof told.at === 'number' ? told.at : at, how: text(told.how), place: text(told.place) } };
 }
 
 /** Which signals a change sends: whoever waits for one of them looks again. */

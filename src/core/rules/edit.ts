@@ -100,6 +100,7 @@ export function negated(rule: Rule): Rule {
     case 'consent':
       return { ...test, reachable: !test.reachable };
     case 'reach':
+    case 'said':
     case 'flow':
       return { ...test, is: !test.is };
     case 'topic':

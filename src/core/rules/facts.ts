@@ -5,10 +5,19 @@ import type { Value } from './value';
 import type { World } from './world';
 
 /** What stands between us and one channel of a person. */
+/** A word on consent: when it was said, how, and where. */
+export interface Said {
+  readonly at: Instant;
+  readonly how: string | null;
+  readonly place: string | null;
+}
+
 export interface Reach {
   readonly hasAddress: boolean;
   /** what the person agreed to: given, withdrawn, or never asked */
   readonly state: 'given' | 'withdrawn' | 'unknown';
+  /** what was last said of it, and what that rests on; null where nothing was, left out where it is not asked */
+  readonly said?: Said | null;
   /** why the address must never be written to, or null */
   readonly suppressed: string | null;
   /** until when the person has asked for no marketing, or null */

@@ -309,6 +309,36 @@ describe('about the person', () => {
     expect(until(is('paused'), known)).toBe(NOW + HOUR);
   });
 
+  it('what a consent rests on: how and where it was last said, and since when it stands', () => {
+    const since = NOW - 10 * 24 * HOUR;
+    const email = {
+      hasAddress: true,
+      state: 'given',
+      suppressed: null,
+      pausedUntil: null,
+      said: { at: since, how: 'checkout', place: 'https://shop.example/pay' },
+    } as const;
+    const known = factsOf('1', { reach: { email } });
+    const said = (more: object = {}) => ({ test: 'said', channel: 'email', state: 'given', is: true, ...more });
+    expect(holds(said(), known)).toBe(true);
+    expect(holds(said({ state: 'withdrawn' }), known)).toBe(false);
+    expect(holds(said({ channel: 'sms' }), known)).toBe(false);
+    expect(holds(said({ how: { op: 'contains', value: 'check' } }), known)).toBe(true);
+    expect(holds(said({ how: { op: 'is', value: 'form' } }), known)).toBe(false);
+    expect(holds(said({ is: false, how: { op: 'is', value: 'form' } }), known)).toBe(true);
+    expect(holds(said({ place: { op: 'startsWith', value: 'https://shop.example/' } }), known)).toBe(true);
+    expect(
+      holds(said({ place: { op: 'unknown' } }), factsOf('1', { reach: { email: { ...email, said: { ...email.said, place: null } } } })),
+    ).toBe(true);
+    expect(holds(said({ since: { last: 'P7D' } }), known)).toBe(false);
+    expect(until(said({ since: { last: 'P11D' } }), known)).toBe(since + 11 * 24 * HOUR);
+    expect(holds(said({ since: { ago: 'P11D' } }), known)).toBe(false);
+    expect(until(said({ since: { ago: 'P11D' } }), known)).toBe(since + 11 * 24 * HOUR);
+    const says = sayRule(ruleSchema.parse(said({ how: { op: 'contains', value: 'check' }, since: { last: 'P30D' } })), {});
+    expect(says).toBe('has agreed to email (how contains “check”) in the last 30 days');
+    expect(ruleSchema.safeParse(said({ how: { op: 'contains', value: 5 } })).success).toBe(false);
+  });
+
   it('topics are wanted until somebody says otherwise', () => {
     expect(holds({ test: 'topic', topic: 'news', wants: true }, facts())).toBe(true);
     expect(holds({ test: 'topic', topic: 'news', wants: true }, facts({ declined: ['news'] }))).toBe(false);

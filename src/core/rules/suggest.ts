@@ -62,6 +62,7 @@ const IN_FLOW = (count: number | undefined): readonly Ready[] => [
   ],
 ];
 
+const SAID: Rule = { test: 'said', channel: 'email', state: 'given', is: true, how: { op: 'contains', value: 'checkout' } };
 /** Near a place that is still to be named. */
 const NEAR: Rule = { test: 'near', name: 'location', place: { latitude: 0, longitude: 0 }, within: 25, unit: 'km', is: true };
 const number = new Intl.NumberFormat('en-IE');
@@ -179,6 +180,12 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
     ['bounced address email', 'reach', { test: 'reach', channel: 'email', state: 'bounced', is: !isNot }],
     ['suppressed address email', 'reach', { test: 'reach', channel: 'email', state: 'suppressed', is: !isNot }],
     ['withdrawn consent unsubscribed email', 'reach', { test: 'reach', channel: 'email', state: 'withdrawn', is: !isNot }],
+    ['agreed consent given how where at the checkout form import', 'consent', SAID],
+    [
+      'agreed consent given recently when',
+      'consent',
+      { test: 'said', channel: 'email', state: 'given', is: !isNot, since: { last: 'P30D' } },
+    ],
     ['no consent on file never asked email', 'reach', { test: 'reach', channel: 'email', state: 'notAsked', is: true }],
     ['chance of buying again predicted expected', 'expected', { test: 'predicted', of: 'chanceOfBuying', op: 'atLeast', value: 0.5 }],
     ['orders expected predicted', 'expected', { test: 'predicted', of: 'ordersExpected', op: 'atLeast', value: 1 }],

@@ -8,6 +8,7 @@ import * as ground from './migrations/005_ground';
 import * as answers from './migrations/006_answers';
 import * as segments from './migrations/007_segments';
 import * as language from './migrations/008_language';
+import * as said from './migrations/009_said';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -36,6 +37,7 @@ const migrations: Record<string, Knex.Migration> = {
   '006_answers': answers,
   '007_segments': segments,
   '008_language': language,
+  '009_said': said,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -28,7 +28,12 @@ const told = async (id?: string) =>
   ((await changesSince(lab.db, [id ?? (await idOf())], 0)).get(id ?? (await idOf())) ?? []).map(({ kind, name, was, is }) => {
     // of what somebody belongs to the change tells since when, in milliseconds
     const plain = (value: unknown) => (['tag', 'list'].includes(kind) && Number(value) > Date.now() - 60_000 ? 'since' : value);
-    return [kind, name, plain(was), plain(is)];
+    // and of a consent what it rests on
+    const word = (value: unknown) => {
+      const { state, how } = (value ?? {}) as { state?: string; how?: string };
+      return kind === 'consent' && state ? `${state}: ${how}` : plain(value);
+    };
+    return [kind, name, word(was), word(is)];
   });
 const causes = () => query<{ kind: string; cause: string }>(lab.db, 'select kind, cause from fact_changes order by id');
 
@@ -42,7 +47,7 @@ describe('what is known of somebody has a history', () => {
     expect((await told()).sort()).toEqual([
       ['attribute', 'city', null, 'Ghent'],
       ['attribute', 'firstName', 'Robin', 'Robyn'],
-      ['consent', 'email', 'given', 'withdrawn'],
+      ['consent', 'email', 'given: page.viewed from test', 'withdrawn: page.viewed from test'],
     ]);
   });
 
@@ -69,7 +74,7 @@ describe('what is known of somebody has a history', () => {
         ['tag', 'vip', null, 'since'],
         ['tag', 'vip', 'since', null],
         ['list', 'keepers', null, 'since'],
-        ['consent', 'email', null, 'given'],
+        ['consent', 'email', null, 'given: at the fair'],
         ['suppression', 'email', null, 'bounced'],
         ['pause', '', null, Date.parse('2027-01-01T00:00:00Z')],
       ].sort(),

@@ -1,7 +1,17 @@
 import { createHash } from 'node:crypto';
 import { RECORDED, type EventAsk } from '@/core/flows';
 import { placeKey } from '@/core/places';
-import { addressOf, inOrder, type AttributeChange, type Channel, type FactEvent, type Facts, type Reach, type Value } from '@/core/rules';
+import {
+  addressOf,
+  inOrder,
+  type AttributeChange,
+  type Channel,
+  type FactEvent,
+  type Facts,
+  type Reach,
+  type Said,
+  type Value,
+} from '@/core/rules';
 import { query, queryPrepared, rowsOf, type Sql } from '../db';
 import { changesSince } from './changes';
 import { whereSql } from './looking';
@@ -23,7 +33,7 @@ interface FactRow {
   id: string;
   attributes: Record<string, Value>;
   paused_ms: string | null;
-  consents: { [channel in Channel]?: 'given' | 'withdrawn' } | null;
+  consents: { [channel in Channel]?: { state: 'given' | 'withdrawn'; at: number; how: string | null; place: string | null } } | null;
   suppressed: { [channel in Channel]?: string } | null;
   /** by key, since when in milliseconds */
   lists: Since | null;
@@ -34,7 +44,7 @@ interface FactRow {
 
 /** Selects, for `people p`, what stands between us and each of their addresses. */
 export const REACH_COLUMNS = `(extract(epoch from p.paused_until) * 1000)::bigint as paused_ms,
-  (select jsonb_object_agg(c.channel, c.state) from consents c where c.person_id = p.id) as consents,
+  (select jsonb_object_agg(c.channel, consent_fact(c.state, c.at, c.how, c.place)) from consents c where c.person_id = p.id) as consents,
   (select jsonb_object_agg(s.channel, s.reason) from suppressions s where (s.channel, s.address) in
     (('email', p.email), ('sms', p.attributes->>'phone'), ('push', p.attributes->>'pushToken'))) as suppressed`;
 
@@ -219,11 +229,15 @@ async function loadAsked(sql: Sql, asked: ReadonlyMap<string, FactsAsked>): Prom
   return new Map([...found].map(([personId, events]) => [personId, [...events.values()].sort(inOrder)]));
 }
 
+type Consent = NonNullable<NonNullable<FactRow['consents']>[Channel]>;
+const saidOf = (consent: Consent | undefined): Said | null => (consent ? { at: consent.at, how: consent.how, place: consent.place } : null);
+
 /** What stands between us and each address of a person, from the columns of {@link REACH_COLUMNS}. */
 export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consents' | 'suppressed'>): Facts['reach'] {
   const of = (channel: Channel): Reach => ({
     hasAddress: addressOf(channel, row.attributes) !== null,
-    state: row.consents?.[channel] ?? 'unknown',
+    state: row.consents?.[channel]?.state ?? 'unknown',
+    said: saidOf(row.consents?.[channel]),
     suppressed: row.suppressed?.[channel] ?? null,
     pausedUntil: row.paused_ms === null ? null : Number(row.paused_ms),
   });

@@ -149,6 +149,23 @@ const leaf = fc.oneof(
     state: fc.constantFrom('address', 'given', 'withdrawn', 'notAsked', 'paused', 'suppressed', 'bounced', 'complained'),
     is: fc.boolean(),
   }),
+  fc.record(
+    {
+      test: fc.constant('said'),
+      channel: fc.constantFrom('email', 'sms'),
+      state: fc.constantFrom('given', 'withdrawn'),
+      is: fc.boolean(),
+      how: fc.constantFrom<unknown>(
+        { op: 'contains', value: 'check' },
+        { op: 'is', value: 'checkout' },
+        { op: 'unknown' },
+        { op: 'isNot', value: 'form' },
+      ),
+      place: fc.constantFrom<unknown>({ op: 'known' }, { op: 'startsWith', value: 'https://' }),
+      since: sliding,
+    },
+    { requiredKeys: ['test', 'channel', 'state', 'is'] },
+  ),
   fc.record({ test: fc.constant('topic'), topic: fc.constantFrom('news', 'never'), wants: fc.boolean() }),
   fc.record({
     test: fc.constant('predicted'),
@@ -304,6 +321,14 @@ const person = fc.record({
   // by channel, what stands between us and them: 0 no address, 1 an empty one, 2 one that is suppressed, 3 one that is not
   address: fc.array(fc.constantFrom(0, 1, 2, 3, 3), { minLength: 3, maxLength: 3 }),
   consent: fc.array(fc.constantFrom('given', 'given', 'withdrawn', null), { minLength: 3, maxLength: 3 }),
+  said: fc.array(
+    fc.record({
+      at: fc.constantFrom(-40 * DAY, -7 * DAY, -1, 0, 60_000),
+      how: fc.constantFrom('', 'checkout', 'form'),
+      place: fc.constantFrom(null, 'https://x.example', 'shop'),
+    }),
+    { minLength: 3, maxLength: 3 },
+  ),
   pausedFor: fc.constantFrom(null, null, -DAY, 0, 1, DAY),
   lists: fc.subarray(['keepers', 'plants']),
   tags: fc.subarray(['vip', "o'tag"]),
@@ -357,9 +382,17 @@ it(
             })),
           );
           await insert(
-            `insert into consents (person_id, channel, state, at) select id, channel, state, now()
-            from json_to_recordset(cast(:rows as json)) as r(id bigint, channel text, state text) where state is not null`,
-            rows.flatMap(channels),
+            `insert into consents (person_id, channel, state, at, how, place) select id, channel, state, at, said, place
+            from json_to_recordset(cast(:rows as json)) as r(id bigint, channel text, state text, at timestamptz, said text, place text)
+            where state is not null`,
+            rows.flatMap((one) =>
+              channels(one).map((consent, c) => ({
+                ...consent,
+                at: new Date(NOW + one.said[c]!.at),
+                said: one.said[c]!.how,
+                place: one.said[c]!.place,
+              })),
+            ),
           );
           await insert(
             `insert into suppressions (channel, address, reason, at) select channel, address, reason, now()

@@ -105,6 +105,17 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
   topic: (test, { bind }) =>
     not(!test.wants, `exists (select 1 from declined_topics d where d.person_id = p.id and d.topic = ${bind(test.topic)})`),
   reach: (test, looking) => not(test.is, reachSql(test, looking)),
+  said: (test, looking) => {
+    const { bind } = looking;
+    const told = (name: string) => `to_jsonb(nullif(c.${name}, ''))`;
+    const conditions = [
+      `c.person_id = p.id and c.channel = ${bind(test.channel)} and c.state = ${bind(test.state)}`,
+      ...(test.how ? [compareSql(bind, told('how'), test.how)] : []),
+      ...(test.place ? [compareSql(bind, told('place'), test.place)] : []),
+      ...(test.since ? sinceSql(test.since, 'c.at', looking) : []),
+    ];
+    return not(test.is, `exists (select 1 from consents c where ${conditions.join(' and ')})`);
+  },
   changed: (test, looking) => {
     const { bind } = looking;
     const name = outermost(test.name);

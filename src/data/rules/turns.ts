@@ -72,6 +72,9 @@ export function turnsToSql(rule: Rule, now: Instant, zone: string, world: World 
       case 'reach':
         parts.add(`select p.id as person_id, p.paused_until as at from people p where p.paused_until > ${nowSql}`);
         break;
+      case 'said':
+        if (test.since) slide({ of: 'consent', name: test.channel }, durationOf(test.since));
+        break;
       case 'date':
         day(test.name, test.yearly ? 'anniversary(d.day, year)' : null, [
           ...(test.to === undefined ? [] : [`a.day - ${bind(test.to, 'int')}`]),
@@ -145,13 +148,14 @@ function onlyFalls(part: Rule): boolean {
 
 /** Where moments stand at which something begins to be so long ago. */
 interface Source {
-  readonly of: 'event' | 'order' | 'change' | 'list' | 'tag' | 'segment';
+  readonly of: 'event' | 'order' | 'change' | 'consent' | 'list' | 'tag' | 'segment';
   readonly name: string;
 }
 const SOURCES: { readonly [K in Source['of']]: (name: string) => { moment: string; from: string; which: string } } = {
   event: (name) => ({ moment: 'x.time', from: 'events x', which: `x.type = ${name}` }),
   order: () => ({ moment: 'x.placed_at', from: 'orders x', which: 'x.placed_at is not null' }),
   change: (name) => ({ moment: 'x.at', from: 'fact_changes x', which: `x.kind = 'attribute' and x.name = ${name}` }),
+  consent: (name) => ({ moment: 'x.at', from: 'consents x', which: `x.channel = ${name}` }),
   list: (name) => ({ moment: 'x.at', from: 'list_members x join lists l on l.id = x.list_id', which: `l.key = ${name}` }),
   tag: (name) => ({ moment: 'x.at', from: 'person_tags x', which: `x.tag = ${name}` }),
   segment: (name) => ({ moment: 'x.since', from: 'segment_members x join segments s on s.id = x.segment_id', which: `s.key = ${name}` }),

@@ -348,6 +348,7 @@ describe('law: what is kept is what a look at everybody would give', () => {
     fc.constantFrom(
       { test: 'attribute', name: 'country', op: 'is', value: 'NL' },
       { test: 'consent', channel: 'email', reachable: true },
+      { test: 'said', channel: 'email', state: 'given', is: true, how: { op: 'contains', value: 'phone' }, since: { last: 'PT5H' } },
       { test: 'tag', tag: 'vip', has: true },
       { test: 'list', list: 'keepers', member: true },
       { test: 'segment', segment: 's0', member: false },

@@ -32,6 +32,45 @@ export function Reached({ test, put }: LineProps<OfKind<'reach'>>) {
   );
 }
 
+const TEXTS = OPS.filter(([op]) => ['is', 'isNot', 'contains', 'startsWith', 'oneOf', 'noneOf', 'known', 'unknown'].includes(op));
+
+/** What somebody's consent rests on: how and where it was said, and since when it stands. */
+export function OfSaid({ test, put }: LineProps<OfKind<'said'>>) {
+  const { noun } = CHANNEL_WORDS[test.channel];
+  const part = (words: string, name: 'how' | 'place') => {
+    const asked = test[name];
+    if (!asked) return <Off says={`${words} …`} onClick={() => put({ ...test, [name]: { op: 'contains', value: '' } }, name)} />;
+    return (
+      <>
+        {words}{' '}
+        <Compared
+          test={asked}
+          ops={TEXTS}
+          onChange={(change, field) => put({ ...test, [name]: { ...without(asked, 'value'), ...change } } as Rule, `${name}.${field}`)}
+        />{' '}
+        <Off onClick={() => put(without(test, name) as Rule, name)} />
+      </>
+    );
+  };
+  return (
+    <>
+      {is(test.is, 'has', 'has not', 'Whether', (so) => put({ ...test, is: so }, 'is'))}{' '}
+      <PickWord
+        label="What they said"
+        value={test.state}
+        options={[
+          ['given', `agreed to ${noun}`],
+          ['withdrawn', `withdrawn consent to ${noun}`],
+        ]}
+        onChange={(state) => put({ ...test, state }, 'state')}
+      />{' '}
+      (<PickWord label="Channel" value={test.channel} options={channels} onChange={(channel) => put({ ...test, channel }, 'channel')} />){' '}
+      {part('how', 'how')} {part('where', 'place')}{' '}
+      <MemberSince since={test.since} onChange={(since) => put({ ...without(test, 'since'), ...(since && { since }) } as Rule, 'since')} />
+    </>
+  );
+}
+
 export function OfTopic({ test, known, put }: LineProps<OfKind<'topic'>>) {
   return (
     <>

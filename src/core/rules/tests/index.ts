@@ -8,6 +8,7 @@ import { nearKind, nearSchema } from './near';
 import { ordersKind, ordersSchema } from './orders';
 import { predictedKind, predictedSchema } from './predicted';
 import { reachKind, reachSchema } from './reach';
+import { saidKind, saidSchema } from './said';
 import { topicKind, topicSchema } from './topic';
 import { answerKind, answerSchema } from './answer';
 import { attributeKind, attributeSchema } from './attribute';
@@ -51,6 +52,7 @@ export const testSchema = z.union([
   ordersSchema,
   predictedSchema,
   reachSchema,
+  saidSchema,
   topicSchema,
 ]);
 /** One test of a rule. */
@@ -76,6 +78,7 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   orders: ordersKind,
   predicted: predictedKind,
   reach: reachKind,
+  said: saidKind,
   topic: topicKind,
   didNot: eventKind as TestKind<Extract<Test, { test: 'didNot' }>>,
 };

@@ -1,5 +1,7 @@
 import { z } from 'zod';
+import type { Instant } from '../../time';
 import type { Facts, Viewpoint } from '../facts';
+import type { Verdict } from '../look';
 import { durationSchema } from '../value';
 import { passesOut, saySince, spanOf } from '../when';
 import type { LookedAt } from './kind';
@@ -19,13 +21,18 @@ export function lookMember(
   const own = kind === 'list' ? facts.lists : kind === 'tag' ? facts.tags : facts.segments;
   const is = own.includes(name);
   if (!since || !is) return { holds: is === isIn, until: null, saw: is };
-  const at = facts.since[`${kind}/${name}`] ?? -Infinity;
+  const { holds, until } = lookSince(facts.since[`${kind}/${name}`] ?? -Infinity, since, view);
+  return { holds: holds === isIn, until, saw: is };
+}
+
+/** Whether something has been so since a moment within what is asked for. */
+export function lookSince(at: Instant, since: NonNullable<MemberSince>, view: Viewpoint): Verdict {
   const { after, to } = spanOf(since, view);
   const holds = 'last' in since ? at > after && at <= to : at <= to;
   const duration = 'last' in since ? since.last : since.ago;
   // the one ends as the other begins
   const until = at > view.now ? at : at > spanOf({ last: duration }, view).after ? passesOut(at, duration, view) : null;
-  return { holds: holds === isIn, until, saw: is };
+  return { holds, until };
 }
 
 /** Since when, behind what somebody belongs to: " for more than 30 days". */
