@@ -189,12 +189,12 @@ describe('a cart left behind', () => {
   });
 
   it('once per cart: the same cart does not start again, another one does', () => {
-    const earlier = [{ id: '0', key: 'c1', phase: 'ended' as const, outcome: 'completed' as const, effects: 2 }];
+    const earlier = [{ id: '0', key: 'c1', phase: 'ended' as const, outcome: 'completed' as const, enteredAt: START - DAY, effects: 2 }];
     const again = (key: string) => move(flow(), armed(key), facts([cart(START, 149, key)]), START + HOUR, earlier).run.outcome;
     expect(again('c1')).toBe('not-entered');
     expect(again('c2')).toBeNull();
     const neverEntered = move(flow(), armed('c1'), facts([cart(START)]), START + HOUR, [
-      { id: '0', key: 'c1', phase: 'ended', outcome: 'not-entered', effects: 0 },
+      { id: '0', key: 'c1', phase: 'ended', outcome: 'not-entered', enteredAt: null, effects: 0 },
     ]);
     expect(neverEntered.run.phase).toBe('inside');
   });

@@ -1,5 +1,17 @@
 import { addDuration, earliest, type Instant } from '../time';
-import { FLOW_ENTERED, FLOW_LEFT, see, verdict, withEvent, type Facts, type Rule, type Seen, type Viewpoint, type World } from '../rules';
+import {
+  FLOW_ENTERED,
+  FLOW_LEFT,
+  see,
+  verdict,
+  withChange,
+  withEvent,
+  type Facts,
+  type Rule,
+  type Seen,
+  type Viewpoint,
+  type World,
+} from '../rules';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
@@ -8,6 +20,7 @@ import { planOf, type Plan } from './plan';
 import {
   CALLED,
   type Beginning,
+  type Deed,
   type Effect,
   type Outcome,
   type Run,
@@ -144,7 +157,7 @@ class Passage {
       return this.end('not-entered');
     };
     if (this.run.about.trigger !== CALLED) {
-      const state = judge(document, this.run.about, this.facts, at, this.flow.zone);
+      const state = judge(this.flow, this.run.about, this.facts, at);
       if (state.state === 'pending') return { at: state.until, on: this.plan.wakesArmed };
       if (state.state === 'off') {
         this.beginAnew();
@@ -154,7 +167,7 @@ class Passage {
       this.run = { ...this.run, about: { ...this.run.about, at: event.time, eventId: event.id, data: event.properties } };
     }
     if (!this.flow.isOn) return refuse({ off: true });
-    const again = mayNotStart(document.reentry, this.earlier, this.run.about.key);
+    const again = mayNotStart(document.reentry, this.earlier, this.run.about.key, at, this.flow.zone);
     if (again) return refuse({ again });
     if (document.entry) {
       const seen = see(document.entry, this.facts, this.view(at));
@@ -168,8 +181,7 @@ class Passage {
 
   /** Leaves when it turns out, by what has become known since, that the trigger had not come about. */
   private undo(): Wake | null {
-    const { document, zone } = this.flow;
-    const off = undoneBecause(document, this.run, this.facts, zone);
+    const off = undoneBecause(this.flow, this.run, this.facts);
     if (!off) {
       if (this.run.isDoubtful) this.run = { ...this.run, isDoubtful: false };
       return null;
@@ -182,7 +194,7 @@ class Passage {
   /** What has begun since, or goes on longer than was known, is waited for anew: it was told under this run's name. */
   private beginAnew(): void {
     const { about } = this.run;
-    const fresh = judge(this.flow.document, about, this.facts, this.now, this.flow.zone);
+    const fresh = judge(this.flow, about, this.facts, this.now);
     if (fresh.state !== 'off') this.begins = { trigger: about.trigger, key: about.key, at: fresh.until };
   }
 
@@ -226,12 +238,12 @@ class Passage {
           // what came since it began is not at hand yet, where the worker is late
           if (went.isNew && this.run.waitFrom! < this.now) return { at: this.now, on: this.plan.wakesInside };
           return {
-            at: earliest([went.until, stayUntil]),
+            at: earliest([went.until, went.lookAt ?? null, stayUntil]),
             on: went.on ? [...new Set([...this.plan.wakesInside, ...went.on])].sort() : this.plan.wakesInside,
           };
         case 'next':
         case 'arm': {
-          if (went.to === 'next') this.stands = went.stands ?? this.stands;
+          this.stands = went.stands ?? this.stands;
           const next = this.plan.after.get(step.id) ?? null;
           this.run = { ...this.run, step: went.to === 'arm' ? (went.arm.steps[0]?.id ?? next) : next, waitFrom: null, waitUntil: null };
         }
@@ -240,16 +252,21 @@ class Passage {
   }
 
   private hereAt(step: Step): Here {
+    // what a step does it sees itself
+    const factsNow = () => this.facts;
     return {
       now: this.now,
       zone: this.flow.zone,
-      facts: this.facts,
+      get facts() {
+        return factsNow();
+      },
       view: this.view(),
       stands: this.stands,
       waitFrom: this.run.waitFrom,
       waitUntil: this.run.waitUntil,
       about: this.run.about,
       flow: this.flow.key,
+      run: this.run.id,
       lot: (key) => lotOf({ flow: this.flow.key, personId: this.run.personId, stepId: step.id, key }),
       answer: (answer) => {
         this.run = { ...this.run, answers: { ...this.run.answers, [step.id]: answer } };
@@ -257,14 +274,22 @@ class Passage {
       look: (rule: Rule): Seen => see(rule, this.facts, this.view()),
       note: (kind, more) => this.note(kind, step.id, more),
       do: (deed) => {
-        this.effects.push({ ...deed, stepId: step.id, visit: 1 });
-        // what it records it sees at once, as the newest of this moment
+        this.effects.push({ ...deed, stepId: step.id, visit: 1, ...this.partOf(deed, step.id) });
+        // what it records and changes it sees at once, as the newest of this moment
         if (deed.kind === 'event')
           this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
+        if (deed.kind === 'change') this.facts = { ...this.facts, ...withChange(this.facts, deed.change) };
         this.run = { ...this.run, effects: this.run.effects + 1 };
         this.stands = this.now;
       },
     };
+  }
+
+  /** Tells several events of one step from each other. */
+  private partOf(deed: Deed, stepId: string): { part?: number } {
+    if (deed.kind !== 'event') return {};
+    const part = this.effects.filter((one) => one.kind === 'event' && one.stepId === stepId).length;
+    return part ? { part } : {};
   }
 
   private complete(step: Step | null): Wake {

@@ -1,17 +1,19 @@
 import type { Happening } from '../rules';
 import type { Instant } from '../time';
-import type { FlowDocument, Reentry } from './document';
+import { subtractDuration, sayDuration } from '../time';
+import type { RunningFlow } from './advance';
+import type { Reentry } from './document';
 import { LATEST_MS } from './lateness';
 import type { Again, Beginning, Outcome, Phase } from './run';
-import { keyOf, kindOfTrigger } from './triggers';
+import { keyOf, kindOfTrigger, triggersOf } from './triggers';
 
 /**
  * The triggers of a flow that an event begins: for each a key, and the first moment at which it could have come about.
  * Whether it has is decided when that moment is there. `now` is when the event is learned of.
  */
-export function beginsOn(document: FlowDocument, event: Happening, now: Instant, zone: string): Beginning[] {
-  return document.triggers.flatMap((trigger) => {
-    const at = kindOfTrigger(trigger).startsAt(trigger, event, zone);
+export function beginsOn(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, event: Happening, now: Instant): Beginning[] {
+  return triggersOf(flow).flatMap((trigger) => {
+    const at = kindOfTrigger(trigger).startsAt(trigger, event, flow.zone);
     const key = at === null ? null : keyOf(trigger, event);
     return at === null || key === null || at < now - LATEST_MS ? [] : [{ trigger: trigger.id, key, at }];
   });
@@ -23,6 +25,8 @@ export interface EarlierRun {
   readonly key: string;
   readonly phase: Phase;
   readonly outcome: Outcome | null;
+  /** when it went in; null where it never has */
+  readonly enteredAt: Instant | null;
   /** how much it has done to the world */
   readonly effects: number;
 }
@@ -32,8 +36,12 @@ const hasEntered = (run: EarlierRun): boolean =>
   run.phase !== 'armed' && run.outcome !== 'not-entered' && (run.outcome !== 'undone' || run.effects > 0);
 
 /** Why this person may not start again with this key, or null when they may. Looked at when the trigger has come about. */
-export function mayNotStart(reentry: Reentry, earlier: readonly EarlierRun[], key: string): Again | null {
+export function mayNotStart(reentry: Reentry, earlier: readonly EarlierRun[], key: string, at: Instant, zone: string): Again | null {
   const entered = earlier.filter(hasEntered);
+  if (typeof reentry === 'object') {
+    const since = subtractDuration(at, reentry.after, zone);
+    if (entered.some((run) => run.phase === 'inside' || (run.enteredAt !== null && run.enteredAt > since))) return 'too-soon';
+  }
   if (reentry === 'once' && entered.length) return 'once';
   if (reentry === 'once-per-key' && entered.some((run) => run.key === key)) return 'once-per-key';
   return entered.some((run) => run.key === key && run.phase === 'inside') ? 'inside' : null;
@@ -41,8 +49,18 @@ export function mayNotStart(reentry: Reentry, earlier: readonly EarlierRun[], ke
 
 /** Whether somebody can never start again with this key, whatever becomes of the runs that are under way: then nothing needs to be armed. */
 export function canNeverStart(reentry: Reentry, earlier: readonly EarlierRun[], key: string): boolean {
-  return reentry !== 'always' && mayNotStart(reentry, earlier, key) !== null;
+  const entered = earlier.filter(hasEntered);
+  return (reentry === 'once' && entered.length > 0) || (reentry === 'once-per-key' && entered.some((run) => run.key === key));
 }
+
+/** Whether all runs of a person matter to re-entry, or only those of the same key. */
+export const isPerPerson = (reentry: Reentry): boolean => reentry === 'once' || typeof reentry === 'object';
+
+/** Says how often the same person may start. */
+export const sayReentry = (reentry: Reentry, noun = 'key'): string =>
+  typeof reentry === 'object'
+    ? `again after ${sayDuration(reentry.after)}`
+    : { 'once-per-key': `once for each ${noun}`, once: 'once ever', always: 'every time' }[reentry];
 
 /** Says why somebody may not start again. */
 export function sayAgain(again: Again, key: string): string {
@@ -51,6 +69,8 @@ export function sayAgain(again: Again, key: string): string {
       return 'has been in this flow before, and it is once per person';
     case 'once-per-key':
       return `this flow has already run for ${key}, and it is once for each`;
+    case 'too-soon':
+      return 'has been in this flow not long enough ago';
     case 'inside':
       return 'is inside this flow already';
   }

@@ -2,6 +2,7 @@ import { sayDuration } from '../time';
 import { sayRule } from '../rules';
 import { eachStep, wordingOf, type Arm, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep, sayStep } from './steps';
+import { sayReentry } from './begin';
 import { sayTriggers } from './triggers';
 
 /** One difference between two versions of a flow, in words. */
@@ -41,8 +42,7 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   ] as const) {
     if (!same(before[part], after[part])) add('trigger', `${label}: ${after[part] ? sayRule(after[part], wording) : 'none'}`);
   }
-  if (before.reentry !== after.reentry)
-    add('trigger', `Re-entry: ${after.reentry.replaceAll('-', ' ')} (was ${before.reentry.replaceAll('-', ' ')})`);
+  if (!same(before.reentry, after.reentry)) add('trigger', `May start: ${sayReentry(after.reentry)} (was ${sayReentry(before.reentry)})`);
   if (!same(before.goal, after.goal))
     add('trigger', after.goal ? `Goal: ${after.goal.event} within ${sayDuration(after.goal.within)}` : 'Goal: none');
 

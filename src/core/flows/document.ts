@@ -4,9 +4,12 @@ import { name, positiveDuration, stepId } from './parts';
 import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { branchSchema } from './steps/branch';
 import { endSchema } from './steps/end';
+import { handSchema } from './steps/hand';
+import { ideaSchema } from './steps/idea';
 import { recordSchema } from './steps/record';
 import { sendSchema } from './steps/send';
 import { testSchema } from './steps/test';
+import { updateSchema } from './steps/update';
 import { waitSchema } from './steps/wait';
 import { triggerSchema } from './triggers';
 
@@ -31,7 +34,17 @@ const armSchema: z.ZodType<Arm> = z.lazy(() =>
   }),
 );
 const stepSchema: z.ZodType<Step> = z.lazy(() =>
-  z.discriminatedUnion('kind', [waitSchema, sendSchema, branchSchema(armSchema), testSchema(armSchema), recordSchema, endSchema]),
+  z.discriminatedUnion('kind', [
+    waitSchema(armSchema),
+    sendSchema,
+    branchSchema(armSchema),
+    testSchema(armSchema),
+    recordSchema,
+    updateSchema,
+    handSchema,
+    ideaSchema,
+    endSchema,
+  ]),
 );
 
 const goalSchema = z.strictObject({
@@ -43,8 +56,8 @@ const goalSchema = z.strictObject({
 });
 export type Goal = z.infer<typeof goalSchema>;
 
-/** How often the same person may start: once per trigger key (cart, order), once ever, or every time. */
-const reentrySchema = z.enum(['once-per-key', 'once', 'always']);
+/** How often the same person may start: once per trigger key (cart, order), once ever, every time, or again after a while. */
+const reentrySchema = z.union([z.enum(['once-per-key', 'once', 'always']), z.strictObject({ after: positiveDuration })]);
 export type Reentry = z.infer<typeof reentrySchema>;
 
 const MOST_STEPS = 500;

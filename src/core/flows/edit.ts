@@ -101,6 +101,14 @@ export function duplicateStep(flow: FlowDocument, id: string): { readonly flow: 
   return { flow: insertSteps(flow, { ...place, index: place.index + 1 }, [copy!]), id: copy!.id };
 }
 
+/** An id that nothing in the flow has yet: the wanted one, or that with a number. */
+export function freeId(flow: FlowDocument, wanted: string): string {
+  const taken = idsOf(flow.steps);
+  let id = wanted.slice(0, 36);
+  for (let n = 2; taken.has(id); n++) id = `${wanted.slice(0, 34)}-${n}`;
+  return id;
+}
+
 function stepWith(flow: FlowDocument, id: string): Step | null {
   let found: Step | null = null;
   eachStep(flow.steps, (step) => {

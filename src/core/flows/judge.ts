@@ -3,19 +3,21 @@ import { addDuration, type Instant } from '../time';
 import type { RunningFlow } from './advance';
 import type { FlowDocument } from './document';
 import { CALLED, type About, type Run, type TriggerOff } from './run';
-import { kindOfTrigger, type TriggerState } from './triggers';
+import { kindOfTrigger, triggerOf, type TriggerState } from './triggers';
+
+type Judged = Pick<RunningFlow, 'document' | 'key' | 'zone'>;
 
 /** Whether what a run is about has come about at a moment, from what is recorded by now. */
-export function judge(document: FlowDocument, about: About, facts: Pick<Facts, 'events'>, at: Instant, zone: string): TriggerState {
-  const trigger = document.triggers.find((one) => one.id === about.trigger);
+export function judge(flow: Judged, about: About, facts: Pick<Facts, 'events'>, at: Instant): TriggerState {
+  const trigger = triggerOf(flow, about.trigger);
   if (!trigger) return { state: 'off', off: { why: 'gone' } };
-  return kindOfTrigger(trigger).stateAt(trigger, about.key, facts, at, zone);
+  return kindOfTrigger(trigger).stateAt(trigger, about.key, facts, at, flow.zone);
 }
 
 /** Why the trigger of a run that has entered turns out not to have come about, or null when it stands or nothing speaks against it. */
-export function undoneBecause(document: FlowDocument, run: Run, facts: Pick<Facts, 'events'>, zone: string): TriggerOff | null {
+export function undoneBecause(flow: Judged, run: Run, facts: Pick<Facts, 'events'>): TriggerOff | null {
   if (!run.isDoubtful || run.about.trigger === CALLED || run.enteredAt === null) return null;
-  const state = judge(document, run.about, facts, run.enteredAt, zone);
+  const state = judge(flow, run.about, facts, run.enteredAt);
   if (state.state === 'due') return null;
   if (state.state === 'off') return state.off;
   // a silence that goes on longer than was known and of which something has gone out already: the run stands
@@ -54,9 +56,14 @@ export type Over =
   { readonly why: 'undone'; readonly off: TriggerOff } | { readonly why: 'goal' } | { readonly why: 'stay'; readonly seen: Seen };
 
 /** Why a run would end if it were looked at now, or null: asked once more as a message is about to go out. */
-export function overBecause(flow: Pick<RunningFlow, 'document' | 'zone' | 'world'>, run: Run, facts: Facts, now: Instant): Over | null {
+export function overBecause(
+  flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'world'>,
+  run: Run,
+  facts: Facts,
+  now: Instant,
+): Over | null {
   const { document, zone } = flow;
-  const off = undoneBecause(document, run, facts, zone);
+  const off = undoneBecause(flow, run, facts);
   if (off) return { why: 'undone', off };
   if (document.goal?.ends && (run.goalAt !== null || goalOf(document, run, facts, now, zone))) return { why: 'goal' };
   const view = viewOf(run, now, flow);

@@ -312,7 +312,7 @@ describe('laws', () => {
           const all = factsOf('1', { reach: { email: REACH }, events: events.map(({ event: e }) => e).sort(inOrder) });
           for (const { at, runId } of mine!.filter((send) => send.at > known)) {
             const { run } = late.runs.find((one) => one.run.id === runId)!;
-            expect(overBecause({ document, zone: 'Europe/Amsterdam' }, { ...run, goalAt: null }, all, at)).toBeNull();
+            expect(overBecause({ key: 'flow', document, zone: 'Europe/Amsterdam' }, { ...run, goalAt: null }, all, at)).toBeNull();
           }
           // where nothing had gone out and no run had ended before everything was known, all is as it would have been
           const hasEnded = late.runs.some(

@@ -143,7 +143,7 @@ describe('the line map of any flow', () => {
           const step = stretch.wait === null ? undefined : planOf(flow).steps.get(stretch.wait);
           if (step?.kind !== 'wait') continue;
           // where paths of unlike length meet, the shorter waits for the longer
-          expect(stops.get(stretch.to)!.at - stops.get(stretch.from)!.at).toBeGreaterThanOrEqual(approximateMs(step.for));
+          expect(stops.get(stretch.to)!.at - stops.get(stretch.from)!.at).toBeGreaterThanOrEqual(approximateMs(step.for!));
         }
         for (const stop of map.stops) if (stop.kind !== 'trigger') expect(stop.at).toBeGreaterThanOrEqual(0);
         expect(map.stops.filter((stop) => stop.kind === 'trigger')).toHaveLength(flow.triggers[0]!.kind === 'silence' ? 1 : 0);
@@ -164,7 +164,7 @@ describe('the line map of any flow', () => {
             .filter((stretch) => stretch.to === stop.id)
             .map(({ from, wait }) => {
               const step = wait === null ? undefined : planOf(flow).steps.get(wait);
-              const length = step?.kind === 'wait' ? approximateMs(step.for) : wait === 'trigger' ? -stops.get(from)!.least : 0;
+              const length = step?.kind === 'wait' ? approximateMs(step.for!) : wait === 'trigger' ? -stops.get(from)!.least : 0;
               // what is waited for may come at once
               const least = step?.kind === 'wait' && step.until ? 0 : length;
               return { least: stops.get(from)!.least + least, most: stops.get(from)!.most! + length };
@@ -285,7 +285,7 @@ describe('what a draft changes in any flow', () => {
           const before = new Map(stepsOf(flow).map((step) => [step.id, step]));
           for (const step of stepsOf(edited)) if (!around.has(step.id) && !armsOf(step).length) expect(step).toBe(before.get(step.id));
           expect(changeStep(edited, wait.id, () => wait)).toEqual(flow);
-          expect(beside(flow, edited)).toEqual([`Wait: ${sayDuration((wait as WaitStep).for)} becomes 9 days`]);
+          expect(beside(flow, edited)).toEqual([`Wait: ${sayDuration((wait as WaitStep).for!)} becomes 9 days`]);
         },
       ),
       runs,

@@ -87,7 +87,7 @@ export function layout(flow: FlowDocument): LineMap {
           rank: 0,
           wait: step.id,
         };
-        continue;
+        if (!armsOf(step).length) continue;
       }
       here = place(step.id, step.kind, here, parent);
       if (step.kind === 'end') return null;

@@ -6,7 +6,7 @@ import type { FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Run } from './run';
 import { kindOfStep } from './steps';
-import { kindOfTrigger } from './triggers';
+import { kindOfTrigger, triggerOf } from './triggers';
 
 const needs = new WeakMap<FlowDocument, { readonly entry: readonly Need[]; readonly inside: readonly Need[] }>();
 
@@ -14,17 +14,17 @@ const needs = new WeakMap<FlowDocument, { readonly entry: readonly Need[]; reado
 export function needsOf(document: FlowDocument): { readonly entry: readonly Need[]; readonly inside: readonly Need[] } {
   let known = needs.get(document);
   if (!known) {
-    const { rules } = planOf(document);
+    const { rules, needs: own } = planOf(document);
     needs.set(
       document,
-      (known = { entry: dependsOn([document.entry]), inside: dependsOn(rules.filter((rule) => rule !== document.entry)) }),
+      (known = { entry: dependsOn([document.entry]), inside: [...dependsOn(rules.filter((rule) => rule !== document.entry)), ...own] }),
     );
   }
   return known;
 }
 
 /** Which events of its person {@link advance} looks at for a run, at these moments: just those have to be loaded. */
-export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, { now, dueAt }: When): EventAsk[] {
+export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, run: Run, { now, dueAt }: When): EventAsk[] {
   const { document, zone } = flow;
   const asks: EventAsk[] = [];
   const at = Math.min(dueAt, now);
@@ -32,7 +32,7 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'zone'>, run: Run, {
   const of = (list: readonly Need[], moment: Instant) => {
     for (const need of list) if (need.kind === 'event') asks.push(...eventAsks(need, moment, enteredAt, zone));
   };
-  const trigger = document.triggers.find((one) => one.id === run.about.trigger);
+  const trigger = triggerOf(flow, run.about.trigger);
   if (trigger && run.about.trigger !== CALLED) {
     const kind = kindOfTrigger(trigger);
     // as of when it was due, and as of now: should it not have come about then, it may have begun again since

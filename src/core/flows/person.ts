@@ -41,9 +41,12 @@ export function advancePerson(
           { now, dueAt },
           own.filter((other) => other.id !== run.id),
         );
-        const { about, phase, outcome, effects } = result.run;
+        const { about, phase, outcome, enteredAt, effects } = result.run;
         known = result.facts;
-        others.set(flowId, [...own.filter((other) => other.id !== run.id), { id: run.id, key: about.key, phase, outcome, effects }]);
+        others.set(flowId, [
+          ...own.filter((other) => other.id !== run.id),
+          { id: run.id, key: about.key, phase, outcome, enteredAt, effects },
+        ]);
         return { due: one, result };
       } catch (error) {
         return { due: one, error };

@@ -1,4 +1,4 @@
-import { partsOf, wakesOn, type Rule } from '../rules';
+import { partsOf, wakesOn, type Need, type Rule } from '../rules';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
@@ -12,7 +12,9 @@ export interface Plan {
   readonly after: ReadonlyMap<string, string | null>;
   /** every rule that decides in this flow */
   readonly rules: readonly Rule[];
-  /** whether any rule looks at what came with the event that started the run */
+  /** what steps look at beside rules */
+  readonly needs: readonly Need[];
+  /** whether any rule or step looks at what came with the event that started the run */
   readonly looksAtAbout: boolean;
   /** signals that can end an armed run before its moment */
   readonly wakesArmed: readonly string[];
@@ -62,7 +64,10 @@ function prepare(document: FlowDocument): Plan {
     rules: rules.filter((rule) => rule !== null),
     wakesArmed: ends,
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalEvents, ...ends, ...longer])].sort(),
-    looksAtAbout: rules.some((rule) => rule !== null && looksAtTrigger(rule)) || [...steps.values()].some(({ kind }) => kind === 'record'),
+    needs: [...steps.values()].flatMap((step) => kindOfStep(step).needs?.(step) ?? []),
+    looksAtAbout:
+      rules.some((rule) => rule !== null && looksAtTrigger(rule)) ||
+      [...steps.values()].some((step) => kindOfStep(step).looksAtStart?.(step) ?? false),
     wakesWatching: goalEvents,
   };
 }

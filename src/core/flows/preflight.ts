@@ -2,7 +2,7 @@ import { namedBy, testsOf, type OnFile } from '../rules';
 import { approximateMs, sayDuration } from '../time';
 import { eachStep, type FlowDocument } from './document';
 import { planOf } from './plan';
-import { kindOfStep } from './steps';
+import { kindOfStep, sayStep } from './steps';
 import { rulesOf } from './uses';
 
 /** Something to mend before publishing (`stops`) or to think about (`warns`), with its place. */
@@ -29,6 +29,12 @@ export function preflight(flow: FlowDocument, onFile: OnFile | null = null): Fin
     kind.check?.(step, (level, says, mend) => add(level, step.id, says, mend), flow);
     waited += kind.span?.(step).least ?? 0;
     if (step.kind === 'send') sends += 1;
+  });
+
+  eachStep(flow.steps, (step) => {
+    for (const { kind, key } of kindOfStep(step).names?.(step) ?? [])
+      if (onFile && !onFile[kind].has(key))
+        add('stops', step.id, `${sayStep(step)}: the ${kind} ${key} is not on file`, 'Choose another, or take the step out.');
   });
 
   for (const { stepId, where, rule } of rulesOf(flow)) {

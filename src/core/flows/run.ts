@@ -1,5 +1,5 @@
 import type { Obstacle } from '../messages';
-import type { Answers, Seen, Value } from '../rules';
+import type { Answers, FactChange, Seen, Value } from '../rules';
 import type { Instant } from '../time';
 
 /**
@@ -17,6 +17,8 @@ export type Outcome = 'completed' | 'goal' | 'left' | 'not-entered' | 'undone';
 
 /** Stands for the trigger of a run that was called directly: somebody was put into a flow by hand or through the API. */
 export const CALLED = 'called';
+/** Stands for the trigger of a run that another flow has handed over to this one. */
+export const HANDED = 'handed';
 /** The event of a direct call. */
 export const FLOW_CALLED = 'flow.called';
 
@@ -81,15 +83,30 @@ export function armedRun(id: string, personId: string, about: Pick<About, 'trigg
 /** What was waited for, and came. */
 export type Answer = Answers[string];
 
-/** What a step does to the world: lets a message go out, or records an event of the person. */
+/** What a step does to the world: lets a message go out, records an event of the person, or changes what is on file about them. */
 export type Deed =
-  { readonly kind: 'send' } | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } };
+  | { readonly kind: 'send' }
+  | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } }
+  | { readonly kind: 'change'; readonly change: FactChange };
+
+/** How the cause of a change of what is on file begins that a flow has made: its key follows. */
+export const UPDATED_BY = 'flow ';
+
+/** What an update has changed. */
+export interface Updated {
+  readonly kind: 'attribute' | 'tag' | 'list';
+  readonly name: string;
+  readonly was: Value;
+  readonly is: Value;
+}
 
 /** What a run did to the world: carried out once, with or after the run's new state. What it leads to comes back as an event. */
 export type Effect = Deed & {
   readonly stepId: string;
   /** how often the run has been at this step: with run, step and kind, what makes the effect unique */
   readonly visit: number;
+  /** which of several events of the same step, from 1 on */
+  readonly part?: number;
 };
 
 /** An event that the engine tells of a run itself: its type stands for the step in its name. */
@@ -102,8 +119,8 @@ export interface Told {
 }
 
 /** The name of an effect, which nothing else has: of a run, a step and how often the run has been there. */
-export const effectName = (runId: string, { stepId, visit }: Pick<Effect, 'stepId' | 'visit'>): string =>
-  `${RECORDED}${runId}/${stepId}/${visit}`;
+export const effectName = (runId: string, { stepId, visit, part }: Pick<Effect, 'stepId' | 'visit' | 'part'>): string =>
+  `${RECORDED}${runId}/${stepId}/${visit}${part ? `/${part}` : ''}`;
 
 /** How the ids of events begin that flows have recorded. */
 export const RECORDED = 'run/';
@@ -118,6 +135,8 @@ export type TraceKind =
   | 'drawn'
   | 'sending'
   | 'recorded'
+  | 'updated'
+  | 'handed'
   | 'skipped'
   | 'goal'
   | 'left'
@@ -145,7 +164,7 @@ export type TriggerOff =
   | { readonly why: 'goes-on'; readonly until: Instant };
 
 /** Why somebody may not start again. */
-export type Again = 'once' | 'once-per-key' | 'inside';
+export type Again = 'once' | 'once-per-key' | 'inside' | 'too-soon';
 
 /** What was looked at by a decision. */
 export type Saw =
@@ -162,6 +181,14 @@ export type Saw =
   | { readonly obstacle: Obstacle }
   /** `skipped`: what is recorded has led from flow to flow too often */
   | { readonly hops: number }
+  /** `skipped`: a step that is only a sentence yet */
+  | { readonly idea: true }
+  /** `waiting`: there is no day on file to wait for */
+  | { readonly noDay: string }
+  /** `updated`: what has changed */
+  | { readonly updated: readonly Updated[] }
+  /** `handed`: to which flow */
+  | { readonly flow: string }
   /** `answered`: when that happened which was waited for */
   | { readonly came: Instant }
   /** `left`: somebody took the person out, or another run for the same goes on */

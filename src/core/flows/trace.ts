@@ -1,12 +1,12 @@
-import { explain, sayEvent, type Because } from '../rules';
+import { explain, sayEvent, sayName, sayRule, type Because } from '../rules';
 import { sayDuration } from '../time';
 import { sayObstacle } from '../messages';
 import { sayAgain } from './begin';
 import { wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
-import { armsOf, sayShares, sayWait } from './steps';
-import { kindOfTrigger } from './triggers';
+import { armsOf, sayLimit, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
+import { kindOfTrigger, triggerOf } from './triggers';
 
 /** A decision in words, with its explanation where rules decided. */
 export interface Said {
@@ -16,7 +16,7 @@ export interface Said {
 
 /** Says why a trigger has not come about: "placed an order for it". */
 export function sayTriggerOff(off: TriggerOff, document: Pick<FlowDocument, 'triggers'>, triggerId: string): string {
-  const event = document.triggers.find((one) => one.id === triggerId)?.event ?? 'trigger';
+  const event = triggerOf({ document, key: '' }, triggerId)?.event ?? 'trigger';
   switch (off.why) {
     case 'no-event':
       return `the event ${event} is not on file`;
@@ -48,7 +48,7 @@ export function sayTrace(
   });
   switch (entry.kind) {
     case 'entered': {
-      const trigger = document.triggers.find((one) => one.id === run.trigger);
+      const trigger = triggerOf({ document, key: '' }, run.trigger);
       return {
         says: `Entered: ${run.trigger === CALLED ? sayEvent('flow.called') : trigger ? kindOfTrigger(trigger).saysDue(trigger) : 'its trigger had come about'}`,
       };
@@ -64,11 +64,12 @@ export function sayTrace(
         says: `Left: what had started it turned out not to be so: ${saw.trigger ? sayTriggerOff(saw.trigger, document, run.trigger) : 'its trigger'}`,
       };
     case 'waiting':
+      if (saw.noDay) return { says: `Did not wait: there is no day on file under ${sayName(saw.noDay)}` };
       return { says: step?.kind === 'wait' ? sayWait(step, 'Waiting') : 'Waiting' };
     case 'answered':
-      return { says: `It came: the person ${step?.kind === 'wait' && step.until ? sayEvent(step.until.event) : 'answered'}` };
+      return { says: `It came: the person ${step?.kind === 'wait' && step.until ? sayAwaited(step.until) : 'answered'}` };
     case 'unanswered':
-      return { says: `Time ran out: ${step?.kind === 'wait' ? sayDuration(step.for) : 'the wait'} without it` };
+      return { says: `Time ran out: ${step?.kind === 'wait' ? sayLimit(step) : 'the wait'} without it` };
     case 'decided': {
       const arms = step ? armsOf(step) : [];
       const arm = arms.find((one) => one.id === entry.armId);
@@ -87,9 +88,14 @@ export function sayTrace(
     }
     case 'recorded':
       return { says: `Recorded “${name}”` };
+    case 'updated':
+      return { says: saw.updated?.length ? `Updated “${name}”: ${sayUpdated(saw.updated)}` : `Updated “${name}”: nothing had to change` };
+    case 'handed':
+      return { says: `Handed over to ${saw.flow}` };
     case 'sending':
       return { says: `Queued “${name}” to go out` };
     case 'skipped':
+      if (saw.idea) return { says: 'Passed an idea: nothing happens there yet' };
       if (saw.hops) return { says: `Did not record “${name}”: flows had begun each other ${saw.hops} times` };
       return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
     case 'goal':
@@ -107,5 +113,7 @@ export function sayTrace(
       return { says: 'Went through to the end' };
   }
 }
+
+const sayAwaited = (until: WaitUntil): string => ('event' in until ? sayEvent(until.event) : sayRule(until.rule, {}));
 
 type KeysOf<T> = T extends unknown ? keyof T : never;

@@ -16,6 +16,7 @@ export function rulesOf(document: FlowDocument): { where: string; stepId: string
   if (document.entry) rules.push({ where: 'entry rule', stepId: null, rule: document.entry });
   if (document.stay) rules.push({ where: 'stay rule', stepId: null, rule: document.stay });
   eachStep(document.steps, (step) => {
+    if (step.kind === 'wait' && step.until && 'rule' in step.until) rules.push({ where: 'wait', stepId: step.id, rule: step.until.rule });
     for (const arm of armsOf(step))
       if (arm.when)
         rules.push({

@@ -32,7 +32,11 @@ it('names the first condition that kept somebody out, in the order in which the 
     'The silence was ended: placed an order',
   );
   expect(
-    first(ask([cart(NOW - 2 * HOUR)], { earlier: [{ id: '1', key: 'k1', phase: 'ended', outcome: 'completed', effects: 2 }] })),
+    first(
+      ask([cart(NOW - 2 * HOUR)], {
+        earlier: [{ id: '1', key: 'k1', phase: 'ended', outcome: 'completed', enteredAt: NOW - 5 * HOUR, effects: 2 }],
+      }),
+    ),
   ).toContain('has already run for k1');
 });
 

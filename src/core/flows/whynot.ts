@@ -61,7 +61,7 @@ function waysIn(document: FlowDocument, trigger: Trigger, facts: Facts, earlier:
         : { holds: state.state === 'due', says: state.state === 'due' ? 'The silence lasted' : 'The silence still lasts' },
     );
   }
-  const again = mayNotStart(document.reentry, earlier, key);
+  const again = mayNotStart(document.reentry, earlier, key, store.now, store.zone);
   const says = again && sayAgain(again, key);
   conditions.push({ holds: again === null, says: says ? `${says[0]!.toUpperCase()}${says.slice(1)}` : 'May start' });
   if (document.entry) {

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
 import type { FlowDocument } from '../flows';
 import { live } from '../flows/testing/arrivals';
-import { drawsAndAsks } from '../flows/testing/asking';
+import { changesPeople, drawsAndAsks } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
 import { factsOf, type FactEvent, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
@@ -104,6 +104,7 @@ describe('replay on a virtual clock', () => {
       { ...cartLeftBehind, entry: { test: 'didNot', event: 'page.viewed', since: { last: 'P1D' } } },
       { ...firstOrder, reentry: 'always' },
       drawsAndAsks,
+      changesPeople,
     ];
     const asTold = (
       runs: readonly { run: { about: { key: string }; phase: string; outcome: string | null }; trace: readonly object[] }[],

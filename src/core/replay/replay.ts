@@ -5,6 +5,7 @@ import {
   armedRun,
   beginsOn,
   canNeverStart,
+  isPerPerson,
   eventUses,
   planOf,
   type Beginning,
@@ -149,9 +150,14 @@ export function replayPerson(
       }
     }
     if (result.run.phase === 'ended') open.delete(entry);
+    const changed: FactChange[] = [];
     for (const effect of result.effects) {
       if (effect.kind === 'event') {
         answers.push({ id: nextId(), type: effect.type, time: now, properties: effect.properties });
+        continue;
+      }
+      if (effect.kind === 'change') {
+        changed.push(effect.change);
         continue;
       }
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
@@ -162,6 +168,16 @@ export function replayPerson(
     }
     for (const { type, at, properties } of result.told) answers.push({ id: nextId(), type, time: at, properties });
     if (result.begins) arm(desk, result.begins, now);
+    if (!changed.length) return;
+    // what one passage changes is known all at once: whoever waits for it looks when the others of this moment have
+    for (const change of changed) {
+      changes.push(change);
+      known = withChange(known, change);
+    }
+    facts = { personId: person.id, ...known, events: past };
+    const signals = changed.flatMap(signalsOf);
+    for (const other of open)
+      if (signals.some((signal) => other.wakesOn.includes(signal)) && !(other.wakeAt !== null && other.wakeAt <= now)) wakeAt(other, now);
   };
   const hear = (signals: readonly string[], now: Instant, isEvent: boolean): void => {
     for (const entry of [...open]) {
@@ -180,7 +196,7 @@ export function replayPerson(
     past.push(event);
     for (const desk of desks.values()) {
       if (event.time < desk.flow.from) continue;
-      for (const beginning of beginsOn(desk.flow.document, event, event.time, desk.flow.zone)) arm(desk, beginning, event.time);
+      for (const beginning of beginsOn(desk.flow, event, event.time)) arm(desk, beginning, event.time);
     }
     hear([event.type], event.time, true);
   };
@@ -214,8 +230,15 @@ export function replayPerson(
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */
 function earlierOf(desk: Desk, key: string): EarlierRun[] {
-  const asked = desk.flow.document.reentry === 'once' ? [...desk.entered.values()].flat() : (desk.entered.get(key) ?? []);
-  return asked.map(({ run }) => ({ id: run.id, key: run.about.key, phase: run.phase, outcome: run.outcome, effects: run.effects }));
+  const asked = isPerPerson(desk.flow.document.reentry) ? [...desk.entered.values()].flat() : (desk.entered.get(key) ?? []);
+  return asked.map(({ run }) => ({
+    id: run.id,
+    key: run.about.key,
+    phase: run.phase,
+    outcome: run.outcome,
+    enteredAt: run.enteredAt,
+    effects: run.effects,
+  }));
 }
 
 /** The event types that a set of flows looks at: what a caller has to load for a replay. */

@@ -59,7 +59,8 @@ function withFact(known: KnownFacts, { kind, name, at }: FactChange, value: Valu
     case 'attribute': {
       const { [name]: _, ...others } = known.attributes;
       const attributes = value === null ? others : { ...others, [name]: value };
-      return { ...reach((channel) => ({ hasAddress: addressOf(channel, attributes) !== null })), attributes };
+      const isAddress = (channel: Channel) => ADDRESS_ATTRIBUTE[channel] === name;
+      return { ...reach((channel) => (isAddress(channel) ? { hasAddress: addressOf(channel, attributes) !== null } : {})), attributes };
     }
     case 'consent':
       return reach((channel) => (channel === name ? consentOf(value, at) : {}));

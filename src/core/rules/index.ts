@@ -1,9 +1,10 @@
-export { durationSchema, eventTypeSchema, outermost, type Value } from './value';
+export { durationSchema, eventTypeSchema, outermost, propertyName, type Value } from './value';
 export { compare, isKnown, type Comparison, type PropertyTest, type WhereTest } from './compare';
 export * from './rule';
 export {
   asEvents,
   FLOW_ENTERED,
+  FLOW_HANDED,
   FLOW_LEFT,
   FLOW_OUTCOMES,
   isCloser,
@@ -27,7 +28,7 @@ export {
 export * from './named';
 export * from './order';
 export * from './world';
-export { type Hours, type Since, isWithin, sayHours, spanOf } from './when';
+export { type Hours, type Since, hoursSchema, isWithin, nextWithin, sayHours, spanOf } from './when';
 export * from './channel';
 export * from './facts';
 export * from './events';

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { endOfDate, leavesWindow, localClock, sayDuration, startOfDate, windowStart, type Instant } from '../time';
+import { endOfDate, leavesWindow, localClock, sayDuration, startOfDate, windowStart, type Instant, atClock, dayAt } from '../time';
 import { whereTest } from './compare';
 import { eventsOf, firstAfter, matches } from './events';
 import { inOrder, type FactEvent, type Facts, type Viewpoint } from './facts';
@@ -60,6 +60,20 @@ export function isWithin(at: Instant, hours: Hours | undefined, zone: string): b
   if (hours.from === undefined) return true;
   const [from, to] = [minutesOf(hours.from), minutesOf(hours.to!)];
   return from < to ? minutes >= from && minutes < to : minutes >= from || minutes < to;
+}
+
+/** The first moment, from one on, that is at one of these times of the week. */
+export function nextWithin(at: Instant, hours: Hours, zone: string): Instant {
+  if (isWithin(at, hours, zone)) return at;
+  const today = dayAt(at, zone);
+  // over midnight a day may begin inside: its hours after midnight belong to the day they are on
+  const clocks = hours.from === undefined ? ['00:00'] : ['00:00', hours.from];
+  for (let day = today; day <= today + 8; day++)
+    for (const clock of clocks) {
+      const moment = atClock(day, clock, zone);
+      if (moment >= at && isWithin(moment, hours, zone)) return moment;
+    }
+  throw new Error('a week has none of these hours');
 }
 
 /** The bounds of what counts, seen from a moment: after `after` (or at it, with `isFrom`), up to and with `to`. */

@@ -40,6 +40,7 @@ const DID: { readonly [type: string]: string } = {
   'segment.joined': 'joined a segment',
   'segment.left': 'left a segment',
   'flow.called': 'was put into a flow by hand',
+  'flow.handed': 'was handed over by another flow',
 };
 
 /** What an event is called in a sentence: "placed an order", or the type itself for one of the app's own. */
@@ -49,7 +50,7 @@ export function sayEvent(type: string): string {
 
 /** The same as it reads after "has": "been put into a flow by hand", "done lesson.finished". */
 export function sayDone(type: string): string {
-  return type === 'flow.called' ? 'been put into a flow by hand' : (DID[type] ?? `done ${type}`);
+  return (DID[type] ?? `done ${type}`).replace(/^was /, 'been ');
 }
 
 const dayFormat = new Intl.DateTimeFormat('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone: 'UTC' });

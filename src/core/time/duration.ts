@@ -133,6 +133,12 @@ function firstInstantAt(local: Temporal.PlainDateTime, zone: string): Instant {
   return zoned.getTimeZoneTransition('next')!.epochMilliseconds;
 }
 
+/** The moment at which clocks of a zone first show a time of day ("08:30") on a day; in an hour that they skip, its end. */
+export function atClock(day: number, clock: string, zone: string): Instant {
+  const date = Temporal.PlainDate.from('1970-01-01').add({ days: day });
+  return firstInstantAt(date.toPlainDateTime(clock), zone);
+}
+
 // all changes of clocks since 1970 in the IANA database fall on a quarter of an hour, so one look serves a quarter
 const QUARTER = 15 * MINUTE;
 const offsets = new Map<string, Map<number, number>>();

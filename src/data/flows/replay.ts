@@ -1,5 +1,5 @@
 import { withoutChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '@/core/rules';
-import { factsNeeded } from '@/core/flows';
+import { factsNeeded, UPDATED_BY } from '@/core/flows';
 import { replayNeeds, type ReplayFlow, type ReplayPerson } from '@/core/replay';
 import type { Instant } from '@/core/time';
 import { changesSince, loadEvents, loadFacts, placesOf } from '../rules';
@@ -15,8 +15,8 @@ export interface Recorded {
 
 /**
  * Streams recorded history for a replay, person by person in order of number: what was known of each at a moment, how that
- * has changed since, and their events, as far as these flows look at it; without what they recorded themselves, for they
- * record it anew. Memory does not grow with the number of people.
+ * has changed since, and their events, as far as these flows look at it; without what they recorded and changed themselves, for they
+ * do it anew. Memory does not grow with the number of people.
  */
 export async function* recordedPeople(
   sql: Sql,
@@ -26,6 +26,7 @@ export async function* recordedPeople(
   const types = replayNeeds(flows);
   const parts = factsNeeded(flows.map(({ document }) => document));
   const keys = flows.map(({ key }) => key);
+  const causes = new Set(keys.map((key) => `${UPDATED_BY}${key}`));
   for (let after = '0'; ;) {
     const ids = (
       await query<{ id: string }>(sql, 'select id from people where id > :after and erased_at is null order by id limit :limit', {
@@ -53,7 +54,8 @@ export async function* recordedPeople(
       const { personId: _, events: __, ...present } = { ...now, places };
       const own = changes.get(id) ?? [];
       const known = own.reduceRight<KnownFacts>(withoutChange, present);
-      yield { person: { id, known, changes: own }, events: events.get(id) ?? [] };
+      const others = own.flatMap(({ cause, ...change }) => (causes.has(cause) ? [] : [change]));
+      yield { person: { id, known, changes: others }, events: events.get(id) ?? [] };
     }
   }
 }

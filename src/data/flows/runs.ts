@@ -171,10 +171,20 @@ export interface Beginning {
 /** Runs that people have or had in flows that may begin for them, by `person/flow`. */
 export type EarlierRuns = Map<string, EarlierRun[]>;
 
-type EarlierRow = [personId: number, flowId: number, id: number, key: string, phase: Phase, outcome: Outcome | null, effects: number];
+type EarlierRow = [
+  personId: number,
+  flowId: number,
+  id: number,
+  key: string,
+  phase: Phase,
+  outcome: Outcome | null,
+  enteredAt: Instant | null,
+  effects: number,
+];
 
 /** {@link earlierRuns} as one value of a statement; its binding is `beginnings`. Runs that never entered do not count. */
-export const EARLIER = `(select json_agg(json_build_array(r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome, r.effects))
+export const EARLIER = `(select json_agg(json_build_array(r.person_id, r.flow_id, r.id, r.key, r.phase, r.outcome,
+    (extract(epoch from r.entered_at) * 1000)::bigint, r.effects))
   from (select distinct person_id, flow_id, key from ${BEGINNINGS.sql} as b) b
   cross join lateral (
     select * from runs where person_id = b.person_id and flow_id = b.flow_id and key = b.key and entered_at is not null
@@ -187,11 +197,11 @@ export const beginningRows = (beginnings: readonly Beginning[]): string =>
 /** Reads what {@link EARLIER} gives. */
 export function readEarlier(rows: readonly EarlierRow[] | null): EarlierRuns {
   const found: EarlierRuns = new Map();
-  for (const [personId, flowId, number, key, phase, outcome, effects] of rows ?? []) {
+  for (const [personId, flowId, number, key, phase, outcome, enteredAt, effects] of rows ?? []) {
     const id = `${personId}/${flowId}`;
     let list = found.get(id);
     if (!list) found.set(id, (list = []));
-    list.push({ id: String(number), key, phase, outcome, effects });
+    list.push({ id: String(number), key, phase, outcome, enteredAt, effects });
   }
   return found;
 }
@@ -401,7 +411,7 @@ export async function findRuns(sql: Sql, runs: readonly Pick<RunRow, 'person_id'
 export async function runsIn(sql: Sql, personId: string, flowId: number): Promise<EarlierRun[]> {
   return query<EarlierRun>(
     sql,
-    'select id, key, phase, outcome, effects from runs where person_id = :personId and flow_id = :flowId order by id',
+    'select id, key, phase, outcome, (extract(epoch from entered_at) * 1000)::double precision as "enteredAt", effects from runs where person_id = :personId and flow_id = :flowId order by id',
     { personId, flowId },
   );
 }

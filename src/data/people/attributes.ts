@@ -1,4 +1,5 @@
 import type { AttributeRecord, AttributeType } from '@/core/people';
+import type { Value } from '@/core/rules';
 import { cut } from '@/core/text';
 import type { Instant } from '@/core/time';
 import { query, queryOne, rowsOf, type Sql } from '../db';
@@ -130,4 +131,22 @@ export async function respell(sql: Sql, name: string, variants: readonly string[
     { name, variants, keep },
   );
   return rows.map((row) => row.id);
+}
+
+const WRITTEN = rowsOf({ person_id: 'bigint', attributes: 'jsonb' });
+
+/** Changes attributes of people: what is null is taken away. It counts from a moment on, whatever was said before. */
+export async function changeAttributes(
+  sql: Sql,
+  rows: readonly { readonly personId: string; readonly attributes: { readonly [name: string]: Value } }[],
+  at: Instant,
+): Promise<void> {
+  if (!rows.length) return;
+  await query(
+    sql,
+    `update people p set attributes = jsonb_strip_nulls(r.attributes) || (p.attributes - array(select jsonb_object_keys(r.attributes))),
+       stamped = p.stamped || (select jsonb_object_agg(name, cast(:at as bigint)) from jsonb_object_keys(r.attributes) as name)
+     from ${WRITTEN.sql} as r where p.id = r.person_id and p.erased_at is null and r.attributes <> '{}'`,
+    { rows: WRITTEN.of(rows.map(({ personId, attributes }) => ({ person_id: personId, attributes }))), at },
+  );
 }

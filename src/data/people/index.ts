@@ -2,6 +2,7 @@ export {
   type AttributeRow,
   attributeUse,
   attributeValues,
+  changeAttributes,
   discoverAttributes,
   findAttribute,
   listAttributeRows,

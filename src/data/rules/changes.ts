@@ -47,6 +47,12 @@ interface ChangeRow {
   name: string;
   was: Value;
   is: Value;
+  cause: string;
+}
+
+/** A change as it was written down, with what brought it about. */
+export interface RecordedChange extends FactChange {
+  readonly cause: string;
 }
 
 /** What has changed of people since a moment, ascending; of some attributes alone where they are named, or of all of them. */
@@ -55,16 +61,16 @@ export async function changesSince(
   personIds: readonly string[],
   since: Instant,
   attributes: readonly string[] | 'all' | null = null,
-): Promise<Map<string, FactChange[]>> {
+): Promise<Map<string, RecordedChange[]>> {
   const named = attributes !== null && attributes !== 'all';
   const rows = await query<ChangeRow>(
     sql,
-    `select person_id, (extract(epoch from at) * 1000)::bigint as at_ms, kind, name, was, "is" from fact_changes
+    `select person_id, (extract(epoch from at) * 1000)::bigint as at_ms, kind, name, was, "is", cause from fact_changes
      where person_id = any(cast(:personIds as bigint[])) and at > :since
        ${attributes ? `and kind = 'attribute'` : ''} ${named ? 'and name = any(cast(:attributes as text[]))' : ''} order by person_id, at, id`,
     { personIds, since: new Date(since), ...(named && { attributes }) },
   );
-  const found = new Map<string, FactChange[]>();
+  const found = new Map<string, RecordedChange[]>();
   for (const { person_id: personId, at_ms: ms, ...rest } of rows) {
     const change = { ...rest, at: Number(ms) };
     const own = found.get(personId);

@@ -1,4 +1,4 @@
-import type { World } from '@/core/rules';
+import { FLOW_HANDED, type World } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
 import { worldOf } from './world';
@@ -32,6 +32,7 @@ export async function readStore(sql: Sql): Promise<StoreNow> {
 /** A flow that has been published: what starts it, for ingest to look at with each event. */
 export interface PublishedFlow {
   readonly id: number;
+  readonly key: string;
   readonly version: number;
   readonly triggerEvents: readonly string[];
 }
@@ -40,7 +41,8 @@ export interface PublishedFlow {
 export async function readStoreAndFlows(sql: Sql): Promise<StoreNow & { flows: readonly PublishedFlow[] }> {
   const row = await queryOne<StoreRow & { flows: PublishedFlow[] }>(
     sql,
-    `select store.*, coalesce((select json_agg(json_build_object('id', id, 'version', version, 'triggerEvents', trigger_events)) from flows
+    `select store.*, coalesce((select json_agg(json_build_object('id', id, 'key', key, 'version', version,
+      'triggerEvents', trigger_events || '${FLOW_HANDED}'::text)) from flows
       where version is not null and state in ('on', 'paused')), '[]') as flows from store`,
   );
   return { ...(await storeOf(sql, row)), flows: row!.flows };

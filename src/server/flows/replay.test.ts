@@ -2,12 +2,12 @@ import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import { demoFlows } from '../../demo/flows';
 import { HISTORY_DAYS, makeHistory, type DemoHistory } from '../../demo/history';
 import { changeStep, type Step, type TraceEntry } from '@/core/flows';
-import { drawsAndAsks, hears } from '@/core/flows/testing/asking';
+import { changesPeople, drawsAndAsks, hears, takesOver } from '@/core/flows/testing/asking';
 import { replayPerson, type ReplayFlow } from '@/core/replay';
 import { DAY } from '@/core/time';
 import { query } from '@/data/db';
 import { nextDue, recordedPeople } from '@/data/flows';
-import { changeConsent } from '../people';
+import { changeConsent, makeList } from '../people';
 import { openLab, type Lab } from '../testing/lab';
 import { drain } from './runloop';
 
@@ -27,6 +27,20 @@ async function at(moment: number): Promise<void> {
   const real = Date.now();
   vi.useFakeTimers({ toFake: ['Date'], now: real });
   await query(lab.db, 'update store set clock_offset_ms = :offset', { offset: moment - real });
+}
+
+/** Does all that is due at a moment, what comes of it too: the database notes it a few milliseconds later than the moment that stands still here. */
+async function settle(moment: number): Promise<void> {
+  await at(moment);
+  do {
+    await query(
+      lab.db,
+      `update runs set wake_at = :moment where wake_at > :moment and wake_at < cast(:moment as timestamptz) + interval '1 minute'
+        and phase <> 'armed' and wait_until is distinct from wake_at`,
+      { moment: new Date(moment) },
+    );
+    await query(lab.db, `update fact_changes set at = :moment where at > :moment`, { moment: new Date(moment) });
+  } while (await drain(lab.db));
 }
 
 interface Told {
@@ -53,10 +67,13 @@ it(
         document: changeStep(drawsAndAsks, 'answer', (step) => ({ ...step, for: 'P30D', until: { event: 'product.viewed' } }) as Step),
       },
       { key: 'hears', document: hears },
+      { key: 'takes', document: takesOver },
+      { key: 'changes', document: changesPeople },
     ];
     const began = Date.now() + DAY;
     const end = began + HISTORY_DAYS * DAY;
     await at(began);
+    await makeList(lab.db, { name: 'Buyers' }, 't');
     for (const { key, document } of flows) await lab.addFlow(key, document);
     const replayed: ReplayFlow[] = flows.map(({ key, document }) => ({ key, document, isOn: true, zone: ZONE, from: began }));
     const histories = [...makeHistory({ people: PEOPLE, end, zone: ZONE, baseUrl: 'http://shop.example', flows: replayed, seed: 7 })];
@@ -68,7 +85,7 @@ it(
         return [
           { at: first, act: () => arrive(history) },
           ...history.replayed.events
-            .filter((event) => !/^(message|flow)\./.test(event.type) && event.type !== 'app.asked' && event.time >= began)
+            .filter((event) => !/^(message|flow|list)\./.test(event.type) && event.type !== 'app.asked' && event.time >= began)
             .map((event) => ({ at: event.time, act: () => tell(history, event) })),
           ...history.replayed.changes
             .filter((change) => change.kind === 'consent')
@@ -78,24 +95,14 @@ it(
       .sort((a, b) => a.at - b.at);
     for (const { at: moment, act } of happenings) {
       for (let due = await nextDue(lab.db); due !== null && due < moment; due = await nextDue(lab.db)) {
-        await at(due);
-        await drain(lab.db);
+        await settle(due);
       }
       await at(moment);
       await act();
-      // the database noted it a few milliseconds later than the moment that stands still here
-      await query(
-        lab.db,
-        `update runs set wake_at = :moment where wake_at > :moment and wake_at < cast(:moment as timestamptz) + interval '1 minute'
-          and phase <> 'armed' and wait_until is distinct from wake_at`,
-        { moment: new Date(moment) },
-      );
-      await query(lab.db, `update fact_changes set at = :moment where at > :moment`, { moment: new Date(moment) });
-      await drain(lab.db);
+      await settle(moment);
     }
     for (let due = await nextDue(lab.db); due !== null && due <= end; due = await nextDue(lab.db)) {
-      await at(due);
-      await drain(lab.db);
+      await settle(due);
     }
     vi.useRealTimers();
 
@@ -128,7 +135,7 @@ it(
     // lots were drawn, events recorded and heard, and waits answered
     const kinds = await query<{ kind: string; count: number }>(lab.db, 'select kind, count(*)::int as count from traces group by 1');
     const count = (kind: string) => kinds.find((row) => row.kind === kind)?.count ?? 0;
-    for (const kind of ['drawn', 'recorded', 'answered', 'unanswered']) expect(count(kind), kind).toBeGreaterThan(0);
+    for (const kind of ['drawn', 'recorded', 'answered', 'unanswered', 'updated', 'handed']) expect(count(kind), kind).toBeGreaterThan(0);
     expect(
       await query(
         lab.db,

@@ -2,6 +2,7 @@ import {
   advancePerson,
   asksOf,
   effectName,
+  isPerPerson,
   factsNeeded,
   planOf,
   type Due,
@@ -34,6 +35,7 @@ import { readStore } from '@/data/store';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
+import { storeChanges, type FlowChange } from './changes';
 import { lookAtPeople } from '../segments';
 
 /** How many due runs one transaction takes. */
@@ -126,7 +128,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     armed.map((row) => ({
       personId: row.person_id,
       flowId: row.flow_id,
-      key: running.get(`${row.flow_id}/${versionOf(row)}`)?.document.reentry === 'once' ? null : row.key,
+      key: isPerPerson(running.get(`${row.flow_id}/${versionOf(row)}`)?.document.reentry ?? 'once') ? null : row.key,
     })),
   );
 
@@ -134,6 +136,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   const sends: NewSend[] = [];
   const events: OwnEvent[] = [];
   const told: OwnEvent[] = [];
+  const updates: FlowChange[] = [];
   const begun: Arming[] = [];
   for (const [personId, { due: own }] of people) {
     const known = facts.get(personId);
@@ -141,12 +144,13 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
     for (const passed of advancePerson(own, known, now, others)) {
       if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
-      else gather(passed, now, { changes, sends, events, told, begun });
+      else gather(passed, now, { changes, sends, events, told, updates, begun });
     }
   }
   await saveRuns(trx, changes);
   await parkRuns(trx, broken, now);
   await armRuns(trx, begun);
+  await storeChanges(trx, updates, now);
   // what was recorded begins other flows, and wakes who waits for it
   await recordFor(trx, events, told);
   await queueDispatch(trx, await insertSends(trx, sends));
@@ -157,13 +161,14 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
 function gather(
   { due, result }: Extract<Passed, { result: unknown }>,
   now: Instant,
-  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; told: OwnEvent[]; begun: Arming[] },
+  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; told: OwnEvent[]; updates: FlowChange[]; begun: Arming[] },
 ): void {
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
     if (effect.kind === 'send')
       into.sends.push({ run: result.run, flowId, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
+    else if (effect.kind === 'change') into.updates.push({ personId: due.run.personId, flow: flow.key, change: effect.change });
     else {
       const { type, properties } = effect;
       into.events.push({ personId: due.run.personId, type, properties, eventId: effectName(due.run.id, effect), at: now });

@@ -1,5 +1,5 @@
 import type { Instant } from '@/core/time';
-import { beginsOn, canNeverStart, planOf, type Reentry } from '@/core/flows';
+import { beginsOn, canNeverStart, isPerPerson, planOf, type Reentry } from '@/core/flows';
 import { LEDGER_EVENTS, ledgerOf } from '@/core/orders';
 import { CREDIT_MODELS } from '@/core/revenue';
 import type { Happening } from '@/core/rules';
@@ -59,7 +59,7 @@ export async function startsOf(
     const earliest = new Map<string, Arming>();
     for (const { personId, event } of events) {
       if (!flow.triggerEvents.includes(event.type)) continue;
-      for (const { trigger, key, at } of beginsOn(document, event, now, zone)) {
+      for (const { trigger, key, at } of beginsOn({ document, key: flow.key, zone }, event, now)) {
         const id = `${personId}/${trigger}/${key}`;
         const known = earliest.get(id);
         if (!known || at < known.wakeAt)
@@ -70,7 +70,7 @@ export async function startsOf(
   }
   return {
     armed,
-    beginnings: armed.map(({ personId, flowId, key }) => ({ personId, flowId, key: reentryOf.get(flowId) === 'once' ? null : key })),
+    beginnings: armed.map(({ personId, flowId, key }) => ({ personId, flowId, key: isPerPerson(reentryOf.get(flowId)!) ? null : key })),
     reentryOf,
   };
 }

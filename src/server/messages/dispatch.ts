@@ -239,6 +239,12 @@ async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreN
     sends.map(({ person_id, run_id }) => ({ person_id, id: run_id })),
   );
   const over = new Map<string, string>();
+  const runningOf = (send: SendRow, document: FlowDocument) => ({
+    document,
+    key: flows.get(send.flow_id)?.key ?? '',
+    zone: store.zone,
+    world: store.world,
+  });
   const asked: { send: SendRow; document: FlowDocument; run: Run }[] = [];
   for (const send of sends) {
     const [flow, row] = [flows.get(send.flow_id), runs.get(send.run_id)];
@@ -258,13 +264,13 @@ async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreN
   }
   const events = new Map<string, { events: ReturnType<typeof asksOf> }>();
   for (const { send, document, run } of asked) {
-    const asks = asksOf({ document, zone: store.zone }, run, { now: store.now, dueAt: store.now });
+    const asks = asksOf(runningOf(send, document), run, { now: store.now, dueAt: store.now });
     events.set(send.person_id, { events: [...(events.get(send.person_id)?.events ?? []), ...asks] });
   }
   const facts = await loadFacts(db, events, factsNeeded(asked.map(({ document }) => document)));
   for (const { send, document, run } of asked) {
     const known = facts.get(send.person_id);
-    const reason = known && overBecause({ document, zone: store.zone, world: store.world }, run, known, store.now);
+    const reason = known && overBecause(runningOf(send, document), run, known, store.now);
     if (reason) over.set(send.id, sayOver(reason, document, run));
   }
   return over;

@@ -278,12 +278,15 @@ export async function startFlow(db: Db, id: string, flowKey: string, by: string)
     .get(row.id)
     ?.at(-1);
   const trigger = last && document.triggers.find(({ event }) => event === last.type);
+  const { now, zone } = await readStore(db);
   // the run is about the same cart or order as one that the trigger starts, so that the two are not both under way
-  const key = (last && trigger && keyOf(trigger, last)) || `by hand ${new Date((await readStore(db)).now).toISOString()}`;
+  const key = (last && trigger && keyOf(trigger, last)) || `by hand ${new Date(now).toISOString()}`;
   const again = mayNotStart(
     document.reentry,
     (await earlierRuns(db, [{ personId: row.id, flowId: flow.id, key: null }])).get(`${row.id}/${flow.id}`) ?? [],
     key,
+    now,
+    zone,
   );
   if (again) throw new Problem(422, 'May not start', `They cannot start “${flow.name}”: ${sayAgain(again, key)}.`);
   await inTransaction(db, async (trx) => {

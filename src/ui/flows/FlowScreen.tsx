@@ -209,7 +209,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             >
               <ChevronsRight size={16} aria-hidden="true" />
             </button>
-            <Inspector document={document} selected={selected} edit={draft.edit} />
+            <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} />
           </aside>
         )}
       </div>

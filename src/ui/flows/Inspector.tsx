@@ -4,26 +4,65 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import { Fragment, type ReactNode } from 'react';
 import type { DirectoryView } from '@/core/api';
-import { changeArm, changeStep, planOf, sayTrigger, type BranchStep, type FlowDocument, type Trigger } from '@/core/flows';
+import {
+  changeArm,
+  changeStep,
+  planOf,
+  sayTrigger,
+  type BranchStep,
+  type FlowDocument,
+  type Reentry,
+  type Step,
+  type Trigger,
+} from '@/core/flows';
 import { sayEvent, type Rule } from '@/core/rules';
 import { sayDuration } from '@/core/time';
 import { api, Field, inputClass, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
-import { ArmLabel, NameField, Part, RecordPart, TestPart, WaitPart, type Edit } from './StepEditors';
+import {
+  AddStep,
+  ArmLabel,
+  HandPart,
+  IdeaPart,
+  NameField,
+  Part,
+  RecordPart,
+  StepBar,
+  TestPart,
+  UpdatePart,
+  WaitPart,
+  type Edit,
+} from './StepEditors';
 import { DurationField } from './WaitEditor';
 
 interface Props {
   readonly document: FlowDocument;
   readonly selected: string;
   readonly edit: Edit;
+  readonly onSelect: (id: string) => void;
 }
 
 /** Edits what is selected on the line map or in the script. */
-export function Inspector({ document, selected, edit }: Props) {
-  const store = useStore();
+export function Inspector({ document, selected, edit, onSelect }: Props) {
   const step = planOf(document).steps.get(selected);
-  if (!step) return <TriggerEditor document={document} edit={edit} />;
+  if (!step)
+    return (
+      <div className="grid gap-4">
+        <TriggerEditor document={document} edit={edit} />
+        <AddStep document={document} place={{ armId: null, index: 0 }} label="Add the first step" edit={edit} onAdded={onSelect} />
+      </div>
+    );
+  return (
+    <div className="grid gap-4">
+      <StepPart document={document} step={step} edit={edit} />
+      <StepBar document={document} step={step} edit={edit} onSelect={onSelect} />
+    </div>
+  );
+}
+
+function StepPart({ document, step, edit }: { document: FlowDocument; step: Step; edit: Edit }) {
+  const store = useStore();
   switch (step.kind) {
     case 'wait':
       return <WaitPart document={document} step={step} edit={edit} zone={store.zone} />;
@@ -31,6 +70,12 @@ export function Inspector({ document, selected, edit }: Props) {
       return <TestPart document={document} step={step} edit={edit} />;
     case 'record':
       return <RecordPart document={document} step={step} edit={edit} />;
+    case 'update':
+      return <UpdatePart document={document} step={step} edit={edit} />;
+    case 'hand':
+      return <HandPart document={document} step={step} edit={edit} />;
+    case 'idea':
+      return <IdeaPart document={document} step={step} edit={edit} />;
     case 'send':
       return (
         <Part title="Message">
@@ -90,7 +135,6 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
   const { triggers, goal } = document;
   const putTrigger = (trigger: Trigger, field: string) =>
     edit({ ...document, triggers: triggers.map((one) => (one.id === trigger.id ? trigger : one)) }, `${trigger.id}.${field}`);
-  const times = { 'once-per-key': `once for each ${triggers[0]!.event.split('.')[0]}`, once: 'once ever', always: 'every time' };
   return (
     <Part title="Start and rules">
       <Field label="Name of the flow">
@@ -128,7 +172,7 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
           startedBy={triggers[0]!.event}
           onChange={(stay, tag) => edit({ ...document, stay }, tag && `stay.${tag}`)}
         />
-        <Fact term="May start">{times[document.reentry]}</Fact>
+        <ReentryField document={document} edit={edit} />
         <Fact term="Goal">
           {goal
             ? `${sayEvent(goal.event)} within ${sayDuration(goal.within)} of entering${goal.ends ? '; that ends the run' : ''}`
@@ -143,6 +187,41 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
         )}
       </div>
     </Part>
+  );
+}
+
+/** How often the same person may start. */
+function ReentryField({ document, edit }: { document: FlowDocument; edit: Edit }) {
+  const { reentry, triggers } = document;
+  const noun = triggers[0]!.event.split('.')[0];
+  const hasKeys = triggers.every(({ key }) => key !== null);
+  return (
+    <>
+      <Field label="May start">
+        <select
+          value={typeof reentry === 'object' ? 'after' : reentry}
+          onChange={(event) => {
+            const to = event.target.value as Exclude<Reentry, object> | 'after';
+            edit({ ...document, reentry: to === 'after' ? { after: 'P30D' } : to }, 'reentry');
+          }}
+          className={inputClass}
+        >
+          <option value="once-per-key" disabled={!hasKeys}>
+            once for each {noun}
+          </option>
+          <option value="once">once ever</option>
+          <option value="after">again after a while</option>
+          <option value="always">every time</option>
+        </select>
+      </Field>
+      {typeof reentry === 'object' && (
+        <DurationField
+          label="Again after"
+          value={reentry.after}
+          onChange={(after) => edit({ ...document, reentry: { after } }, 'reentry.after')}
+        />
+      )}
+    </>
   );
 }
 

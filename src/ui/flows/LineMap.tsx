@@ -10,6 +10,7 @@ import {
   layout,
   planOf,
   sayShares,
+  sayShortWait,
   sayStep,
   TICKS,
   type FlowDocument,
@@ -52,7 +53,8 @@ function nameOf(stop: Stop, document: FlowDocument): string {
   if (stop.kind === 'entry') return leadOf(document) === null ? started : 'Enters';
   const step = planOf(document).steps.get(stop.id);
   if (step && 'name' in step) return step.name;
-  return 'End';
+  if (step?.kind === 'idea') return step.text;
+  return step?.kind === 'wait' ? sayStep(step) : 'End';
 }
 
 /** A flow drawn against the time since entry, like lines on a map of a railway. Arrow keys walk its stops. */
@@ -166,7 +168,9 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
             const to = placed.get(stretch.to)!;
             const wait = stretch.wait!;
             const y = laneY(stretch.lane);
-            const duration = wait === 'trigger' ? (leadOf(document) ?? '') : waitOf(document, wait);
+            const waits = planOf(document).steps.get(wait);
+            const length =
+              wait === 'trigger' ? `${sayDuration(leadOf(document) ?? '')} silent` : waits?.kind === 'wait' ? sayShortWait(waits) : '';
             const waiting = report?.steps.find((step) => step.id === wait)?.waiting;
             return (
               <button
@@ -174,7 +178,9 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                 type="button"
                 onClick={() => onSelect(targetOf(wait))}
                 data-stop={wait === 'trigger' ? undefined : wait}
-                aria-label={wait === 'trigger' ? `Silence of ${sayDuration(duration)}` : sayStep(planOf(document).steps.get(wait)!)}
+                aria-label={
+                  wait === 'trigger' ? `Silence of ${sayDuration(leadOf(document) ?? '')}` : sayStep(planOf(document).steps.get(wait)!)
+                }
                 className={clsx(
                   'absolute -translate-x-1/2 whitespace-nowrap rounded-md border bg-panel px-1.5 text-xs tabular',
                   selected === wait ? 'border-accent font-semibold text-accent' : 'border-line text-soft hover:text-ink',
@@ -183,9 +189,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                 // below the name of an arm that it would stand upon
                 style={{ left: (from.x + to.x) / 2, top: y + (stretch.armId && to.x - from.x < 300 ? 27 : 9) }}
               >
-                {isUntil(document, wait) && 'up to '}
-                {sayDuration(duration)}
-                {wait === 'trigger' ? ' silent' : ''}
+                {length}
                 {waiting ? <span className="block font-semibold text-ink">{plural(waiting, 'waits', 'wait')}</span> : null}
               </button>
             );
@@ -316,17 +320,6 @@ function pathOf(stretch: Stretch, placed: Placed, y: number): string {
     from.y === y ? `M${from.x} ${from.y}` : `M${from.x} ${from.y}C${from.x + turn} ${from.y} ${from.x} ${y} ${from.x + turn} ${y}`;
   const end = to.y === y ? `L${to.x} ${to.y}` : `L${to.x - turn} ${y}C${to.x} ${y} ${to.x - turn} ${to.y} ${to.x} ${to.y}`;
   return start + end;
-}
-
-function waitOf(document: FlowDocument, id: string): string {
-  const step = planOf(document).steps.get(id);
-  return step?.kind === 'wait' ? step.for : 'PT0S';
-}
-
-/** Whether a wait can be over before its time. */
-function isUntil(document: FlowDocument, id: string): boolean {
-  const step = planOf(document).steps.get(id);
-  return step?.kind === 'wait' && step.until !== undefined;
 }
 
 function armName(document: FlowDocument, armId: string | null): string | null {

@@ -7,16 +7,34 @@ import type { TypeView } from '@/core/api';
 import {
   changeArm,
   changeStep,
+  armsOf,
+  duplicateStep,
+  freeId,
+  freshStep,
+  insertSteps,
+  moveStep,
+  placeOf,
+  planOf,
+  removeStep,
   sayShares,
+  sayStep,
+  STEP_KINDS,
+  type Place,
   type Arm,
   type FlowDocument,
   type RecordStep,
   type Step,
   type TestStep,
+  type HandStep,
+  type IdeaStep,
+  type Update,
+  type UpdateStep,
+  type WaitDate,
   type WaitStep,
 } from '@/core/flows';
 import { sayDone } from '@/core/rules';
-import { api, Button, Field, inputClass, NumberField } from '../kit';
+import { api, Button, Field, inputClass, Menu, NumberField } from '../kit';
+import { Hours, RuleEditor, without } from '../rules';
 import { DurationField } from './WaitEditor';
 
 export type Edit = (to: FlowDocument, tag: string) => void;
@@ -38,7 +56,7 @@ export function Part({ title, children }: { title: string; children: ReactNode }
 }
 
 /** The name of a step. */
-export function NameField<S extends Exclude<Step, WaitStep | { kind: 'end' }>>({ document, step, edit }: Props<S>) {
+export function NameField<S extends Exclude<Step, WaitStep | IdeaStep | { kind: 'end' }>>({ document, step, edit }: Props<S>) {
   return (
     <Field label="Name">
       <input
@@ -113,30 +131,90 @@ function EventField({
   );
 }
 
+const LENGTHS = ['a while', 'a day on file', 'hours of the week'] as const;
+const UNTILS = ['nothing', 'an event', 'a condition'] as const;
+
 /** How long people wait, and what ends it before. */
 export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zone: string }) {
-  const put = (change: Partial<WaitStep>, field: string) =>
+  const set = (next: WaitStep, field: string) =>
     edit(
-      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      changeStep(document, step.id, () => next),
       `${step.id}.${field}`,
     );
-  const { until } = step;
+  const put = (change: Partial<WaitStep>, field: string) => set({ ...step, ...change }, field);
+  const { until, date, hours } = step;
+  const length = date ? LENGTHS[1] : step.for !== undefined ? LENGTHS[0] : LENGTHS[2];
+  const plain = () => without(without(without(step, 'for'), 'date'), 'hours');
+  const arms = () => [
+    { id: freeId(document, `${step.id}-came`), name: 'It came', when: null, steps: [] },
+    { id: freeId(document, `${step.id}-late`), name: 'Time ran out', when: null, steps: [] },
+  ];
   return (
     <Part title="Wait">
-      <DurationField
-        label={until ? 'How long people wait here at most' : 'How long people wait here'}
-        value={step.for}
-        onChange={(duration) => put({ for: duration }, 'for')}
-      />
-      <label className="flex items-center gap-2">
-        <input
-          type="checkbox"
-          checked={until !== undefined}
-          onChange={(event) => put({ until: event.target.checked ? { event: 'message.clicked' } : undefined }, 'until')}
+      <Field label="Wait for">
+        <select
+          value={length}
+          onChange={(event) => {
+            const to = event.target.value as (typeof LENGTHS)[number];
+            if (to === 'a while') set({ ...plain(), for: 'P1D', ...(hours && { hours }) } as WaitStep, 'length');
+            else if (to === 'a day on file')
+              set(
+                { ...plain(), date: { of: 'person', name: 'birthday', days: 0, at: '09:00' }, ...(hours && { hours }) } as WaitStep,
+                'length',
+              );
+            else set({ ...plain(), hours: hours ?? OFFICE } as WaitStep, 'length');
+          }}
+          className={inputClass}
+        >
+          {LENGTHS.map((one) => (
+            <option key={one}>{one}</option>
+          ))}
+        </select>
+      </Field>
+      {step.for !== undefined && (
+        <DurationField
+          label={until ? 'How long people wait here at most' : 'How long people wait here'}
+          value={step.for}
+          onChange={(duration) => put({ for: duration }, 'for')}
         />
-        Go on as soon as something happens
-      </label>
-      {until && (
+      )}
+      {date && <DatePart date={date} put={(next, field) => put({ date: next }, field)} />}
+      {length !== LENGTHS[2] && (
+        <Tick
+          label="Then until the next of some hours"
+          isOn={hours !== undefined}
+          onChange={(isOn) => set((isOn ? { ...step, hours: OFFICE } : without(step, 'hours')) as WaitStep, 'hours')}
+        />
+      )}
+      {hours && (
+        <p className="text-sm">
+          The next time it is <Hours hours={hours} isAlways onChange={(next) => next && put({ hours: next }, 'hours')} />
+        </p>
+      )}
+      <Field label="Ended before that by">
+        <select
+          value={!until ? UNTILS[0] : 'event' in until ? UNTILS[1] : UNTILS[2]}
+          onChange={(event) => {
+            const to = event.target.value as (typeof UNTILS)[number];
+            if (to === 'nothing') return set(without(without(step, 'until'), 'arms') as WaitStep, 'until');
+            put(
+              {
+                until:
+                  to === 'an event'
+                    ? { event: 'message.clicked' }
+                    : { rule: { all: [{ test: 'did', event: 'order.placed', since: 'entry' }] } },
+              },
+              'until',
+            );
+          }}
+          className={inputClass}
+        >
+          {UNTILS.map((one) => (
+            <option key={one}>{one}</option>
+          ))}
+        </select>
+      </Field>
+      {until && 'event' in until && (
         <EventField
           label="What is waited for"
           value={until.event}
@@ -144,11 +222,82 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
           onChange={(event) => put({ until: { ...until, event } }, 'until.event')}
         />
       )}
+      {until && 'rule' in until && (
+        <RuleEditor
+          rule={until.rule}
+          startedBy={document.triggers[0]!.event}
+          onChange={(rule, tag) => put({ until: { rule } }, tag && `until.${tag}`)}
+        />
+      )}
+      {until && (
+        <Tick
+          label="Two ways on: one if it came, one if time ran out"
+          isOn={step.arms !== undefined}
+          onChange={(isOn) => set((isOn ? { ...step, arms: arms() } : without(step, 'arms')) as WaitStep, 'arms')}
+        />
+      )}
+      {step.arms?.map((arm) => (
+        <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
+          <ArmLabel document={document} step={step} arm={arm} edit={edit} />
+        </fieldset>
+      ))}
       <p className="text-xs text-soft">
         Hours and minutes are exact; days and weeks keep the time of day in {zone}. An order or anything else that ends the run ends the
         wait too.
       </p>
     </Part>
+  );
+}
+
+const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '17:00' };
+
+/** A choice that is on or off. */
+function Tick({ label, isOn, onChange }: { label: string; isOn: boolean; onChange: (isOn: boolean) => void }) {
+  return (
+    <label className="flex items-center gap-2">
+      <input type="checkbox" checked={isOn} onChange={(event) => onChange(event.target.checked)} />
+      {label}
+    </label>
+  );
+}
+
+/** A day of the person, or of what started the run, and how far from it. */
+function DatePart({ date, put }: { date: WaitDate; put: (date: WaitDate, field: string) => void }) {
+  return (
+    <fieldset className="grid gap-2 rounded-md border border-line p-3">
+      <legend className="px-1 text-xs font-semibold text-soft">The day</legend>
+      <Field label="Whose">
+        <select
+          value={date.of}
+          onChange={(event) => put({ ...date, of: event.target.value as WaitDate['of'] }, 'date.of')}
+          className={inputClass}
+        >
+          <option value="person">of the person</option>
+          <option value="start">of what started it</option>
+        </select>
+      </Field>
+      <Field label="Attribute or property" hint="A day such as 2026-12-24, or a moment that begins with one.">
+        <input
+          value={date.name}
+          maxLength={120}
+          onChange={(event) => put({ ...date, name: event.target.value }, 'date.name')}
+          className={`${inputClass} font-mono`}
+        />
+      </Field>
+      <div className="grid grid-cols-2 gap-2">
+        <Field label="Days after it" hint="Below 0: before">
+          <NumberField min={-366} max={366} step={1} value={date.days} onChange={(days) => put({ ...date, days }, 'date.days')} />
+        </Field>
+        <Field label="At">
+          <input
+            type="time"
+            value={date.at}
+            onChange={(event) => event.target.value && put({ ...date, at: event.target.value }, 'date.at')}
+            className={inputClass}
+          />
+        </Field>
+      </div>
+    </fieldset>
   );
 }
 
@@ -307,5 +456,383 @@ export function RecordPart({ document, step, edit }: Props<RecordStep>) {
         <Plus size={16} aria-hidden="true" /> Add a property
       </Button>
     </Part>
+  );
+}
+
+const ACTS: readonly (readonly [Update['do'], string])[] = [
+  ['set', 'set an attribute'],
+  ['add', 'add to a number'],
+  ['append', 'add to a list of values'],
+  ['clear', 'clear an attribute'],
+  ['tag', 'put a tag on'],
+  ['untag', 'take a tag off'],
+  ['list', 'put on a list'],
+  ['unlist', 'take off a list'],
+];
+const NEW_UPDATE: { readonly [act in Update['do']]: (name: string) => Update } = {
+  set: (name) => ({ do: 'set', name, value: '' }),
+  add: (name) => ({ do: 'add', name, by: 1 }),
+  append: (name) => ({ do: 'append', name, value: '' }),
+  clear: (name) => ({ do: 'clear', name }),
+  tag: () => ({ do: 'tag', tag: 'reminded' }),
+  untag: () => ({ do: 'untag', tag: 'reminded' }),
+  list: () => ({ do: 'list', list: '' }),
+  unlist: () => ({ do: 'unlist', list: '' }),
+};
+const WHENCE = ['text', 'number', 'yes or no', 'from the start', 'from an answer'] as const;
+type Whence = (typeof WHENCE)[number];
+type Valued = Extract<Update, { do: 'set' | 'append' }>;
+
+const whenceOf = (update: Valued): Whence =>
+  'from' in update
+    ? 'from the start'
+    : 'answer' in update
+      ? 'from an answer'
+      : typeof update.value === 'number'
+        ? 'number'
+        : typeof update.value === 'boolean'
+          ? 'yes or no'
+          : 'text';
+
+/** What is changed of what is on file about the person. */
+export function UpdatePart({ document, step, edit }: Props<UpdateStep>) {
+  const lists = useQuery({
+    queryKey: ['lists'],
+    queryFn: () => api<{ lists: { key: string; name: string }[] }>('/lists'),
+    staleTime: 60_000,
+  });
+  const put = (changes: Update[], field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, changes }) as Step),
+      `${step.id}.${field}`,
+    );
+  const putOne = (index: number, update: Update) =>
+    put(
+      step.changes.map((one, n) => (n === index ? update : one)),
+      `changes.${index}`,
+    );
+  const waits = [...planOf(document).steps.values()].filter((one) => one.kind === 'wait' && one.until && 'event' in one.until);
+  return (
+    <Part title="Update the person">
+      <NameField document={document} step={step} edit={edit} />
+      {step.changes.map((update, index) => (
+        <fieldset key={index} className="grid gap-2 rounded-md border border-line p-3">
+          <legend className="px-1 text-xs font-semibold text-soft">Change {index + 1}</legend>
+          <div className="grid grid-cols-[1fr_auto] items-end gap-2">
+            <Field label="What is done">
+              <select
+                value={update.do}
+                onChange={(event) =>
+                  putOne(index, NEW_UPDATE[event.target.value as Update['do']]('name' in update ? update.name : 'points'))
+                }
+                className={inputClass}
+              >
+                {ACTS.map(([act, words]) => (
+                  <option key={act} value={act}>
+                    {words}
+                  </option>
+                ))}
+              </select>
+            </Field>
+            <Button
+              kind="quiet"
+              aria-label={`Remove change ${index + 1}`}
+              disabled={step.changes.length === 1}
+              onClick={() =>
+                put(
+                  step.changes.filter((_, n) => n !== index),
+                  'changes',
+                )
+              }
+              className="px-2"
+            >
+              <X size={16} aria-hidden="true" />
+            </Button>
+          </div>
+          {'tag' in update && (
+            <Field label="Tag">
+              <input
+                value={update.tag}
+                maxLength={60}
+                onChange={(event) => putOne(index, { ...update, tag: event.target.value })}
+                className={inputClass}
+              />
+            </Field>
+          )}
+          {'list' in update && (
+            <Field label="List" problem={update.list ? null : 'Which list?'}>
+              <select
+                value={update.list}
+                onChange={(event) => putOne(index, { ...update, list: event.target.value })}
+                className={inputClass}
+              >
+                <option value="">Choose a list</option>
+                {lists.data?.lists.map(({ key, name }) => (
+                  <option key={key} value={key}>
+                    {name}
+                  </option>
+                ))}
+              </select>
+            </Field>
+          )}
+          {'name' in update && (
+            <Field label="Attribute">
+              <input
+                value={update.name}
+                maxLength={60}
+                onChange={(event) => putOne(index, { ...update, name: event.target.value })}
+                className={`${inputClass} font-mono`}
+              />
+            </Field>
+          )}
+          {update.do === 'add' && (
+            <Field label="By how much" hint="Below 0 takes away">
+              <NumberField step="any" value={update.by} onChange={(by) => putOne(index, { ...update, by })} />
+            </Field>
+          )}
+          {(update.do === 'set' || update.do === 'append') && (
+            <>
+              <Field label="Kind of value">
+                <select
+                  value={whenceOf(update)}
+                  onChange={(event) => {
+                    const base = { do: update.do, name: update.name } as const;
+                    const to = event.target.value as Whence;
+                    putOne(
+                      index,
+                      to === 'from the start'
+                        ? { ...base, from: 'value' }
+                        : to === 'from an answer'
+                          ? { ...base, answer: waits[0]?.id ?? 'wait', property: 'value' }
+                          : { ...base, value: to === 'number' ? 0 : to === 'yes or no' ? true : '' },
+                    );
+                  }}
+                  className={inputClass}
+                >
+                  {WHENCE.map((one) => (
+                    <option key={one} disabled={one === 'from an answer' && !waits.length}>
+                      {one}
+                    </option>
+                  ))}
+                </select>
+              </Field>
+              {'from' in update ? (
+                <Field label="Property of what started the run">
+                  <input
+                    value={update.from}
+                    onChange={(event) => putOne(index, { ...update, from: event.target.value })}
+                    className={`${inputClass} font-mono`}
+                  />
+                </Field>
+              ) : 'answer' in update ? (
+                <div className="grid grid-cols-2 gap-2">
+                  <Field label="Wait">
+                    <select
+                      value={update.answer}
+                      onChange={(event) => putOne(index, { ...update, answer: event.target.value })}
+                      className={inputClass}
+                    >
+                      {waits.map((one) => (
+                        <option key={one.id} value={one.id}>
+                          {sayStep(one)}
+                        </option>
+                      ))}
+                    </select>
+                  </Field>
+                  <Field label="Property of what came">
+                    <input
+                      value={update.property}
+                      onChange={(event) => putOne(index, { ...update, property: event.target.value })}
+                      className={`${inputClass} font-mono`}
+                    />
+                  </Field>
+                </div>
+              ) : (
+                <Field label="Value">
+                  {typeof update.value === 'number' ? (
+                    <NumberField step="any" value={update.value} onChange={(value) => putOne(index, { ...update, value })} />
+                  ) : typeof update.value === 'boolean' ? (
+                    <select
+                      value={update.value ? 'yes' : 'no'}
+                      onChange={(event) => putOne(index, { ...update, value: event.target.value === 'yes' })}
+                      className={inputClass}
+                    >
+                      <option>yes</option>
+                      <option>no</option>
+                    </select>
+                  ) : (
+                    <input
+                      value={update.value}
+                      maxLength={1000}
+                      onChange={(event) => putOne(index, { ...update, value: event.target.value })}
+                      className={inputClass}
+                    />
+                  )}
+                </Field>
+              )}
+            </>
+          )}
+        </fieldset>
+      ))}
+      <Button
+        onClick={() => put([...step.changes, NEW_UPDATE.tag('')], 'changes')}
+        disabled={step.changes.length >= 20}
+        className="justify-self-start"
+      >
+        <Plus size={16} aria-hidden="true" /> Add a change
+      </Button>
+      <p className="text-xs text-soft">What follows in this flow sees it at once; the history of the person says that this flow did it.</p>
+    </Part>
+  );
+}
+
+/** To which flow somebody is handed over. */
+export function HandPart({ document, step, edit }: Props<HandStep>) {
+  const flows = useQuery({
+    queryKey: ['flows'],
+    queryFn: () => api<{ flows: { key: string; name: string }[] }>('/flows'),
+    staleTime: 60_000,
+  });
+  const put = (change: Partial<HandStep>, field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      `${step.id}.${field}`,
+    );
+  const isThere = !flows.data || flows.data.flows.some(({ key }) => key === step.flow);
+  return (
+    <Part title="Hand over">
+      <NameField document={document} step={step} edit={edit} />
+      <Field
+        label="To the flow"
+        problem={isThere ? null : 'This flow is not on file.'}
+        hint="It starts with all that started this one; its entry rule still holds."
+      >
+        <select value={step.flow} onChange={(event) => put({ flow: event.target.value }, 'flow')} className={inputClass}>
+          {!isThere && <option value={step.flow}>{step.flow}</option>}
+          {flows.data?.flows.map(({ key, name }) => (
+            <option key={key} value={key}>
+              {name}
+            </option>
+          ))}
+        </select>
+      </Field>
+      <Tick label="This flow is over for them then" isOn={step.leaves} onChange={(leaves) => put({ leaves }, 'leaves')} />
+    </Part>
+  );
+}
+
+/** A sentence that stands for a step to come. */
+export function IdeaPart({ document, step, edit }: Props<IdeaStep>) {
+  return (
+    <Part title="Idea">
+      <Field
+        label="What should happen here"
+        hint="Only a sentence yet: it does nothing, and the flow is not published before a step stands in its place."
+      >
+        <textarea
+          value={step.text}
+          rows={4}
+          maxLength={500}
+          onChange={(event) =>
+            edit(
+              changeStep(document, step.id, (one) => ({ ...one, text: event.target.value }) as Step),
+              `${step.id}.text`,
+            )
+          }
+          className={`${inputClass} h-auto py-2`}
+        />
+      </Field>
+    </Part>
+  );
+}
+
+const OFFERS: { readonly [kind in (typeof STEP_KINDS)[number]]: string } = {
+  wait: 'Wait',
+  send: 'Message',
+  branch: 'Branch',
+  test: 'Test by lot',
+  update: 'Update the person',
+  record: 'Record an event',
+  hand: 'Hand over to a flow',
+  idea: 'Idea, still a sentence',
+  end: 'End',
+};
+
+/** What can be put in at a place. */
+export function AddStep({
+  document,
+  place,
+  label,
+  edit,
+  onAdded,
+}: {
+  document: FlowDocument;
+  place: Place;
+  label: string;
+  edit: Edit;
+  onAdded: (id: string) => void;
+}) {
+  const add = (kind: (typeof STEP_KINDS)[number]) => {
+    const id = freeId(document, kind);
+    edit(insertSteps(document, place, [freshStep(kind, id)]), `add.${id}`);
+    onAdded(id);
+  };
+  return (
+    <Menu align="start" groups={[STEP_KINDS.map((kind) => ({ name: OFFERS[kind], onSelect: () => add(kind) }))]}>
+      <Button className="justify-self-start">
+        <Plus size={16} aria-hidden="true" /> {label}
+      </Button>
+    </Menu>
+  );
+}
+
+/** What can be done with a step as a whole. */
+export function StepBar({ document, step, edit, onSelect }: Props<Step> & { onSelect: (id: string) => void }) {
+  const place = placeOf(document, step.id);
+  if (!place) return null;
+  const move = (by: -1 | 2) => edit(moveStep(document, step.id, { ...place, index: Math.max(0, place.index + by) }), `${step.id}.move`);
+  return (
+    <div className="grid gap-2 border-t border-line pt-3">
+      <div className="flex flex-wrap gap-2">
+        <AddStep document={document} place={{ ...place, index: place.index + 1 }} label="Add after this" edit={edit} onAdded={onSelect} />
+        {armsOf(step).map((arm) => (
+          <AddStep
+            key={arm.id}
+            document={document}
+            place={{ armId: arm.id, index: 0 }}
+            label={`Add to “${arm.name}”`}
+            edit={edit}
+            onAdded={onSelect}
+          />
+        ))}
+      </div>
+      <div className="flex flex-wrap gap-2">
+        <Button kind="quiet" onClick={() => move(-1)} disabled={place.index === 0}>
+          Move up
+        </Button>
+        <Button kind="quiet" onClick={() => move(2)}>
+          Move down
+        </Button>
+        <Button
+          kind="quiet"
+          onClick={() => {
+            const { flow, id } = duplicateStep(document, step.id);
+            edit(flow, `${step.id}.duplicate`);
+            if (id) onSelect(id);
+          }}
+        >
+          Duplicate
+        </Button>
+        <Button
+          kind="quiet"
+          onClick={() => {
+            edit(removeStep(document, step.id), `${step.id}.remove`);
+            onSelect('trigger');
+          }}
+        >
+          Remove
+        </Button>
+      </div>
+    </div>
   );
 }

@@ -1,4 +1,18 @@
-import { Dices, Flag, LogIn, Mail, MailX, NotebookPen, Radio, Split, Square } from 'lucide-react';
+import {
+  CornerUpRight,
+  Dices,
+  Flag,
+  Hourglass,
+  Lightbulb,
+  LogIn,
+  Mail,
+  MailX,
+  NotebookPen,
+  Radio,
+  Split,
+  Square,
+  UserPen,
+} from 'lucide-react';
 
 /** The sign of a kind of stop. */
 export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
@@ -14,6 +28,14 @@ export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
       return <Dices {...props} />;
     case 'record':
       return <NotebookPen {...props} />;
+    case 'wait':
+      return <Hourglass {...props} />;
+    case 'update':
+      return <UserPen {...props} />;
+    case 'hand':
+      return <CornerUpRight {...props} />;
+    case 'idea':
+      return <Lightbulb {...props} />;
     case 'send':
       return isOff ? <MailX {...props} /> : <Mail {...props} />;
     case 'goal':

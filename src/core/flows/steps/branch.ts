@@ -25,6 +25,15 @@ export const branchKind: StepKind<BranchStep> = {
     }
     throw new Error(`branch ${step.id} has no arm for everyone else`);
   },
+  fresh: (id) => ({
+    id,
+    kind: 'branch',
+    name: 'New branch',
+    arms: [
+      { id: `${id}-a`, name: 'Those who', when: { all: [] }, steps: [] },
+      { id: `${id}-b`, name: 'Everyone else', when: null, steps: [] },
+    ],
+  }),
   says: (step) => `Branch “${step.name}”`,
   saysNext: (step) => `Branch “${step.name}”`,
   arms: (step) => step.arms,

@@ -11,6 +11,7 @@ export const endSchema = z.strictObject({ id: stepId, kind: z.literal('end') });
 export const endKind: StepKind<EndStep> = {
   runsWhilePaused: true,
   run: () => ({ to: 'end' }),
+  fresh: (id) => ({ id, kind: 'end' }),
   says: () => 'End',
   saysNext: () => 'End',
 };

@@ -2,15 +2,19 @@ import type { Arm, Step } from '../document';
 import { branchKind, type BranchStep } from './branch';
 import { endKind, type EndStep } from './end';
 import type { StepKind } from './kind';
+import { handKind, type HandStep } from './hand';
+import { ideaKind, type IdeaStep } from './idea';
 import { recordKind, type RecordStep } from './record';
 import { sendKind, type SendStep } from './send';
 import { testKind, type TestStep } from './test';
+import { updateKind, type UpdateStep } from './update';
 import { waitKind, type WaitStep } from './wait';
 
 export { hopsOf, MOST_HOPS } from './record';
 export { sayShares } from './test';
-export { sayWait } from './wait';
-export type { BranchStep, EndStep, RecordStep, SendStep, TestStep, WaitStep };
+export { sayUpdate, sayUpdated, type Update } from './update';
+export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitUntil } from './wait';
+export type { BranchStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TestStep, UpdateStep, WaitStep };
 export type { Awaited, Span } from './kind';
 
 export interface StepKinds {
@@ -19,6 +23,9 @@ export interface StepKinds {
   branch: BranchStep;
   test: TestStep;
   record: RecordStep;
+  update: UpdateStep;
+  hand: HandStep;
+  idea: IdeaStep;
   end: EndStep;
 }
 
@@ -28,11 +35,30 @@ const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
   branch: branchKind,
   test: testKind,
   record: recordKind,
+  update: updateKind,
+  hand: handKind,
+  idea: ideaKind,
   end: endKind,
 };
 
 /** What there is to know of a step, by its kind. */
 export const kindOfStep = (step: Step): StepKind<Step> => KINDS[step.kind] as StepKind<Step>;
+
+/** Every kind of step, in the order in which they are offered. */
+export const STEP_KINDS = [
+  'wait',
+  'send',
+  'branch',
+  'test',
+  'update',
+  'record',
+  'hand',
+  'idea',
+  'end',
+] as const satisfies readonly (keyof StepKinds)[];
+
+/** A new step of a kind. */
+export const freshStep = (kind: keyof StepKinds, id: string): Step => KINDS[kind].fresh(id);
 
 const NO_ARMS: readonly Arm[] = [];
 

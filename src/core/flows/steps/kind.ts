@@ -1,4 +1,4 @@
-import type { Facts, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
+import type { Facts, NamedKind, Need, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
 import type { Instant } from '../../time';
 import type { Arm, FlowDocument, Step } from '../document';
 import type { Finding } from '../preflight';
@@ -31,8 +31,9 @@ export interface Here {
   answer(answer: Answer): void;
   /** what came with whatever started the run */
   readonly about: About;
-  /** the key of the flow */
+  /** the key of the flow, and the number of the run */
   readonly flow: string;
+  readonly run: string;
   /** the share of 0 up to 1 that somebody drew at this step; with a key where each cart or order draws anew */
   lot(key: string | null): number;
 }
@@ -40,9 +41,15 @@ export interface Here {
 /** Where a run goes from a step: on to the next, into an arm, on standing until a moment, or out of the flow. */
 export type Went =
   | { readonly to: 'next'; /** from when on what follows counts, where that is another moment */ readonly stands?: Instant }
-  | { readonly to: 'arm'; readonly arm: Arm }
-  /** `on`: events that end it before. `isNew`: it has begun just now, and what came since is not loaded yet */
-  | { readonly to: 'wait'; readonly until: Instant; readonly on?: readonly string[]; readonly isNew?: boolean }
+  | { readonly to: 'arm'; readonly arm: Arm; readonly stands?: Instant }
+  /** `on`: signals that could end it before, `lookAt` when time alone could. `isNew`: it has begun just now, and what came since is not loaded yet */
+  | {
+      readonly to: 'wait';
+      readonly until: Instant;
+      readonly lookAt?: Instant | null;
+      readonly on?: readonly string[];
+      readonly isNew?: boolean;
+    }
   | { readonly to: 'end' };
 
 /** An event that is waited for. */
@@ -60,6 +67,8 @@ export interface StepKind<S extends Step> {
   run(step: S, here: Here): Went;
   /** whether a run goes on with it while the flow is paused */
   readonly runsWhilePaused?: boolean;
+  /** a new one, as it is put in */
+  fresh(id: string): S;
   says(step: S): string;
   /** what a run does next, as the words of a person's page */
   saysNext(step: S): string;
@@ -67,6 +76,12 @@ export interface StepKind<S extends Step> {
   withArms?(step: S, arms: readonly Arm[]): S;
   /** the rules that decide here */
   rules?(step: S): readonly (Rule | null)[];
+  /** whether it looks at what came with the start of the run, beside its rules */
+  looksAtStart?(step: S): boolean;
+  /** what it looks at of the person, beside its rules */
+  needs?(step: S): readonly Need[];
+  /** what it names that has to be on file */
+  names?(step: S): readonly { readonly kind: NamedKind; readonly key: string }[];
   /** how long it takes */
   span?(step: S): Span;
   /** what makes a step unsound, by its place in it */

@@ -32,6 +32,19 @@ export const sendKind: StepKind<SendStep> = {
     }
     return { to: 'next' };
   },
+  fresh: (id) => ({
+    id,
+    kind: 'send',
+    name: 'New message',
+    message: {
+      schema: 'viatic.message/1',
+      channel: 'email',
+      kind: 'marketing',
+      subject: '',
+      preview: '',
+      blocks: [{ id: 'b1', kind: 'text', text: '' }],
+    },
+  }),
   says: (step) => `Send “${step.name}”`,
   saysNext: (step) => `Send “${step.name}”`,
   check(step, add, flow) {

@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import murmurhash from 'murmurhash';
 import { describe, expect, it } from 'vitest';
-import { factsOf, type FactEvent, type Facts, type Rule, type Value } from '../../rules';
+import { factsOf, isWithin, nextWithin, type FactEvent, type Facts, type Rule, type Value } from '../../rules';
 import { DAY, HOUR, MINUTE } from '../../time';
 import { advance, type RunningFlow } from '../advance';
 import { asksOf } from '../needs';
@@ -10,7 +10,7 @@ import { flowSchema, type FlowDocument, type Step } from '../document';
 import { drawnShare, lotOf } from '../lot';
 import { advancePerson } from '../person';
 import { preflight } from '../preflight';
-import { armedRun, CALLED, type Run } from '../run';
+import { armedRun, CALLED, effectName, type Run } from '../run';
 import { live } from '../testing/arrivals';
 import { letter } from '../testing/asking';
 import { sayTrace } from '../trace';
@@ -328,7 +328,7 @@ describe('waiting for an event', () => {
   it('asks for just the first that comes after it began', () => {
     const document = flowOf([wait()]);
     const run: Run = { ...inside('1', 'r1'), phase: 'inside', enteredAt: START, step: 'w', waitFrom: START, waitUntil: START + 3 * DAY };
-    expect(asksOf({ document, zone: ZONE }, run, { now: START + HOUR, dueAt: START + HOUR })).toEqual([
+    expect(asksOf({ key: 'flow', document, zone: ZONE }, run, { now: START + HOUR, dueAt: START + HOUR })).toEqual([
       { type: 'app.rated', key: null, where: [], within: null, from: START + 1, to: START + HOUR, order: 'oldest', most: 1, names: null },
     ]);
   });
@@ -343,5 +343,240 @@ describe('waiting for an event', () => {
     expect(stops([wait({ until: undefined }), branch]).map(({ stepId, says }) => [stepId, says])).toEqual(
       new Array(2).fill(['b', 'A condition asks for an answer that no step waits for']),
     );
+  });
+});
+
+describe('an update', () => {
+  const start = event('app.started', 0, { round: 'r1', value: 40, tier: 'gold' });
+  const update = (...changes: object[]): Step => ({ id: 'u', kind: 'update', name: 'Note it', changes }) as Step;
+  const after = (changes: object[], attributes = {}) => lives([update(...changes)], [start], { attributes });
+  const says = (lived: ReturnType<typeof lives>) =>
+    sayTrace(
+      lived.runs[0]!.trace.find(({ kind }) => kind === 'updated')!,
+      { trigger: 'start', key: 'r1' },
+      flowOf([update({ do: 'clear', name: 'x' })]),
+      'EUR',
+    ).says;
+
+  it('sets, adds, appends and clears attributes, and says what was and what is', () => {
+    const changes = [
+      { do: 'set', name: 'tier', from: 'tier' },
+      { do: 'set', name: 'isKeen', value: true },
+      { do: 'add', name: 'points', by: 0.2 },
+      { do: 'append', name: 'seen', value: 'a' },
+      { do: 'append', name: 'seen', value: 'b' },
+      { do: 'append', name: 'seen', value: 'a' },
+      { do: 'clear', name: 'old' },
+    ];
+    const lived = after(changes, { points: 0.1, old: 1, seen: 'z' });
+    expect(lived.known.attributes).toEqual({ tier: 'gold', isKeen: true, points: 0.3, seen: ['z', 'a', 'b'] });
+    expect(says(lived)).toBe(
+      'Updated “Note it”: tier is now “gold”; is keen is now yes; points was 0.1 and is now 0.3; seen was “z” and is now 2 entries; seen was 2 entries and is now 3 entries; old was 1 and is not known any more',
+    );
+  });
+
+  it('puts tags and lists on and takes them off, tells what joins a list, and does nothing twice', () => {
+    const lived = after([
+      { do: 'tag', tag: 'vip' },
+      { do: 'tag', tag: 'vip' },
+      { do: 'list', list: 'a' },
+      { do: 'list', list: 'b' },
+      { do: 'unlist', list: 'a' },
+    ]);
+    expect(lived.known).toMatchObject({ tags: ['vip'], lists: ['b'], since: { 'tag/vip': start.time, 'list/b': start.time } });
+    expect(lived.runs[0]!.run.effects).toBe(7);
+    const names = lived.runs[0]!.run;
+    expect(
+      new Set(
+        [{ part: undefined }, { part: 1 }, { part: 2 }].map(({ part }) =>
+          effectName(names.id, { stepId: 'u', visit: 1, ...(part && { part }) }),
+        ),
+      ).size,
+    ).toBe(3);
+  });
+
+  it('leaves alone what it cannot make sense of', () => {
+    expect(after([{ do: 'add', name: 'points', by: 1 }], { points: 'many' }).known.attributes).toEqual({ points: 'many' });
+    expect(after([{ do: 'set', name: 'x', from: 'nowhere' }]).known.attributes).toEqual({});
+    expect(says(after([{ do: 'set', name: 'x', from: 'nowhere' }]))).toBe('Updated “Note it”: nothing had to change');
+  });
+
+  it('is seen by what follows at once', () => {
+    const branch: Step = {
+      id: 'b',
+      kind: 'branch',
+      name: 'Keen?',
+      arms: [
+        { id: 'yes', name: 'Yes', when: { test: 'tag', tag: 'keen', has: true }, steps: [letter('keen')] },
+        { id: 'no', name: 'No', when: null, steps: [letter('not')] },
+      ],
+    };
+    expect(lives([update({ do: 'tag', tag: 'keen' }), branch], [start]).sends.map(({ stepId }) => stepId)).toEqual(['keen']);
+    // its own stay rule, too
+    const leaves = live(
+      running(flowOf([update({ do: 'tag', tag: 'gone' }), letter('never')], { stay: { test: 'tag', tag: 'gone', has: false } })),
+      [told(start)],
+      START + DAY,
+    );
+    expect(leaves.sends).toEqual([]);
+    expect(leaves.runs[0]!.run.outcome).toBe('left');
+  });
+
+  it('changes nothing that says who somebody is', () => {
+    for (const name of ['email', 'phone', 'pushToken', 'externalId', 'plan.name'])
+      expect(problems([update({ do: 'set', name, value: 'x' })])[0], name).toMatch(/cannot be changed by a flow/);
+    expect(problems([update()])[0]).toMatch(/needs at least one change/);
+  });
+});
+
+describe('a wait', () => {
+  const start = event('app.started', 0, { round: 'r1', trialEnds: '2026-12-01T23:30:00+01:00' });
+  const wait = (more: object): Step => ({ id: 'w', kind: 'wait', ...more }) as Step;
+  const sentAt = (steps: Step[], events = [start], attributes = {}) =>
+    lives([...steps, letter('end')], events, { attributes }).sends.map(({ at }) => at);
+  const local = (text: string) => Date.parse(text);
+
+  it('lasts until a day on file, so many days before or after it, at a time of day', () => {
+    const until = (more: object, attributes = {}) =>
+      sentAt([wait({ date: { of: 'start', name: 'trialEnds', days: 0, at: '09:00', ...more } })], [start], attributes);
+    expect(until({})).toEqual([local('2026-12-01T09:00:00+01:00')]);
+    expect(until({ days: -3 })).toEqual([local('2026-11-28T09:00:00+01:00')]);
+    expect(until({ of: 'person', name: 'renews', days: 1 }, { renews: '2026-12-24' })).toEqual([local('2026-12-25T09:00:00+01:00')]);
+    // a day that is past is not waited for, nor one that is not on file
+    expect(until({ days: -30 })).toEqual([START]);
+    expect(until({ of: 'person', name: 'renews' })).toEqual([START]);
+    expect(lives([wait({ date: { of: 'person', name: 'renews', days: 0, at: '09:00' } })], [start]).runs[0]!.trace[1]).toMatchObject({
+      kind: 'waiting',
+      saw: { noDay: 'renews' },
+    });
+  });
+
+  it('lasts on to the next of some hours, over midnight and where clocks change', () => {
+    // START is a Tuesday, 13:00 in Amsterdam
+    const hours = (hours: object, more: object = {}) => sentAt([wait({ hours, ...more })])[0];
+    expect(hours({ from: '09:00', to: '17:00' })).toBe(START);
+    expect(hours({ from: '18:00', to: '20:00' })).toBe(local('2026-11-24T18:00:00+01:00'));
+    expect(hours({ from: '09:00', to: '12:00' })).toBe(local('2026-11-25T09:00:00+01:00'));
+    expect(hours({ weekdays: [6, 7] })).toBe(local('2026-11-28T00:00:00+01:00'));
+    expect(hours({ weekdays: [1], from: '08:30', to: '10:00' })).toBe(local('2026-11-30T08:30:00+01:00'));
+    expect(hours({ from: '09:00', to: '17:00' }, { for: 'PT6H' })).toBe(local('2026-11-25T09:00:00+01:00'));
+    // 02:30 does not exist on 29 March 2026 in Amsterdam
+    expect(nextWithin(local('2026-03-29T00:30:00+01:00'), { from: '02:30', to: '04:00' }, ZONE)).toBe(local('2026-03-29T03:00:00+02:00'));
+  });
+
+  it('law: the next of some hours is the first minute that is within them', () => {
+    const clock = fc
+      .tuple(fc.integer({ min: 0, max: 23 }), fc.constantFrom(0, 15, 30))
+      .map(([h, m]) => `${String(h).padStart(2, '0')}:${String(m).padStart(2, '0')}`);
+    fc.assert(
+      fc.property(
+        fc.integer({ min: 0, max: 400 * 24 * 60 }),
+        fc
+          .record({ weekdays: fc.uniqueArray(fc.integer({ min: 1, max: 7 }), { minLength: 1 }), from: clock, to: clock })
+          .filter(({ from, to }) => from !== to),
+        (minute, hours) => {
+          const at = START + minute * MINUTE;
+          const next = nextWithin(at, hours, ZONE);
+          expect(isWithin(next, hours, ZONE)).toBe(true);
+          for (let earlier = at; earlier < next; earlier += MINUTE) expect(isWithin(earlier, hours, ZONE)).toBe(false);
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
+
+  it('ends when a condition comes to hold, by what happens or by time alone, with a way on for each', () => {
+    const until = (rule: Rule, limit = 'P3D'): Step =>
+      wait({
+        for: limit,
+        until: { rule },
+        arms: [
+          { id: 'came', name: 'It came', when: null, steps: [letter('it-came')] },
+          { id: 'late', name: 'Time ran out', when: null, steps: [letter('too-late')] },
+        ],
+      });
+    const bought: Rule = { test: 'did', event: 'order.placed', times: 2, since: 'entry' };
+    const orders = [event('order.placed', 30), event('order.placed', 90)];
+    expect(lives([until(bought)], [start, ...orders]).sends).toMatchObject([{ stepId: 'it-came', at: START + 90 * MINUTE }]);
+    expect(lives([until(bought)], [start, orders[0]!]).sends).toMatchObject([{ stepId: 'too-late', at: START + 3 * DAY }]);
+    // nobody tells anything: that the order is long enough ago is known by the clock
+    const long: Rule = { test: 'did', event: 'order.placed', since: { ago: 'PT2H' } };
+    expect(lives([until(long)], [start, orders[0]!]).sends).toMatchObject([{ stepId: 'it-came', at: START + 150 * MINUTE }]);
+    // it holds already
+    expect(lives([until({ all: [] })], [start]).sends).toMatchObject([{ stepId: 'it-came', at: START }]);
+    const trace = lives([until(bought)], [start]).runs[0]!.trace.map(
+      (one) => sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([until(bought)]), 'EUR').says,
+    );
+    expect(trace.slice(1, 3)).toEqual([
+      'Waiting up to 3 days, until the person has placed an order at least twice since entering',
+      'Time ran out: 3 days without it',
+    ]);
+  });
+
+  it('says for how long, once', () => {
+    expect(problems([wait({})])[0]).toMatch(/needs to say how long/);
+    expect(problems([wait({ for: 'P1D', date: { of: 'person', name: 'x', days: 0, at: '09:00' } })])[0]).toMatch(/not both/);
+    expect(
+      problems([
+        wait({
+          for: 'P1D',
+          arms: [
+            { id: 'a', name: 'a', when: null, steps: [] },
+            { id: 'b', name: 'b', when: null, steps: [] },
+          ],
+        }),
+      ])[0],
+    ).toMatch(/only a wait for something has arms/);
+    expect(problems([wait({ date: { of: 'person', name: 'x', days: 0, at: '25:00' } })])[0]).toMatch(/time of day/);
+  });
+});
+
+describe('handing over', () => {
+  const start = event('app.started', 0, { round: 'r1', value: 40 });
+  const hand = (more: object = {}): Step => ({ id: 'h', kind: 'hand', name: 'On', flow: 'other', leaves: true, ...more }) as Step;
+
+  it('tells the other flow, with all that started this one, and ends this run or lets it go on', () => {
+    const left = lives([hand(), letter('never')], [start]);
+    expect(left.runs[0]!.trace.map(({ kind }) => kind)).toEqual(['entered', 'handed', 'completed']);
+    expect(lives([hand({ leaves: false }), letter('on')], [start]).sends).toHaveLength(1);
+  });
+
+  it('starts the other one, under the same key, whose entry rule still holds', () => {
+    const other = flowOf([letter('taken')], { entry: { test: 'trigger', property: 'value', op: 'above', value: 30 } });
+    const handed = (value: number, to = 'other') => event('flow.handed', 1, { to, about: 'r1', value, byFlow: 'of-steps', hops: 1 });
+    const received = (one: FactEvent) => live(running(other, 'other'), [told(one)], START + DAY);
+    expect(received(handed(40))).toMatchObject({ sends: [{ key: 'r1', stepId: 'taken' }] });
+    expect(received(handed(10)).runs[0]!.run.outcome).toBe('not-entered');
+    expect(received(handed(40, 'another')).runs).toEqual([]);
+  });
+
+  it('comes to an end where two flows hand to each other', () => {
+    const itself = live(running(flowOf([hand({ flow: 'of-steps' })], { reentry: 'always' })), [told(start)], START + DAY);
+    expect(itself.runs).toHaveLength(11);
+    expect(
+      preflight(flowOf([hand()]), { list: new Map(), segment: new Map(), flow: new Map(), topic: new Map(), 'country group': new Map() }),
+    ).toContainEqual(expect.objectContaining({ level: 'stops', says: 'Hand over “On”: the flow other is not on file' }));
+  });
+});
+
+describe('an idea', () => {
+  it('does nothing, and keeps the flow from being published', () => {
+    const idea: Step = { id: 'i', kind: 'idea', text: 'Thank them for the third order' };
+    expect(lives([idea, letter('on')], [event('app.started', 0, { round: 'r1' })]).sends).toHaveLength(1);
+    expect(preflight(flowOf([idea]))).toContainEqual(expect.objectContaining({ level: 'stops', stepId: 'i' }));
+  });
+});
+
+describe('starting again after a while', () => {
+  const again = (minute: number, round: string) => event('app.started', minute, { round });
+  const starts = (events: FactEvent[]) =>
+    live(running(flowOf([letter('hello')], { reentry: { after: 'P30D' } })), events.map(told), START + 200 * DAY).sends.map(
+      ({ at }) => (at - START) / DAY,
+    );
+
+  it('counts from when somebody went in, under whatever key', () => {
+    expect(starts([again(0, 'a'), again(29 * 1440, 'b'), again(30 * 1440, 'c'), again(59 * 1440, 'd'), again(61 * 1440, 'a')])).toEqual([
+      0, 30, 61,
+    ]);
   });
 });

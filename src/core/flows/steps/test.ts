@@ -41,6 +41,16 @@ export const testKind: StepKind<TestStep> = {
     here.note('drawn', { armId: arm.id });
     return { to: 'arm', arm };
   },
+  fresh: (id) => ({
+    id,
+    kind: 'test',
+    name: 'New test',
+    per: 'person',
+    arms: [
+      { id: `${id}-a`, name: 'One way', when: null, share: 50, steps: [] },
+      { id: `${id}-b`, name: 'The other way', when: null, share: 50, steps: [] },
+    ],
+  }),
   says: (step) => `Test “${step.name}”`,
   saysNext: (step) => `Test “${step.name}”`,
   arms: (step) => step.arms,

@@ -1,4 +1,17 @@
-import { factsOf, inOrder, isWithin, matches, type FactEvent, type Facts, type Reach } from '../../rules';
+import {
+  factsOf,
+  inOrder,
+  isWithin,
+  matches,
+  signalsOf,
+  withChange,
+  type FactChange,
+  type FactEvent,
+  type Facts,
+  type KnownFacts,
+  type Reach,
+  type Value,
+} from '../../rules';
 import { advance, type RunningFlow } from '../advance';
 import type { EventAsk } from '../asks';
 import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
@@ -16,6 +29,7 @@ export interface Arrival {
 export interface Lived {
   readonly runs: readonly { run: Run; trace: TraceEntry[] }[];
   readonly sends: readonly { runId: string; key: string; stepId: string; at: number }[];
+  readonly known: KnownFacts;
 }
 
 /** Numbers of recorded events: above all that are told. */
@@ -48,14 +62,25 @@ export function live(
   flow: RunningFlow,
   arrivals: readonly Arrival[],
   until: number,
-  { late = 0, isSparing = false }: { late?: number; isSparing?: boolean } = {},
+  {
+    late = 0,
+    isSparing = false,
+    attributes = {},
+  }: { late?: number; isSparing?: boolean; attributes?: { readonly [name: string]: Value } } = {},
 ): Lived {
   const told: FactEvent[] = [];
-  const runs: { run: Run; wakeAt: number | null; on: readonly string[]; trace: TraceEntry[] }[] = [];
+  const runs: { run: Run; wakeAt: number | null; on: readonly string[]; trace: TraceEntry[]; woken: number }[] = [];
   const sends: { runId: string; key: string; stepId: string; at: number }[] = [];
   const queue = [...arrivals].sort((a, b) => a.at - b.at || inOrder(a.event, b.event));
   const earlier = (): EarlierRun[] =>
-    runs.map(({ run }) => ({ id: run.id, key: run.about.key, phase: run.phase, outcome: run.outcome, effects: run.effects }));
+    runs.map(({ run }) => ({
+      id: run.id,
+      key: run.about.key,
+      phase: run.phase,
+      outcome: run.outcome,
+      enteredAt: run.enteredAt,
+      effects: run.effects,
+    }));
   const arm = ({ trigger, key, at }: Beginning) => {
     const armed = runs.find(({ run }) => run.phase === 'armed' && run.about.key === key && run.about.trigger === trigger);
     if (armed) armed.wakeAt = Math.min(armed.wakeAt ?? Infinity, at);
@@ -65,13 +90,29 @@ export function live(
         wakeAt: at,
         on: planOf(flow.document).wakesArmed,
         trace: [],
+        woken: 0,
       });
   };
   let recorded = 0;
+  // who is woken by a change looks when the others of that moment have
+  let wakings = 0;
+  let known: KnownFacts = factsOf('1', { attributes, reach: { email: REACH } });
+  const learn = (change: FactChange, at: number) => {
+    known = withChange(known, change);
+    for (const one of runs)
+      if (
+        one.run.phase !== 'ended' &&
+        signalsOf(change).some((signal) => one.on.includes(signal)) &&
+        !(one.wakeAt !== null && one.wakeAt <= at)
+      ) {
+        one.wakeAt = at;
+        one.woken = wakings += 1;
+      }
+  };
   const tell = (event: FactEvent, at: number) => {
     told.push(event);
     told.sort(inOrder);
-    for (const beginning of beginsOn(flow.document, event, at, flow.zone)) arm(beginning);
+    for (const beginning of beginsOn(flow, event, at)) arm(beginning);
     for (const one of runs) {
       if (one.run.phase === 'ended' || !one.on.includes(event.type)) continue;
       one.wakeAt = Math.min(one.wakeAt ?? Infinity, at);
@@ -81,7 +122,7 @@ export function live(
   let head = 0;
   for (;;) {
     const next = queue[head];
-    const due = runs.filter((one) => one.wakeAt !== null).sort((a, b) => a.wakeAt! - b.wakeAt!)[0];
+    const due = runs.filter((one) => one.wakeAt !== null).sort((a, b) => a.wakeAt! - b.wakeAt! || a.woken - b.woken)[0];
     // a run is moved when the worker comes round, and never before it is known of
     const dueNow = due ? Math.max(due.wakeAt! + late, queue[head - 1]?.at ?? -Infinity) : Infinity;
     if (next && next.at <= until && next.at <= dueNow) {
@@ -91,8 +132,8 @@ export function live(
     }
     if (!due || dueNow > until) break;
     const when = { now: dueNow, dueAt: due.wakeAt! };
-    const known = isSparing ? answer(told, asksOf(flow, due.run, when)) : [...told];
-    const facts: Facts = factsOf('1', { reach: { email: REACH }, events: known });
+    const events = isSparing ? answer(told, asksOf(flow, due.run, when)) : [...told];
+    const facts: Facts = { ...known, personId: '1', events };
     const result = advance(
       flow,
       due.run,
@@ -102,15 +143,17 @@ export function live(
     );
     due.run = result.run;
     due.wakeAt = result.wake.at;
+    due.woken = 0;
     due.on = result.wake.on;
     due.trace.push(...result.trace);
     for (const effect of result.effects) {
       if (effect.kind === 'send') sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
+      else if (effect.kind === 'change') learn(effect.change, dueNow);
       else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
     }
     for (const { type, at, properties } of result.told)
       tell({ id: String(RECORDED + (recorded += 1)), type, time: at, properties }, dueNow);
     if (result.begins) arm(result.begins);
   }
-  return { runs, sends };
+  return { runs, sends, known };
 }

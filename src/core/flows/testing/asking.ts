@@ -72,3 +72,73 @@ export const hears = flowSchema.parse({
   goal: null,
   steps: [letter('heard')],
 });
+
+/** A flow that changes what is on file, waits by a condition, by hours and by a day, and hands over. */
+export const changesPeople = flowSchema.parse({
+  schema: 'viatic.flow/1',
+  name: 'Changes people',
+  triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
+  entry: null,
+  stay: { test: 'tag', tag: 'left-alone', has: false },
+  reentry: 'once-per-key',
+  goal: null,
+  steps: [
+    {
+      id: 'note',
+      kind: 'update',
+      name: 'Note it',
+      changes: [
+        { do: 'add', name: 'points', by: 5 },
+        { do: 'set', name: 'lastOrder', from: 'orderId' },
+        { do: 'append', name: 'values', from: 'value' },
+        { do: 'tag', tag: 'buyer' },
+        { do: 'list', list: 'buyers' },
+      ],
+    },
+    {
+      id: 'until-points',
+      kind: 'wait',
+      for: 'P9D',
+      until: { rule: { test: 'attribute', name: 'points', op: 'atLeast', value: 15 } },
+      arms: [
+        {
+          id: 'came',
+          name: 'It came',
+          when: null,
+          steps: [
+            letter('enough'),
+            {
+              id: 'take',
+              kind: 'update',
+              name: 'Take',
+              changes: [
+                { do: 'add', name: 'points', by: -15 },
+                { do: 'untag', tag: 'buyer' },
+              ],
+            },
+          ],
+        },
+        {
+          id: 'late',
+          name: 'Time ran out',
+          when: null,
+          steps: [{ id: 'off', kind: 'update', name: 'Off', changes: [{ do: 'unlist', list: 'buyers' }] }],
+        },
+      ],
+    },
+    { id: 'office', kind: 'wait', for: 'PT1H', hours: { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '17:00' } },
+    { id: 'over', kind: 'hand', name: 'On', flow: 'takes', leaves: true },
+  ],
+});
+
+/** A flow that {@link changesPeople} hands over to. */
+export const takesOver = flowSchema.parse({
+  schema: 'viatic.flow/1',
+  name: 'Takes over',
+  triggers: [{ id: 'start', kind: 'event', event: 'app.never', key: null }],
+  entry: { test: 'trigger', property: 'value', op: 'above', value: 1 },
+  stay: null,
+  reentry: { after: 'P20D' },
+  goal: null,
+  steps: [letter('taken'), { id: 'done', kind: 'update', name: 'Done', changes: [{ do: 'clear', name: 'lastOrder' }] }],
+});

@@ -1,5 +1,7 @@
 import { z } from 'zod';
+import { FLOW_HANDED } from '../../rules';
 import { stepId } from '../parts';
+import { HANDED } from '../run';
 import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
 import type { TriggerKind, TriggerState } from './kind';
 import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
@@ -18,6 +20,30 @@ const KINDS: { readonly [K in Trigger['kind']]: TriggerKind<Extract<Trigger, { k
   event: eventTrigger,
   silence: silenceTrigger,
 };
+
+/** The trigger by which other flows hand somebody over: every flow has it. */
+const handedTo = (key: string): Trigger => ({
+  id: HANDED,
+  kind: 'event',
+  event: FLOW_HANDED,
+  key: 'about',
+  where: [{ property: 'to', op: 'is', value: key }],
+});
+
+/** The trigger with an id in a flow with a key; nothing where it is gone. */
+export const triggerOf = (
+  { document, key }: { readonly document: { readonly triggers: readonly Trigger[] }; readonly key: string },
+  id: string,
+): Trigger | undefined => (id === HANDED ? handedTo(key) : document.triggers.find((one) => one.id === id));
+
+/** All that starts a flow with a key. */
+export const triggersOf = ({
+  document,
+  key,
+}: {
+  readonly document: { readonly triggers: readonly Trigger[] };
+  readonly key: string;
+}): readonly Trigger[] => [...document.triggers, handedTo(key)];
 
 /** What there is to know of a trigger, by its kind. */
 export const kindOfTrigger = (trigger: Trigger): TriggerKind<Trigger> => KINDS[trigger.kind] as TriggerKind<Trigger>;

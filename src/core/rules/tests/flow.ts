@@ -4,6 +4,8 @@ import type { TestKind } from './kind';
 import { eventKind, type EventTest } from './event';
 
 export const FLOW_ENTERED = 'flow.entered';
+/** Tells that one flow has handed somebody over to another. */
+export const FLOW_HANDED = 'flow.handed';
 export const FLOW_LEFT = 'flow.left';
 export const FLOW_OUTCOMES = ['completed', 'goal', 'left', 'undone'] as const;
 

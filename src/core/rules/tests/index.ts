@@ -24,7 +24,7 @@ import { triggerKind, triggerSchema } from './trigger';
 
 export { MOST_ADDED } from './counted';
 export { sayDays } from './date';
-export { asEvents, FLOW_ENTERED, FLOW_LEFT, FLOW_OUTCOMES } from './flow';
+export { asEvents, FLOW_ENTERED, FLOW_HANDED, FLOW_LEFT, FLOW_OUTCOMES } from './flow';
 export { PREDICTED, PREDICTIONS } from './predicted';
 export { REACH_STATES, sayReachState } from './reach';
 export { isCloser, typesOf, type Closer, type Then } from './closer';
