@@ -5,3 +5,5 @@ export * from './data';
 export * from './inputs';
 export * from './problems';
 export * from './places';
+export * from './rehearsal';
+export * from './sending';

@@ -23,6 +23,8 @@ export const letterInput = z.strictObject({
   text: words(10_000),
 });
 
+export { limitsSchema as limitsInput } from '../limits';
+
 /** The name of an attribute, as everywhere. */
 export const attributeName = z.string().trim().refine(isName, 'is not a name');
 export const attributeInput = z.strictObject({ type: z.enum(ATTRIBUTE_TYPES), about: z.string().max(300).default('') });

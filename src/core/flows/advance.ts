@@ -1,17 +1,20 @@
-import { addDuration, earliest, type Instant } from '../time';
+import { addDuration, earliest, endOfDate, sooner, startOfDate, type Instant } from '../time';
 import {
   FLOW_ENTERED,
+  FLOW_HANDED,
   FLOW_LEFT,
   see,
   verdict,
   withChange,
   withEvent,
+  type FactEvent,
   type Facts,
   type Rule,
   type Seen,
   type Viewpoint,
   type World,
 } from '../rules';
+import { MESSAGE_SENT, type Limits } from '../limits';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
@@ -41,6 +44,8 @@ export interface RunningFlow {
   readonly zone: string;
   /** what rules look up that is about nobody */
   readonly world?: World;
+  /** how much marketing anybody gets, and when */
+  readonly limits?: Limits | null;
 }
 
 export interface Advanced {
@@ -61,6 +66,9 @@ export interface When {
   readonly now: Instant;
   readonly dueAt: Instant;
 }
+
+/** Stands for a step in the lot by which the control group is drawn: no step has this id. */
+const CONTROL = ' control';
 
 /** Stands for the number that an event gets when it is stored: above all there are. */
 const NEWEST_ID = '9'.repeat(19);
@@ -169,9 +177,19 @@ class Passage {
     if (!this.flow.isOn) return refuse({ off: true });
     const again = mayNotStart(document.reentry, this.earlier, this.run.about.key, at, this.flow.zone);
     if (again) return refuse({ again });
+    const outside = outsideOf(document, at, this.flow.zone);
+    if (outside) return refuse({ window: outside });
     if (document.entry) {
       const seen = see(document.entry, this.facts, this.view(at));
       if (!seen.holds) return refuse({ rule: seen });
+    }
+    if (
+      document.control &&
+      lotOf({ flow: this.flow.key, personId: this.run.personId, stepId: CONTROL, key: null }) < document.control / 100
+    ) {
+      this.run = { ...this.run, phase: 'watching', enteredAt: at, step: null, outcome: 'control', isDoubtful: false };
+      this.note('control', null, { at });
+      return null;
     }
     this.run = { ...this.run, phase: 'inside', enteredAt: at, step: this.plan.first, isDoubtful: false };
     this.note('entered', null, { at });
@@ -206,23 +224,39 @@ class Passage {
     if (!met) return false;
     this.run = { ...this.run, goalAt: met.time };
     this.note('goal', this.run.step);
+    if (goal.handTo && this.run.outcome !== 'control') this.handOver(goal.handTo, met.properties);
     return goal.ends;
   }
 
+  /** Hands the person over with what came with the goal. */
+  private handOver(to: string, data: FactEvent['properties']): void {
+    const hops = hopsOf(this.run.about.data);
+    if (hops > MOST_HOPS) return;
+    const properties = { ...data, to, about: this.run.about.key || this.run.id, byFlow: this.flow.key, hops };
+    this.effects.push({ kind: 'event', type: FLOW_HANDED, properties, stepId: 'goal', visit: 1 });
+    this.facts = withEvent(this.facts, { id: NEWEST_ID, type: FLOW_HANDED, time: this.now, properties });
+    this.run = { ...this.run, effects: this.run.effects + 1 };
+  }
+
   private walk(): Wake {
-    const { stay } = this.flow.document;
+    const { document } = this.flow;
+    const { stay } = document;
     for (;;) {
       const undone = this.undo();
       if (undone) return undone;
       if (this.meetGoal()) return this.end('goal');
-      let stayUntil: Instant | null = null;
+      if (document.window?.leave && outsideOf(document, this.now, this.flow.zone) === 'after') {
+        this.note('left', this.run.step, { saw: { window: 'after' } });
+        return this.end('left');
+      }
+      let stayUntil: Instant | null = document.window?.leave && document.window.to ? endOfDate(document.window.to, this.flow.zone) : null;
       if (stay) {
         const answer = verdict(stay, this.facts, this.view());
         if (!answer.holds) {
           this.note('left', this.run.step, { saw: { rule: see(stay, this.facts, this.view()) } });
           return this.end('left');
         }
-        stayUntil = answer.until;
+        stayUntil = sooner(stayUntil, answer.until);
       }
       const step = this.run.step === null ? undefined : this.plan.steps.get(this.run.step);
       if (!step) return this.complete(null);
@@ -265,6 +299,7 @@ class Passage {
       waitFrom: this.run.waitFrom,
       waitUntil: this.run.waitUntil,
       about: this.run.about,
+      limits: this.flow.limits ?? null,
       flow: this.flow.key,
       run: this.run.id,
       lot: (key) => lotOf({ flow: this.flow.key, personId: this.run.personId, stepId: step.id, key }),
@@ -278,6 +313,14 @@ class Passage {
         // what it records and changes it sees at once, as the newest of this moment
         if (deed.kind === 'event')
           this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
+        // and what it lets go counts for the next that would
+        if (deed.kind === 'send')
+          this.facts = withEvent(this.facts, {
+            id: NEWEST_ID,
+            type: MESSAGE_SENT,
+            time: this.now,
+            properties: { kind: deed.marketing ? 'marketing' : 'service', channel: deed.channel, flow: this.flow.key, step: step.id },
+          });
         if (deed.kind === 'change') this.facts = { ...this.facts, ...withChange(this.facts, deed.change) };
         this.run = { ...this.run, effects: this.run.effects + 1 };
         this.stands = this.now;
@@ -310,4 +353,10 @@ class Passage {
     if (deadline <= this.now) return this.end('completed');
     return { at: deadline, on: this.plan.wakesWatching };
   }
+}
+
+/** Whether a moment is before the days on which somebody may enter a flow, or after them; null on one of them. */
+function outsideOf({ window }: Pick<FlowDocument, 'window'>, at: Instant, zone: string): 'before' | 'after' | null {
+  if (window?.from && at < startOfDate(window.from, zone)!) return 'before';
+  return window?.to && at >= endOfDate(window.to, zone) ? 'after' : null;
 }

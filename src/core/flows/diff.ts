@@ -1,5 +1,5 @@
 import { sayDuration } from '../time';
-import { sayRule } from '../rules';
+import { sayDay, sayRule } from '../rules';
 import { eachStep, wordingOf, type Arm, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep, sayStep } from './steps';
 import { sayReentry } from './begin';
@@ -26,6 +26,12 @@ function index(flow: FlowDocument): Index {
   return { steps, arms };
 }
 
+/** On which days people enter. */
+export const sayWindow = (window: FlowDocument['window']): string =>
+  !window || (!window.from && !window.to)
+    ? 'always'
+    : [window.from && `from ${sayDay(window.from)}`, window.to && `to ${sayDay(window.to)}`].filter(Boolean).join(' ');
+
 /** Lists what differs between the version that is on and the draft, for the summary before publishing. */
 export function diff(before: FlowDocument, after: FlowDocument, currency: string): Change[] {
   const changes: Change[] = [];
@@ -43,6 +49,10 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
     if (!same(before[part], after[part])) add('trigger', `${label}: ${after[part] ? sayRule(after[part], wording) : 'none'}`);
   }
   if (!same(before.reentry, after.reentry)) add('trigger', `May start: ${sayReentry(after.reentry)} (was ${sayReentry(before.reentry)})`);
+  if (!same(before.window, after.window)) add('trigger', `Days: ${sayWindow(after.window)} (was: ${sayWindow(before.window)})`);
+  if (before.control !== after.control)
+    add('trigger', after.control ? `Control group: ${after.control} % get nothing` : 'Control group: none');
+  if (before.priority !== after.priority) add('trigger', `Priority: ${after.priority ?? 50} (was ${before.priority ?? 50})`);
   if (!same(before.goal, after.goal))
     add('trigger', after.goal ? `Goal: ${after.goal.event} within ${sayDuration(after.goal.within)}` : 'Goal: none');
 

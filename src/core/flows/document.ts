@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { eventTypeSchema, propertyTestsSchema, ruleSchema, type PropertyTest, type Rule, type Wording } from '../rules';
-import { name, positiveDuration, stepId } from './parts';
+import { flowKey, name, positiveDuration, stepId } from './parts';
 import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { branchSchema } from './steps/branch';
 import { endSchema } from './steps/end';
@@ -47,12 +47,16 @@ const stepSchema: z.ZodType<Step> = z.lazy(() =>
   ]),
 );
 
+const day = z.iso.date('is not a day such as 2026-12-24');
+
 const goalSchema = z.strictObject({
   event: eventTypeSchema,
   where: propertyTestsSchema.optional(),
   within: positiveDuration,
   /** whether reaching the goal ends the run */
   ends: z.boolean(),
+  /** the key of a flow that people are handed over to who reach it */
+  handTo: flowKey.optional(),
 });
 export type Goal = z.infer<typeof goalSchema>;
 
@@ -71,6 +75,15 @@ const looseDocument = z.strictObject({
   entry: ruleSchema.nullable(),
   stay: ruleSchema.nullable(),
   reentry: reentrySchema,
+  /** the days on which people enter, by the calendar of the store; with `leave`, who is inside after the last leaves */
+  window: z
+    .strictObject({ from: day.optional(), to: day.optional(), leave: z.boolean().optional() })
+    .refine(({ from, to }) => !from || !to || from <= to, 'ends before it begins')
+    .optional(),
+  /** how many of a hundred are drawn to get nothing, so that the others can be held against them */
+  control: z.int().min(1).max(90).optional(),
+  /** of several flows that want the same person at the same moment, the higher goes first: 0 to 100, 50 where it is left out */
+  priority: z.int().min(0).max(100).optional(),
   goal: goalSchema.nullable(),
   steps: z.array(stepSchema).max(200),
 });

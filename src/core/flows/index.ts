@@ -17,3 +17,4 @@ export * from './preflight';
 export * from './diff';
 export * from './edit';
 export * from './uses';
+export { drawnShare, lotOf } from './lot';

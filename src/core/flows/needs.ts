@@ -1,5 +1,6 @@
 import { dependsOn, namesIn, outermost, spanOf, type EventNeed, type Need, type Rule } from '../rules';
 import { addDuration, type Instant } from '../time';
+import { MESSAGE_SENT, sentNeeded } from '../limits';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
 import type { FlowDocument } from './document';
@@ -24,7 +25,7 @@ export function needsOf(document: FlowDocument): { readonly entry: readonly Need
 }
 
 /** Which events of its person {@link advance} looks at for a run, at these moments: just those have to be loaded. */
-export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, run: Run, { now, dueAt }: When): EventAsk[] {
+export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'limits'>, run: Run, { now, dueAt }: When): EventAsk[] {
   const { document, zone } = flow;
   const asks: EventAsk[] = [];
   const at = Math.min(dueAt, now);
@@ -43,6 +44,18 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, run
   }
   if (run.phase === 'armed') of(needsOf(document).entry, at);
   if (run.phase !== 'watching') of(needsOf(document).inside, now);
+  // what anybody has been sent counts for what they may still get
+  const sent = flow.limits && planOf(document).sendsMarketing ? sentNeeded(flow.limits, now, zone) : null;
+  if (sent && run.phase !== 'watching')
+    asks.push(
+      ask({
+        type: MESSAGE_SENT,
+        where: [{ property: 'kind', op: 'is', value: 'marketing' }],
+        from: sent.from,
+        most: sent.most,
+        names: ['kind', 'channel'],
+      }),
+    );
   const step = run.step === null ? undefined : planOf(document).steps.get(run.step);
   const awaited = step && run.waitFrom !== null ? kindOfStep(step).awaits?.(step) : null;
   // the first that comes after the wait began

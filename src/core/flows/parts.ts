@@ -9,6 +9,9 @@ export const positiveDuration = durationSchema.refine((text) => !/^P(T?0+[A-Z])+
 /** A time of day: hours and minutes. */
 export const clockTime = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, 'is not a time of day; write hours and minutes, for example 09:00');
 
+/** The key of a flow. */
+export const flowKey = z.string().regex(/^[a-z0-9][a-z0-9-]{0,59}$/, 'is not the key of a flow');
+
 export const stepId = z.string().regex(/^[a-z0-9][a-z0-9-]{0,39}$/, 'is not a step id; use a-z, 0-9 and -');
 
 /** A name that people give. */

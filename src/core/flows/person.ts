@@ -16,8 +16,18 @@ export interface Due {
 /** What became of a due run: how far it went, or what it broke on. A run that breaks stops no other. */
 export type Passed = { readonly due: Due } & ({ readonly result: Advanced } | { readonly error: unknown });
 
+const PLAIN_PRIORITY = 50;
+function priorityOf({ flow }: Due): number {
+  try {
+    return flow.document.priority ?? PLAIN_PRIORITY;
+  } catch {
+    // one whose document cannot be read breaks when it is moved, alone
+    return PLAIN_PRIORITY;
+  }
+}
+
 /**
- * Moves all due runs of one person, most overdue first, each as far as it goes. What one does the next one sees: a run
+ * Moves all due runs of one person, by the priority of their flows and then most overdue first, each as far as it goes. What one does the next one sees: a run
  * that has entered is among the earlier runs of the next in the same flow. `earlier` are the person's runs by flow.
  */
 export function advancePerson(
@@ -29,7 +39,7 @@ export function advancePerson(
   const others = new Map(earlier);
   let known = facts;
   return [...due]
-    .sort((a, b) => a.dueAt - b.dueAt)
+    .sort((a, b) => priorityOf(b) - priorityOf(a) || a.dueAt - b.dueAt)
     .map((one): Passed => {
       const { flow, flowId, run, dueAt } = one;
       try {

@@ -16,6 +16,8 @@ export interface Plan {
   readonly needs: readonly Need[];
   /** whether any rule or step looks at what came with the event that started the run */
   readonly looksAtAbout: boolean;
+  /** whether it sends what is subject to limits */
+  readonly sendsMarketing: boolean;
   /** signals that can end an armed run before its moment */
   readonly wakesArmed: readonly string[];
   /** signals that can change the mind of a run inside: what its trigger, its stay rule and its goal look at */
@@ -62,6 +64,7 @@ function prepare(document: FlowDocument): Plan {
     steps,
     after,
     rules: rules.filter((rule) => rule !== null),
+    sendsMarketing: [...steps.values()].some((step) => step.kind === 'send' && step.message.kind === 'marketing'),
     wakesArmed: ends,
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalEvents, ...ends, ...longer])].sort(),
     needs: [...steps.values()].flatMap((step) => kindOfStep(step).needs?.(step) ?? []),

@@ -14,6 +14,9 @@ export interface Finding {
   readonly mend: string;
 }
 
+/** What every message brings about by itself. */
+const OURS_TO_SEND = new Set(['message.sent', 'message.delivered']);
+
 /**
  * Checks a flow before it runs, in words with the place and the mend. What is on file is known on the server only: without
  * it, what rules name is taken to be there.
@@ -57,6 +60,16 @@ export function preflight(flow: FlowDocument, onFile: OnFile | null = null): Fin
         `There is no wait for an event with the id ${test.step}; add it, or change the condition.`,
       );
     }
+  }
+  for (const { event, where } of flow.triggers) {
+    const named = where?.find((one) => one.property === 'flow' && !('any' in one) && (one.op === 'is' || one.op === 'oneOf'));
+    if (sends && OURS_TO_SEND.has(event) && !named)
+      add(
+        'stops',
+        null,
+        `Every message would start the flow, its own too: it begins with ${event}`,
+        'Ask the trigger for the flow whose messages are meant, so that it does not begin itself without end.',
+      );
   }
   if (!sends) add('warns', null, 'The flow sends nothing', 'Add a message.');
   if (!flow.stay) add('warns', null, 'There is no stay rule', 'Without one, people go on getting messages after they have bought.');

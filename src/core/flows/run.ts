@@ -1,5 +1,6 @@
 import type { Obstacle } from '../messages';
-import type { Answers, FactChange, Seen, Value } from '../rules';
+import type { Limited } from '../limits';
+import type { Answers, Channel, FactChange, Seen, Value } from '../rules';
 import type { Instant } from '../time';
 
 /**
@@ -11,9 +12,10 @@ export type Phase = 'armed' | 'inside' | 'watching' | 'ended';
 
 /**
  * How a run came to its end. `not-entered` never was inside; `goal` was ended by its goal; `undone` was inside until it
- * turned out that its trigger had never come about: when nothing had gone out, it counts as one that never entered.
+ * turned out that its trigger had never come about: when nothing had gone out, it counts as one that never entered; `control`
+ * was drawn to get nothing, so that those who get something can be held against it.
  */
-export type Outcome = 'completed' | 'goal' | 'left' | 'not-entered' | 'undone';
+export type Outcome = 'completed' | 'goal' | 'left' | 'not-entered' | 'undone' | 'control';
 
 /** Stands for the trigger of a run that was called directly: somebody was put into a flow by hand or through the API. */
 export const CALLED = 'called';
@@ -85,7 +87,7 @@ export type Answer = Answers[string];
 
 /** What a step does to the world: lets a message go out, records an event of the person, or changes what is on file about them. */
 export type Deed =
-  | { readonly kind: 'send' }
+  | { readonly kind: 'send'; readonly marketing: boolean; readonly channel: Channel }
   | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } }
   | { readonly kind: 'change'; readonly change: FactChange };
 
@@ -138,6 +140,8 @@ export type TraceKind =
   | 'updated'
   | 'handed'
   | 'skipped'
+  | 'held'
+  | 'control'
   | 'goal'
   | 'left'
   | 'undone'
@@ -181,6 +185,10 @@ export type Saw =
   | { readonly obstacle: Obstacle }
   /** `skipped`: what is recorded has led from flow to flow too often */
   | { readonly hops: number }
+  /** `held`: by which limit, and until when; `skipped`: by which */
+  | { readonly limited: Limited; readonly until?: Instant }
+  /** `not-entered`: before the first day of the flow, or after its last; `left`: after it */
+  | { readonly window: 'before' | 'after' }
   /** `skipped`: a step that is only a sentence yet */
   | { readonly idea: true }
   /** `waiting`: there is no day on file to wait for */

@@ -1,5 +1,6 @@
 import { explain, sayEvent, sayName, sayRule, type Because } from '../rules';
 import { sayDuration } from '../time';
+import { sayLimited } from '../limits';
 import { sayObstacle } from '../messages';
 import { sayAgain } from './begin';
 import { wordingOf, type FlowDocument } from './document';
@@ -56,6 +57,7 @@ export function sayTrace(
     case 'not-entered':
       if (saw.trigger) return { says: `Did not enter: ${sayTriggerOff(saw.trigger, document, run.trigger)}` };
       if (saw.again) return { says: `Did not enter: ${sayAgain(saw.again, run.key)}` };
+      if (saw.window) return { says: `Did not enter: ${saw.window === 'before' ? 'the flow had not begun' : 'the flow was over'}` };
       return saw.off
         ? { says: 'Did not enter: the flow was not on at that moment' }
         : ruled('Did not enter: the entry rule does not hold', document.entry);
@@ -95,9 +97,14 @@ export function sayTrace(
     case 'sending':
       return { says: `Queued “${name}” to go out` };
     case 'skipped':
+      if (saw.limited) return { says: `Did not send “${name}”: ${sayLimited(saw.limited)}` };
       if (saw.idea) return { says: 'Passed an idea: nothing happens there yet' };
       if (saw.hops) return { says: `Did not record “${name}”: flows had begun each other ${saw.hops} times` };
       return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
+    case 'held':
+      return { says: `Held “${name}”: ${saw.limited ? sayLimited(saw.limited) : 'by a limit'}` };
+    case 'control':
+      return { says: `Drawn for the control group: gets nothing (${document.control ?? 0} % do)` };
     case 'goal':
       return {
         says: document.goal
@@ -105,6 +112,7 @@ export function sayTrace(
           : 'Goal reached',
       };
     case 'left':
+      if (saw.window) return { says: 'Left: the last day of the flow is over' };
       if (saw.by) return { says: `Left: taken out by ${saw.by}` };
       return saw.merged
         ? { says: 'Left: two people turned out to be one, and their other run for the same goes on' }

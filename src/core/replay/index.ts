@@ -1,1 +1,2 @@
+export * from './rehearse';
 export * from './replay';

@@ -43,7 +43,7 @@ describe('replay on a virtual clock', () => {
     }));
     expect(sends).toHaveLength(1);
     expect(runs[0]!.run).toMatchObject({ outcome: 'goal' });
-    expect(events.map((event) => event.type)).toEqual(['cart.updated', 'flow.entered', 'order.placed', 'flow.left']);
+    expect(events.map((event) => event.type)).toEqual(['cart.updated', 'message.sent', 'flow.entered', 'order.placed', 'flow.left']);
   });
 
   it('leaving for good on the way is heard: the next message is skipped', () => {

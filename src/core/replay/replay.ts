@@ -1,5 +1,6 @@
 import type { Instant } from '../time';
 import { inOrder, signalsOf, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
+import { MESSAGE_SENT } from '../limits';
 import {
   advance,
   armedRun,
@@ -55,6 +56,8 @@ export interface Replayed {
   readonly events: readonly FactEvent[];
   readonly changes: readonly FactChange[];
   readonly known: KnownFacts;
+  /** it was stopped before its end, because runs were moved too often */
+  readonly isCut: boolean;
 }
 
 /** What the world does when a message goes out: events and changes at or after that moment. */
@@ -67,10 +70,21 @@ export type Reaction = (send: ReplayedSend, facts: Facts) => Answered;
 /** One flow's runs of the person, as arming and re-entry ask for them. */
 interface Desk {
   readonly flow: ReplayFlow;
+  /** what there was before the replay */
+  readonly before: readonly EarlierRun[];
   readonly armed: Map<string, ReplayedRun>;
   /** runs that have entered, by key */
   readonly entered: Map<string, ReplayedRun[]>;
 }
+
+/** What a replay begins with, and how far it may go. */
+export interface Bounds {
+  /** runs that the person has had before, by flow: re-entry counts them */
+  readonly earlier?: ReadonlyMap<string, readonly EarlierRun[]>;
+  /** how often runs are moved at most: beyond it the replay stops */
+  readonly most?: number;
+}
+const NOTHING_BEFORE: ReadonlyMap<string, readonly EarlierRun[]> = new Map();
 
 /**
  * Runs flows over one person's events and changes on a virtual clock, by the very code that runs them for real. Events are
@@ -83,12 +97,15 @@ export function replayPerson(
   until: Instant,
   nextId: () => string,
   react?: Reaction,
+  { earlier = NOTHING_BEFORE, most = Infinity }: Bounds = {},
 ): Replayed {
   const past: FactEvent[] = [];
   const changes: FactChange[] = [];
   const runs: ReplayedRun[] = [];
   const sends: ReplayedSend[] = [];
-  const desks = new Map(flows.map((flow): [string, Desk] => [flow.key, { flow, armed: new Map(), entered: new Map() }]));
+  const desks = new Map(
+    flows.map((flow): [string, Desk] => [flow.key, { flow, before: earlier.get(flow.key) ?? [], armed: new Map(), entered: new Map() }]),
+  );
   /** runs that may still move */
   const open = new Set<ReplayedRun>();
   const answers = new Heap<FactEvent>((a, b) => inOrder(a, b) < 0);
@@ -126,7 +143,9 @@ export function replayPerson(
     open.add(entry);
     wakeAt(entry, at);
   };
+  let moves = 0;
   const move = (entry: ReplayedRun, now: Instant): void => {
+    moves += 1;
     const desk = desks.get(entry.flowKey)!;
     const before = entry.run;
     const result = advance(
@@ -162,6 +181,9 @@ export function replayPerson(
       }
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
       sends.push(send);
+      const { marketing, channel, stepId } = effect;
+      const about = { sendId: send.id, flow: entry.flowKey, step: stepId, channel, kind: marketing ? 'marketing' : 'service' };
+      answers.push({ id: nextId(), type: MESSAGE_SENT, time: now, properties: about });
       const answered = react?.(send, facts);
       for (const event of answered?.events ?? []) answers.push(event);
       for (const change of answered?.changes ?? []) answeredChanges.push(change);
@@ -201,7 +223,7 @@ export function replayPerson(
     hear([event.type], event.time, true);
   };
 
-  for (;;) {
+  while (moves < most) {
     while (due.first && due.first.entry.wakeAt !== due.first.at) due.pop();
     const told = events[head];
     const answer = answers.first;
@@ -225,23 +247,31 @@ export function replayPerson(
       move(entry, waking);
     } else break;
   }
-  return { runs, sends, events: past, changes, known };
+  return { runs, sends, events: past, changes, known, isCut: moves >= most };
 }
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */
 function earlierOf(desk: Desk, key: string): EarlierRun[] {
   const asked = isPerPerson(desk.flow.document.reentry) ? [...desk.entered.values()].flat() : (desk.entered.get(key) ?? []);
-  return asked.map(({ run }) => ({
-    id: run.id,
-    key: run.about.key,
-    phase: run.phase,
-    outcome: run.outcome,
-    enteredAt: run.enteredAt,
-    effects: run.effects,
-  }));
+  const before = isPerPerson(desk.flow.document.reentry) ? desk.before : desk.before.filter((run) => run.key === key);
+  return [
+    ...before,
+    ...asked.map(({ run }) => ({
+      id: run.id,
+      key: run.about.key,
+      phase: run.phase,
+      outcome: run.outcome,
+      enteredAt: run.enteredAt,
+      effects: run.effects,
+    })),
+  ];
 }
 
 /** The event types that a set of flows looks at: what a caller has to load for a replay. */
-export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document'>[]): string[] {
-  return [...new Set(flows.flatMap(({ document }) => eventUses(document).map(({ type }) => type)))].sort();
+export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document' | 'limits'>[]): string[] {
+  const types = flows.flatMap(({ document, limits }) => [
+    ...eventUses(document).map(({ type }) => type),
+    ...(limits && planOf(document).sendsMarketing ? [MESSAGE_SENT] : []),
+  ]);
+  return [...new Set(types)].sort();
 }

@@ -37,6 +37,6 @@ export * from './look';
 export * from './evaluate';
 export * from './sentence';
 export * from './suggest';
-export { sayDone, sayEvent, sayName, sayTriggerProperty, sayValue } from './wording';
+export { sayDay, sayDone, sayEvent, sayName, sayTriggerProperty, sayValue } from './wording';
 export * from './needs';
 export * from './changes';

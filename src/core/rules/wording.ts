@@ -28,6 +28,7 @@ const DID: { readonly [type: string]: string } = {
   'order.refunded': 'had an order refunded',
   'product.viewed': 'viewed a product',
   'page.viewed': 'viewed a page',
+  'message.sent': 'was sent a message',
   'message.delivered': 'received a message',
   'message.bounced': 'had a message bounce',
   'message.opened': 'opened a message',

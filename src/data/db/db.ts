@@ -9,6 +9,7 @@ import * as answers from './migrations/006_answers';
 import * as segments from './migrations/007_segments';
 import * as language from './migrations/008_language';
 import * as said from './migrations/009_said';
+import * as limits from './migrations/010_limits';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -38,6 +39,7 @@ const migrations: Record<string, Knex.Migration> = {
   '007_segments': segments,
   '008_language': language,
   '009_said': said,
+  '010_limits': limits,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -42,4 +42,5 @@ export {
   toRun,
   type TraceRow,
   tracesOf,
+  wakeHeld,
 } from './runs';

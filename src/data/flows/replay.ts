@@ -20,7 +20,7 @@ export interface Recorded {
  */
 export async function* recordedPeople(
   sql: Sql,
-  flows: readonly Pick<ReplayFlow, 'key' | 'document'>[],
+  flows: readonly Pick<ReplayFlow, 'key' | 'document' | 'limits'>[],
   from: Instant,
 ): AsyncGenerator<Recorded> {
   const types = replayNeeds(flows);

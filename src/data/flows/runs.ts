@@ -45,6 +45,8 @@ const SENDS = rowsOf({
   step_id: 'text',
   visit: 'int',
   at: 'moment',
+  channel: 'text',
+  kind: 'text',
 });
 const ARMED = rowsOf({
   person_id: 'bigint',
@@ -292,10 +294,8 @@ export interface NewSend {
   readonly run: Run;
   readonly flowId: number;
   readonly version: number;
-  readonly effect: Effect;
+  readonly effect: Extract<Effect, { kind: 'send' }>;
   readonly at: Instant;
-  /** a message that somebody waits for */
-  readonly isService?: boolean;
 }
 
 export interface SendRef {
@@ -308,11 +308,11 @@ export interface SendRef {
 /** Writes what is to be sent. A send that is there already, by run, step and visit, is left alone and not answered. */
 export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<SendRef[]> {
   if (!sends.length) return [];
-  const services = new Set(sends.filter((send) => send.isService).map(({ run, effect }) => `${run.id}/${effect.stepId}`));
+  const services = new Set(sends.filter((send) => !send.effect.marketing).map(({ run, effect }) => `${run.id}/${effect.stepId}`));
   const rows = await query<{ person_id: string; id: string; run_id: string; step_id: string }>(
     sql,
-    `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at)
-     select person_id, run_id, flow_id, version, step_id, visit, 'queued', at
+    `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at, channel, kind)
+     select person_id, run_id, flow_id, version, step_id, visit, 'queued', at, channel, kind
      from ${SENDS.sql} as r
      on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id, run_id, step_id`,
     {
@@ -325,6 +325,8 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
           step_id: effect.stepId,
           visit: effect.visit,
           at: new Date(at),
+          channel: effect.channel,
+          kind: effect.marketing ? 'marketing' : 'service',
         })),
       ),
     },
@@ -411,7 +413,8 @@ export async function findRuns(sql: Sql, runs: readonly Pick<RunRow, 'person_id'
 export async function runsIn(sql: Sql, personId: string, flowId: number): Promise<EarlierRun[]> {
   return query<EarlierRun>(
     sql,
-    'select id, key, phase, outcome, (extract(epoch from entered_at) * 1000)::double precision as "enteredAt", effects from runs where person_id = :personId and flow_id = :flowId order by id',
+    `select id, key, phase, outcome, (extract(epoch from entered_at) * 1000)::double precision as "enteredAt", effects
+     from runs where person_id = :personId and flow_id = :flowId order by id`,
     { personId, flowId },
   );
 }
@@ -492,5 +495,15 @@ export async function endRuns(
        insert into traces (person_id, run_id, seq, at, version, kind, saw) select :personId, id, seq - 1, :at, version, 'left', cast(:saw as jsonb) from over
      ) select o.id, b.flow, o.trigger, o.key, b.was from over o join before b on b.id = o.id`,
     { personId, runIds, saw: JSON.stringify(saw), at: new Date(at) },
+  );
+}
+
+/** Wakes everybody whose message a limit holds back: the limits are not what they were. */
+export async function wakeHeld(sql: Sql, now: Instant): Promise<void> {
+  await query(
+    sql,
+    `update runs r set wake_at = :now from traces t where r.phase = 'inside' and r.wait_until is not null and r.wake_at > :now
+       and t.person_id = r.person_id and t.run_id = r.id and t.seq = r.seq - 1 and t.kind = 'held'`,
+    { now: new Date(now) },
   );
 }

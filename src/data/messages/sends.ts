@@ -99,18 +99,30 @@ export interface Settled {
   readonly subject?: string;
 }
 
+/** A send of which it has just been noted what became of it. */
+export interface JustSent {
+  readonly id: string;
+  readonly person_id: string;
+  readonly flow: string;
+  readonly step: string;
+  readonly channel: string;
+  readonly kind: 'marketing' | 'service';
+  readonly became: Settled['state'];
+}
+
 /**
  * Notes what became of sends, wherever they stand by now. What the mail server has reported meanwhile counts: one that is
- * delivered or bounced is no longer merely sent.
+ * delivered or bounced is no longer merely sent. Answers with what each has become, and whose it is by now.
  */
-export async function settleSends(sql: Sql, settled: readonly Settled[]): Promise<void> {
-  await queryPrepared(
+export async function settleSends(sql: Sql, settled: readonly Settled[]): Promise<JustSent[]> {
+  return queryPrepared<JustSent>(
     sql,
     'settle_sends',
     `update sends s set held_by = null, reason = r.reason, subject = coalesce(r.subject, s.subject),
        state = case when s.state <> 'queued' then s.state else r.state end,
        sent_at = case when r.state = 'sent' then coalesce(s.sent_at, r.at) else s.sent_at end
-     from ${SETTLED.sql} as r where s.id = r.id`,
+     from ${SETTLED.sql} as r, flows f where s.id = r.id and f.id = s.flow_id
+     returning s.id, s.person_id, f.key as flow, s.step_id as step, s.channel, s.kind, r.state as became`,
     {
       rows: SETTLED.of(
         settled.map(({ id, state, at, reason, subject }) => ({

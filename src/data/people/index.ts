@@ -48,6 +48,7 @@ export {
   type ConsentChange,
   consentLog,
   consentsOf,
+  countPeopleOnFile,
   findPerson,
   identifiersOf,
   type LockedPerson,

@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { RECORDED, type EventAsk } from '@/core/flows';
+import { MESSAGE_SENT } from '@/core/limits';
 import { placeKey } from '@/core/places';
 import {
   addressOf,
@@ -76,6 +77,8 @@ export interface FactParts {
   readonly changes?: readonly string[];
   /** whether their postcodes are looked up */
   readonly places?: boolean;
+  /** whether what is on its way to them stands among what they have been sent */
+  readonly onTheirWay?: boolean;
 }
 
 const NOTHING: FactsAsked = { events: [] };
@@ -99,6 +102,7 @@ export async function loadFacts(
   );
   const events = await loadAsked(sql, asked);
   const changes = parts.changes?.length ? await changesSince(sql, [...asked.keys()], 0, parts.changes) : NO_CHANGES;
+  const onTheirWay = parts.onTheirWay ? await sendsOnTheirWay(sql, [...asked.keys()]) : NOTHING_SENT;
   const places = parts.places ? await placesOf(sql, people) : NO_PLACES;
   for (const person of people) {
     const { lists, tags, segments, declined, attributes } = person;
@@ -106,7 +110,7 @@ export async function loadFacts(
       personId: person.id,
       attributes,
       reach: reachOf(person),
-      events: events.get(person.id) ?? [],
+      events: withSent(events.get(person.id) ?? [], onTheirWay.get(person.id)),
       lists: Object.keys(lists ?? {}),
       tags: Object.keys(tags ?? {}),
       segments: Object.keys(segments ?? {}),
@@ -117,6 +121,27 @@ export async function loadFacts(
     });
   }
   return facts;
+}
+
+const NOTHING_SENT: ReadonlyMap<string, FactEvent[]> = new Map();
+const withSent = (events: readonly FactEvent[], sent: readonly FactEvent[] | undefined): readonly FactEvent[] =>
+  sent ? [...events, ...sent].sort(inOrder) : events;
+
+/** What has been let go to people and is not with the mail server yet, as if it were sent. */
+async function sendsOnTheirWay(sql: Sql, personIds: readonly string[]): Promise<Map<string, FactEvent[]>> {
+  const rows = await queryPrepared<{ person_id: string; id: string; ms: string; channel: string; kind: string }>(
+    sql,
+    'on_their_way',
+    `select person_id, id, (extract(epoch from queued_at) * 1000)::bigint as ms, channel, kind from sends
+     where person_id = any(cast(:personIds as bigint[])) and state = 'queued'`,
+    { personIds },
+  );
+  const found = new Map<string, FactEvent[]>();
+  for (const { person_id: personId, id, ms, channel, kind } of rows) {
+    const event = { id, type: MESSAGE_SENT, time: Number(ms), properties: { channel, kind } };
+    found.set(personId, [...(found.get(personId) ?? []), event]);
+  }
+  return found;
 }
 
 const NO_CHANGES: ReadonlyMap<string, AttributeChange[]> = new Map();
@@ -244,8 +269,9 @@ export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consent
   return { email: of('email'), sms: of('sms'), push: of('push') };
 }
 
-/** By which flow an event was recorded; nothing, where none did. */
-const RECORDED_BY = `(case when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
+/** By which flow an event was recorded, or what it tells was sent; nothing, where none did. */
+const RECORDED_BY = `(case when type = '${MESSAGE_SENT}' and source = 'viatic' then coalesce(properties ->> 'flow', '')
+  when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
 
 /** The events of some types of several people, ascending by time and id. */
 export async function loadEvents(

@@ -9,4 +9,5 @@ export {
   type Store,
   type StoreNow,
 } from './store';
+export { hasHolidays, publicHolidays } from './limits';
 export { changeWorld } from './world';

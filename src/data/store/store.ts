@@ -1,6 +1,8 @@
 import { FLOW_HANDED, type World } from '@/core/rules';
+import type { Limits, LimitsDocument } from '@/core/limits';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
+import { limitsAt } from './limits';
 import { worldOf } from './world';
 
 export interface Store {
@@ -19,14 +21,17 @@ interface StoreRow {
   zone: string;
   clock_offset_ms: string;
   world: string;
+  limits: LimitsDocument | null;
 }
 
 /** The store as it is at this moment, with what rules look up. */
-export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World };
+export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World; readonly limits: Limits | null };
+
+const LIMITS = `(select value from settings where name = 'limits') as limits`;
 
 /** The store's settings and its present time (the machine's plus what the demo has moved it by). */
 export async function readStore(sql: Sql): Promise<StoreNow> {
-  return storeOf(sql, await queryOne<StoreRow>(sql, 'select * from store'));
+  return storeOf(sql, await queryOne<StoreRow>(sql, `select store.*, ${LIMITS} from store`));
 }
 
 /** A flow that has been published: what starts it, for ingest to look at with each event. */
@@ -41,7 +46,7 @@ export interface PublishedFlow {
 export async function readStoreAndFlows(sql: Sql): Promise<StoreNow & { flows: readonly PublishedFlow[] }> {
   const row = await queryOne<StoreRow & { flows: PublishedFlow[] }>(
     sql,
-    `select store.*, coalesce((select json_agg(json_build_object('id', id, 'key', key, 'version', version,
+    `select store.*, ${LIMITS}, coalesce((select json_agg(json_build_object('id', id, 'key', key, 'version', version,
       'triggerEvents', trigger_events || '${FLOW_HANDED}'::text)) from flows
       where version is not null and state in ('on', 'paused')), '[]') as flows from store`,
   );
@@ -61,6 +66,7 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
     offsetMs,
     now: Date.now() + offsetMs,
     world,
+    limits: limitsAt(row.limits, Date.now() + offsetMs),
   };
 }
 

@@ -10,6 +10,7 @@ import {
   renameInput,
   sourceInput,
   countryGroupInput,
+  limitsInput,
   tableInput,
   suppressionsInput,
   viewInput,
@@ -518,6 +519,28 @@ export function description(origin: string) {
         post: operation('Saves a view', ok('The views'), { requestBody: body(jsonSchema(viewInput)) }, '201'),
       },
       '/views/{id}': { delete: operation('Removes a view', ok('The views'), { parameters: [parameter('id', 'path', 'Its number')] }) },
+      '/flows/{key}/rehearse': {
+        post: operation(
+          'Sends people through a flow on a virtual clock; nothing leaves the house and nothing is stored',
+          ok('{now, people: [{runs, sends, events, known, until}]}'),
+          {
+            parameters: [parameter('key', 'path', 'The key of the flow')],
+            requestBody: body({ type: 'object' }),
+          },
+        ),
+      },
+      '/flows/{key}/backtest': {
+        post: operation(
+          'Plays a flow over what really happened between two moments, as long work',
+          ok('{id}: the work, whose result holds the counts'),
+          { parameters: [parameter('key', 'path', 'The key of the flow')], requestBody: body({ type: 'object' }) },
+          '202',
+        ),
+      },
+      '/sending': {
+        get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
+        put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),
+      },
       '/places': {
         get: operation('How many postcodes of each country are on file', ok('{total, countries: [{country, places}]}')),
         put: operation('Loads a table of places', ok('The same'), { requestBody: body(jsonSchema(tableInput)) }),

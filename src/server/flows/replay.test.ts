@@ -4,9 +4,11 @@ import { HISTORY_DAYS, makeHistory, type DemoHistory } from '../../demo/history'
 import { changeStep, type Step, type TraceEntry } from '@/core/flows';
 import { changesPeople, drawsAndAsks, hears, takesOver } from '@/core/flows/testing/asking';
 import { replayPerson, type ReplayFlow } from '@/core/replay';
+import type { Limits } from '@/core/limits';
 import { DAY } from '@/core/time';
 import { query } from '@/data/db';
 import { nextDue, recordedPeople } from '@/data/flows';
+import { writeLimits } from '../sending';
 import { changeConsent, makeList } from '../people';
 import { openLab, type Lab } from '../testing/lab';
 import { drain } from './runloop';
@@ -73,9 +75,16 @@ it(
     const began = Date.now() + DAY;
     const end = began + HISTORY_DAYS * DAY;
     await at(began);
+    const limits: Limits = {
+      gap: 'PT20H',
+      caps: [{ channel: 'email', most: 4, per: 'P30D' }],
+      hours: { from: '08:00', to: '21:00' },
+      closed: new Set(),
+    };
+    await writeLimits(lab.db, { ...limits, closed: [], holidaysOf: null }, 't');
     await makeList(lab.db, { name: 'Buyers' }, 't');
     for (const { key, document } of flows) await lab.addFlow(key, document);
-    const replayed: ReplayFlow[] = flows.map(({ key, document }) => ({ key, document, isOn: true, zone: ZONE, from: began }));
+    const replayed: ReplayFlow[] = flows.map(({ key, document }) => ({ key, document, isOn: true, zone: ZONE, from: began, limits }));
     const histories = [...makeHistory({ people: PEOPLE, end, zone: ZONE, baseUrl: 'http://shop.example', flows: replayed, seed: 7 })];
 
     // what happens, in order: people come, do things, and take their consent back
@@ -135,7 +144,8 @@ it(
     // lots were drawn, events recorded and heard, and waits answered
     const kinds = await query<{ kind: string; count: number }>(lab.db, 'select kind, count(*)::int as count from traces group by 1');
     const count = (kind: string) => kinds.find((row) => row.kind === kind)?.count ?? 0;
-    for (const kind of ['drawn', 'recorded', 'answered', 'unanswered', 'updated', 'handed']) expect(count(kind), kind).toBeGreaterThan(0);
+    for (const kind of ['drawn', 'recorded', 'answered', 'unanswered', 'updated', 'handed', 'held'])
+      expect(count(kind), kind).toBeGreaterThan(0);
     expect(
       await query(
         lab.db,

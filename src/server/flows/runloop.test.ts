@@ -259,7 +259,7 @@ describe('nothing twice', () => {
     await lab.pass('PT1H');
     const flow = (await findFlow(lab.db, 'cart-left-behind'))!;
     const [run] = await query<{ id: string; person_id: string }>(lab.db, 'select id, person_id from runs');
-    const effect = { kind: 'send' as const, stepId: 'small-cart', visit: 1 };
+    const effect = { kind: 'send' as const, marketing: true, channel: 'email' as const, stepId: 'small-cart', visit: 1 };
     const again = await insertSends(lab.db, [
       { run: { id: run!.id, personId: run!.person_id } as never, flowId: flow.id, version: 1, effect, at: Date.now() },
     ]);

@@ -8,7 +8,6 @@ import {
   type Due,
   type EarlierRun,
   type EventAsk,
-  type FlowDocument,
   type Passed,
   type RunningFlow,
 } from '@/core/flows';
@@ -92,7 +91,10 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     if (!flow) {
       const document = await readVersion(trx, row.flow_id, version);
       const now = flows.get(row.flow_id);
-      running.set(id, (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone, world: store.world }));
+      running.set(
+        id,
+        (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone, world: store.world, limits: store.limits }),
+      );
     }
     return flow;
   };
@@ -121,7 +123,10 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
       known.events.push(...events);
     } else people.set(row.person_id, { due: [one], events });
   }
-  const facts = await loadFacts(trx, people, factsNeeded([...running.values()].map(({ document }) => document)));
+  const facts = await loadFacts(trx, people, {
+    ...factsNeeded([...running.values()].map(({ document }) => document)),
+    onTheirWay: store.limits !== null && [...running.values()].some(({ document }) => planOf(document).sendsMarketing),
+  });
   const armed = due.filter((row) => row.phase === 'armed');
   const earlier = await earlierRuns(
     trx,
@@ -166,8 +171,7 @@ function gather(
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
-    if (effect.kind === 'send')
-      into.sends.push({ run: result.run, flowId, version, effect, at: now, isService: isService(flow.document, effect.stepId) });
+    if (effect.kind === 'send') into.sends.push({ run: result.run, flowId, version, effect, at: now });
     else if (effect.kind === 'change') into.updates.push({ personId: due.run.personId, flow: flow.key, change: effect.change });
     else {
       const { type, properties } = effect;
@@ -189,11 +193,6 @@ function gather(
       armedAt: now,
       wakesOn: planOf(flow.document).wakesArmed,
     });
-}
-
-function isService(document: FlowDocument, stepId: string): boolean {
-  const step = planOf(document).steps.get(stepId);
-  return step?.kind === 'send' && step.message.kind === 'service';
 }
 
 /** Looks at everybody who is to be looked at for segments and moves everything that is due, batch after batch. */

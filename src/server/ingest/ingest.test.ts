@@ -214,6 +214,13 @@ describe('consent that comes with events', () => {
       { state: 'withdrawn', how: 'page.viewed from test', wording: 'Yes, write to me' },
     ]);
   });
+
+  it('what several events of one delivery say alike is on file, in whatever order they come', async () => {
+    await lab.tell([agree(true, '2026-11-01T10:00:00Z'), agree(true, '2026-11-02T10:00:00Z'), agree(true, '2026-11-02T10:00:00Z')]);
+    expect(await query(lab.db, 'select state from consents')).toEqual([{ state: 'given' }]);
+    await lab.tell([agree(false, '2026-11-05T10:00:00Z'), agree(true, '2026-11-04T10:00:00Z'), agree(false, '2026-11-06T10:00:00Z')]);
+    expect(await query(lab.db, 'select state from consents')).toEqual([{ state: 'withdrawn' }]);
+  });
 });
 
 describe('requests that come together', () => {

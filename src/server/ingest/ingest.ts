@@ -245,7 +245,7 @@ async function write(
         if (next.state !== known?.state) {
           const detail = { ...event.detail, how: event.detail.how || `${event.type} from ${event.source}` };
           consents.set(`${person.id}/${channel}`, { personId: person.id, channel, state: next, detail });
-        } else if (next !== known) consents.delete(`${person.id}/${channel}`);
+        }
         person.consents.set(channel, next);
       }
     }

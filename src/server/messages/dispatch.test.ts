@@ -368,6 +368,7 @@ describe('what readers do with it', () => {
     expect(await query(lab.db, `select type, count(*)::int as n from events where type like 'message.%' group by 1 order by 1`)).toEqual([
       { type: 'message.clicked', n: 2 },
       { type: 'message.opened', n: 1 },
+      { type: 'message.sent', n: 1 },
     ]);
     expect(await query(lab.db, `select properties - 'url' as told from events where type = 'message.opened'`)).toEqual([
       {

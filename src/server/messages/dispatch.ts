@@ -1,12 +1,15 @@
 import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
+import { MESSAGE_SENT } from '@/core/limits';
 import { notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
 import { addressOf, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
-import { databaseOf, isOutage, type Db, type Sql } from '@/data/db';
+import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
+import { lockPeople } from '@/data/people';
 import { loadFacts } from '@/data/rules';
 import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
 import { domainsOfSends, leaveSend, queueDispatch, settleSends, takeSend, takeSends, type SendRow, type Settled } from '@/data/messages';
 import { readStore, type Store, type StoreNow } from '@/data/store';
+import { recordFor } from '../ingest';
 import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
 import { sealLink } from './links';
@@ -162,7 +165,7 @@ interface Ready {
 /** What sends that are carried out at the same time share: each look and each note is one statement for all that come together. */
 interface Desk {
   readonly look: (ref: SendRef) => Promise<Ready | null>;
-  readonly settle: (settled: Settled) => Promise<void>;
+  readonly settle: (settled: Settled & { personId: string }) => Promise<void>;
 }
 const TOGETHER = { sizeOf: () => 1, most: 25, atOnce: 1, mostWaiting: Infinity, isOneBad: (error: unknown) => !isOutage(error) };
 const desks = new WeakMap<Dispatch, Desk>();
@@ -171,8 +174,8 @@ function deskOf(context: Dispatch): Desk {
   if (!desk) {
     desk = {
       look: gather((refs: readonly SendRef[]) => lookAt(context, refs), TOGETHER),
-      settle: gather(async (settled: readonly Settled[]) => {
-        await settleSends(context.db, settled);
+      settle: gather(async (settled: readonly (Settled & { personId: string })[]) => {
+        await noteSettled(context.db, settled);
         return settled.map(() => undefined);
       }, TOGETHER),
     };
@@ -181,13 +184,34 @@ function deskOf(context: Dispatch): Desk {
   return desk;
 }
 
+/** Notes what became of sends, and tells of those that went out, as events of whoever they went to. */
+async function noteSettled(db: Db, settled: readonly (Settled & { personId: string })[]): Promise<void> {
+  await inTransaction(db, async (trx) => {
+    await lockPeople(trx, [...new Set(settled.map(({ personId }) => personId))]);
+    const became = await settleSends(trx, settled);
+    const at = new Map(settled.map((one) => [one.id, one.at]));
+    await recordFor(
+      trx,
+      became
+        .filter((one) => one.became === 'sent')
+        .map(({ id, person_id: personId, flow, step, channel, kind }) => ({
+          personId,
+          type: MESSAGE_SENT,
+          eventId: `${MESSAGE_SENT}/${id}`,
+          properties: { sendId: id, flow, step, channel, kind },
+          at: at.get(id)!,
+        })),
+    );
+  });
+}
+
 async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   const desk = deskOf(context);
   const ready = await desk.look(ref);
   if (!ready) return;
   const { send, message, store, reason } = ready;
   const settle = (state: Settled['state'], more: { reason?: string; subject?: string }) =>
-    desk.settle({ id: ref.id, state, at: store.now, ...more });
+    desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
   const links = linksOf(context, { ...ref, personId: send.person_id });
   const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store), links);

@@ -37,3 +37,4 @@ export {
 export { personTimeline } from './story';
 export { nameOf, person, publicId } from './who';
 export { whyNot } from './why';
+export { person as personOf } from './who';

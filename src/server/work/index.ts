@@ -1,4 +1,5 @@
 export { bulkActSchema, startBulk } from './acts';
+export { startBacktest } from './backtests';
 export { workContext } from './context';
 export { exportFile } from './exports';
 export { badRowsFile, forgetUpload, startImport } from './imports';

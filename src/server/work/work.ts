@@ -7,6 +7,7 @@ import { notFound, Problem } from '../http';
 import { log } from '../base';
 import { runSegment } from '../segments';
 import { runBulk, undoBulk } from './acts';
+import { runBacktest } from './backtests';
 import { runImport, undoImport } from './imports';
 import { Stopped, type Finished, type Report } from './start';
 
@@ -21,6 +22,7 @@ const KINDS: Record<
   import: { run: runImport, undo: undoImport },
   bulk: { run: runBulk, undo: undoBulk },
   segment: { run: runSegment },
+  backtest: { run: runBacktest },
 };
 
 export function workView(row: WorkRow): WorkView {

@@ -17,7 +17,7 @@ import {
 } from '@/core/flows';
 import { sayEvent, type Rule } from '@/core/rules';
 import { sayDuration } from '@/core/time';
-import { api, Field, inputClass, plural, useStore } from '../kit';
+import { api, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
 import {
@@ -25,6 +25,7 @@ import {
   ArmLabel,
   HandPart,
   IdeaPart,
+  LimitsPart,
   NameField,
   Part,
   RecordPart,
@@ -34,7 +35,6 @@ import {
   WaitPart,
   type Edit,
 } from './StepEditors';
-import { DurationField } from './WaitEditor';
 
 interface Props {
   readonly document: FlowDocument;
@@ -79,6 +79,7 @@ function StepPart({ document, step, edit }: { document: FlowDocument; step: Step
     case 'send':
       return (
         <Part title="Message">
+          <LimitsPart document={document} step={step} edit={edit} />
           <MessageEditor
             key={step.id}
             step={step}
@@ -185,8 +186,97 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
             onChange={(within) => edit({ ...document, goal: { ...goal, within } }, 'goal.within')}
           />
         )}
+        {goal && <HandToField document={document} edit={edit} />}
+        <EntryFields document={document} edit={edit} />
       </div>
     </Part>
+  );
+}
+
+/** To which flow people are handed over who reach the goal. */
+function HandToField({ document, edit }: { document: FlowDocument; edit: Edit }) {
+  const flows = useQuery({
+    queryKey: ['flows'],
+    queryFn: () => api<{ flows: { key: string; name: string }[] }>('/flows'),
+    staleTime: 60_000,
+  });
+  const { goal } = document;
+  if (!goal) return null;
+  const isThere = !goal.handTo || !flows.data || flows.data.flows.some(({ key }) => key === goal.handTo);
+  return (
+    <Field label="Who reaches it goes on to" problem={isThere ? null : 'This flow is not on file.'}>
+      <select
+        value={goal.handTo ?? ''}
+        onChange={(event) => {
+          const { handTo: _, ...rest } = goal;
+          edit({ ...document, goal: event.target.value ? { ...rest, handTo: event.target.value } : rest }, 'goal.handTo');
+        }}
+        className={inputClass}
+      >
+        <option value="">no other flow</option>
+        {!isThere && <option value={goal.handTo}>{goal.handTo}</option>}
+        {flows.data?.flows.map(({ key, name }) => (
+          <option key={key} value={key}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </Field>
+  );
+}
+
+/** When people enter, how many get nothing, and who goes first. */
+function EntryFields({ document, edit }: { document: FlowDocument; edit: Edit }) {
+  const { window, control } = document;
+  const put = (change: Partial<FlowDocument>, field: string) => edit({ ...document, ...change }, field);
+  const putWindow = (change: NonNullable<FlowDocument['window']>) => {
+    const next = Object.fromEntries(Object.entries({ ...window, ...change }).filter(([, value]) => value)) as NonNullable<
+      FlowDocument['window']
+    >;
+    put({ window: next.from || next.to ? next : undefined }, 'window');
+  };
+  return (
+    <>
+      <div className="grid grid-cols-2 gap-2">
+        <Field label="Enters from">
+          <input
+            type="date"
+            value={window?.from ?? ''}
+            onChange={(event) => putWindow({ from: event.target.value })}
+            className={inputClass}
+          />
+        </Field>
+        <Field label="Up to and with" problem={window?.from && window.to && window.from > window.to ? 'Before it begins' : null}>
+          <input type="date" value={window?.to ?? ''} onChange={(event) => putWindow({ to: event.target.value })} className={inputClass} />
+        </Field>
+      </div>
+      {window?.to && (
+        <label className="flex items-center gap-2">
+          <input type="checkbox" checked={window.leave ?? false} onChange={(event) => putWindow({ leave: event.target.checked })} />
+          Who is inside after that day leaves
+        </label>
+      )}
+      <div className="grid grid-cols-2 gap-2">
+        <Field label="Control group, %" hint="Drawn by lot, gets nothing">
+          <NumberField
+            min={0}
+            max={90}
+            step={1}
+            value={control ?? 0}
+            onChange={(share) => put({ control: share || undefined }, 'control')}
+          />
+        </Field>
+        <Field label="Priority" hint="0 to 100; 50 is plain">
+          <NumberField
+            min={0}
+            max={100}
+            step={1}
+            value={document.priority ?? 50}
+            onChange={(priority) => put({ priority: priority === 50 ? undefined : priority }, 'priority')}
+          />
+        </Field>
+      </div>
+    </>
   );
 }
 

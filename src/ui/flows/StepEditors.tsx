@@ -23,6 +23,7 @@ import {
   type Arm,
   type FlowDocument,
   type RecordStep,
+  type SendStep,
   type Step,
   type TestStep,
   type HandStep,
@@ -33,9 +34,8 @@ import {
   type WaitStep,
 } from '@/core/flows';
 import { sayDone } from '@/core/rules';
-import { api, Button, Field, inputClass, Menu, NumberField } from '../kit';
+import { api, Button, DurationField, Field, inputClass, Menu, NumberField } from '../kit';
 import { Hours, RuleEditor, without } from '../rules';
-import { DurationField } from './WaitEditor';
 
 export type Edit = (to: FlowDocument, tag: string) => void;
 
@@ -298,6 +298,55 @@ function DatePart({ date, put }: { date: WaitDate; put: (date: WaitDate, field: 
         </Field>
       </div>
     </fieldset>
+  );
+}
+
+/** What a message asks for itself beside the limits of the store. */
+export function LimitsPart({ document, step, edit }: Props<SendStep>) {
+  const own = step.limits ?? {};
+  const put = (next: NonNullable<SendStep['limits']>) =>
+    edit(
+      changeStep(document, step.id, () => {
+        const { limits: _, ...plain } = step;
+        return Object.keys(next).length ? { ...plain, limits: next } : plain;
+      }),
+      `${step.id}.limits`,
+    );
+  if (step.message.kind === 'service') return <p className="text-xs text-soft">A service message passes every limit.</p>;
+  return (
+    <details className="rounded-md border border-line p-3">
+      <summary className="cursor-pointer text-xs font-semibold text-soft">Limits and hours</summary>
+      <div className="mt-2 grid gap-2">
+        <Tick
+          label="Keeps the distance to other messages"
+          isOn={own.gap !== false}
+          onChange={(isOn) => put(isOn ? without(own, 'gap') : { ...own, gap: false })}
+        />
+        <Tick
+          label="Counts against what anybody gets at most"
+          isOn={own.caps !== false}
+          onChange={(isOn) => put(isOn ? without(own, 'caps') : { ...own, caps: false })}
+        />
+        <Field label="Goes out">
+          <select
+            value={own.hours === undefined ? 'store' : own.hours === 'any' ? 'any' : 'own'}
+            onChange={(event) =>
+              put(event.target.value === 'store' ? without(own, 'hours') : { ...own, hours: event.target.value === 'any' ? 'any' : OFFICE })
+            }
+            className={inputClass}
+          >
+            <option value="store">at the hours of the store</option>
+            <option value="any">at any time</option>
+            <option value="own">at hours of its own</option>
+          </select>
+        </Field>
+        {own.hours && own.hours !== 'any' && (
+          <p className="text-sm">
+            <Hours hours={own.hours} isAlways onChange={(hours) => hours && put({ ...own, hours })} />
+          </p>
+        )}
+      </div>
+    </details>
   );
 }
 

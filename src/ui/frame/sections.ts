@@ -4,6 +4,7 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
   { href: '/people', name: 'People' },
   { href: '/revenue', name: 'Revenue' },
   { href: '/data', name: 'Data' },
+  { href: '/settings', name: 'Settings' },
   { href: '/outside', name: 'Outside', demoOnly: true },
 ];
 
@@ -19,5 +20,6 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/data/consent', name: 'Consent and topics' },
   { href: '/data/merges', name: 'Merges' },
   { href: '/data/places', name: 'Places and currencies' },
+  { href: '/settings/sending', name: 'Limits of sending' },
   { href: '/account', name: 'Your account and password' },
 ];

@@ -2,6 +2,7 @@ export { Dialog } from './Dialog';
 export { Ask, attempt, wordsOf } from './Ask';
 export { AsTable, useReading } from './Chart';
 export { Copied, Json, Label, Named, Page, Part, Places } from './Page';
+export { DurationField } from './DurationField';
 export { Drop } from './Drop';
 export { Menu, type MenuItem } from './Menu';
 export { SavingNote } from './SavingNote';

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { FLOW_HANDED } from '../../rules';
-import { name, stepId } from '../parts';
+import { flowKey, name, stepId } from '../parts';
 import { hopsOf, MOST_HOPS } from './record';
 import type { StepKind } from './kind';
 
@@ -17,7 +17,7 @@ export const handSchema = z.strictObject({
   id: stepId,
   kind: z.literal('hand'),
   name,
-  flow: z.string().regex(/^[a-z0-9][a-z0-9-]{0,59}$/, 'is not the key of a flow'),
+  flow: flowKey,
   leaves: z.boolean(),
 });
 

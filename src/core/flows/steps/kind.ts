@@ -1,4 +1,5 @@
 import type { Facts, NamedKind, Need, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
+import type { Limits } from '../../limits';
 import type { Instant } from '../../time';
 import type { Arm, FlowDocument, Step } from '../document';
 import type { Finding } from '../preflight';
@@ -31,6 +32,8 @@ export interface Here {
   answer(answer: Answer): void;
   /** what came with whatever started the run */
   readonly about: About;
+  /** how much anybody gets, and when; nothing where there are no limits */
+  readonly limits: Limits | null;
   /** the key of the flow, and the number of the run */
   readonly flow: string;
   readonly run: string;

@@ -1,13 +1,19 @@
 import { z } from 'zod';
+import { gate, MESSAGE_SENT, ownLimitsSchema, type OwnLimits, type Passes } from '../../limits';
 import { messageSchema, obstacleTo, placeholderProblem, renderProblem, withoutFallback, type Message } from '../../messages';
 import { name, stepId } from '../parts';
+import { eventsOf } from '../../rules';
 import type { StepKind } from './kind';
+
+const GO: Passes = { to: 'go' };
 
 export interface SendStep {
   id: string;
   kind: 'send';
   name: string;
   off?: boolean;
+  /** what it asks for itself beside the limits of the store */
+  limits?: OwnLimits;
   message: Message;
 }
 export const sendSchema = z.strictObject({
@@ -15,6 +21,7 @@ export const sendSchema = z.strictObject({
   kind: z.literal('send'),
   name,
   off: z.boolean().optional(),
+  limits: ownLimitsSchema.optional(),
   message: messageSchema,
 });
 
@@ -25,11 +32,24 @@ export const sendKind: StepKind<SendStep> = {
       return { to: 'next' };
     }
     const obstacle = obstacleTo(step.message, here.facts.reach.email, here.facts.declined, here.now);
-    if (obstacle) here.note('skipped', { saw: { obstacle } });
-    else {
-      here.do({ kind: 'send' });
-      here.note('sending');
+    if (obstacle) {
+      here.note('skipped', { saw: { obstacle } });
+      return { to: 'next' };
     }
+    const { kind, channel } = step.message;
+    const passes = here.limits
+      ? gate({ kind, channel, own: step.limits }, eventsOf(here.facts, MESSAGE_SENT), here.limits, here.now, here.zone)
+      : GO;
+    if (passes.to === 'hold') {
+      if (here.waitUntil !== passes.until) here.note('held', { saw: { limited: passes.because, until: passes.until } });
+      return { to: 'wait', until: passes.until };
+    }
+    if (passes.to === 'skip') {
+      here.note('skipped', { saw: { limited: passes.because } });
+      return { to: 'next' };
+    }
+    here.do({ kind: 'send', marketing: kind === 'marketing', channel });
+    here.note('sending');
     return { to: 'next' };
   },
   fresh: (id) => ({
@@ -98,6 +118,7 @@ export const sendKind: StepKind<SendStep> = {
       ...(now.subject === old.subject ? [] : [`“${is.name}”, subject: “${now.subject}”`]),
       ...(now.preview === old.preview ? [] : [`“${is.name}”, preview line: “${now.preview}”`]),
       ...(same(now.blocks, old.blocks) ? [] : [`“${is.name}”: the text has changed`]),
+      ...(same(is.limits ?? {}, was.limits ?? {}) ? [] : [`“${is.name}”: what it asks of the limits has changed`]),
       ...(now.kind === old.kind ? [] : [`“${is.name}” is now a ${now.kind} message`]),
     ];
   },

@@ -2,6 +2,7 @@ import fc from 'fast-check';
 import murmurhash from 'murmurhash';
 import { describe, expect, it } from 'vitest';
 import { factsOf, isWithin, nextWithin, type FactEvent, type Facts, type Rule, type Value } from '../../rules';
+import { NO_LIMITS, type Limits } from '../../limits';
 import { DAY, HOUR, MINUTE } from '../../time';
 import { advance, type RunningFlow } from '../advance';
 import { asksOf } from '../needs';
@@ -187,9 +188,9 @@ describe('recording an event', () => {
         stepId: 'note',
         visit: 1,
       },
-      { kind: 'send', stepId: 'thanks', visit: 1 },
+      { kind: 'send', marketing: true, channel: 'email', stepId: 'thanks', visit: 1 },
     ]);
-    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'flow.entered', 'app.asked', 'flow.left']);
+    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'flow.entered', 'app.asked', 'message.sent', 'flow.left']);
     // and nothing else has seen it
     expect(facts.events).toHaveLength(1);
   });
@@ -371,7 +372,8 @@ describe('an update', () => {
     const lived = after(changes, { points: 0.1, old: 1, seen: 'z' });
     expect(lived.known.attributes).toEqual({ tier: 'gold', isKeen: true, points: 0.3, seen: ['z', 'a', 'b'] });
     expect(says(lived)).toBe(
-      'Updated “Note it”: tier is now “gold”; is keen is now yes; points was 0.1 and is now 0.3; seen was “z” and is now 2 entries; seen was 2 entries and is now 3 entries; old was 1 and is not known any more',
+      'Updated “Note it”: tier is now “gold”; is keen is now yes; points was 0.1 and is now 0.3; ' +
+        'seen was “z” and is now 2 entries; seen was 2 entries and is now 3 entries; old was 1 and is not known any more',
     );
   });
 
@@ -577,6 +579,112 @@ describe('starting again after a while', () => {
   it('counts from when somebody went in, under whatever key', () => {
     expect(starts([again(0, 'a'), again(29 * 1440, 'b'), again(30 * 1440, 'c'), again(59 * 1440, 'd'), again(61 * 1440, 'a')])).toEqual([
       0, 30, 61,
+    ]);
+  });
+});
+
+describe('limits', () => {
+  const limits: Limits = { ...NO_LIMITS, gap: 'P1D', caps: [{ channel: 'email', most: 3, per: 'P30D' }], closed: new Set() };
+  const start = event('app.started', 0, { round: 'r1' });
+  const limited = (steps: Step[], more: Partial<Limits> = {}, options?: Parameters<typeof live>[3]) =>
+    live({ ...running(flowOf(steps)), limits: { ...limits, ...more } }, [told(start)], START + 60 * DAY, options);
+  const service = (id: string): Step => {
+    const step = letter(id) as Extract<Step, { kind: 'send' }>;
+    return { ...step, message: { ...step.message, kind: 'service' } };
+  };
+
+  it('hold messages back until they may go, and skip what is too much; the trace says why', () => {
+    const lived = limited([letter('a'), letter('b'), service('s'), letter('c'), letter('d')]);
+    expect(lived.sends.map(({ stepId, at }) => [stepId, (at - START) / DAY])).toEqual([
+      ['a', 0],
+      ['b', 1],
+      ['s', 1],
+      ['c', 2],
+    ]);
+    const says = lived.runs[0]!.trace.map(
+      (one) => sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([letter('b'), letter('d')]), 'EUR').says,
+    );
+    expect(says).toContain('Held “b”: another message went out less than 1 day before');
+    expect(says).toContain('Did not send “d”: 3 messages in 30 days is the most that anybody gets');
+  });
+
+  it('are the same for a worker that sees only what it asks for', () => {
+    const steps = [letter('a'), { id: 'w', kind: 'wait', for: 'PT6H' } as Step, letter('b'), letter('c'), letter('d')];
+    const way = (lived: ReturnType<typeof limited>) => [lived.sends, lived.runs[0]!.trace];
+    expect(way(limited(steps, {}, { isSparing: true }))).toEqual(way(limited(steps)));
+  });
+
+  it('of two flows that want somebody at the same moment the one with the higher priority goes first; the other is held', () => {
+    const due = (key: string, priority: number) => ({
+      flow: { ...running(flowOf([letter(`from-${key}`)], { priority }), key), limits },
+      flowId: key,
+      run: inside('1', key),
+      dueAt: START - (key === 'low' ? 1000 : 0),
+    });
+    const passed = advancePerson([due('low', 10), due('high', 90)], factsOf('1', { reach: REACH }), START, new Map());
+    const did = passed.map((one) => ('result' in one ? [one.due.flowId, one.result.trace.map(({ kind }) => kind)] : []));
+    expect(did).toEqual([
+      ['high', ['entered', 'sending', 'completed']],
+      ['low', ['entered', 'held']],
+    ]);
+  });
+});
+
+describe('who enters', () => {
+  const start = (minute = 0, round = 'r1') => event('app.started', minute, { round });
+  const lived = (more: Partial<FlowDocument>, events = [start()], until = START + 90 * DAY) =>
+    live(running(flowOf([letter('a'), { id: 'w', kind: 'wait', for: 'P10D' }, letter('b')], more)), events.map(told), until);
+
+  it('only within the days of the flow; with leaving, nobody stays beyond the last', () => {
+    expect(lived({ window: { from: '2026-11-25' } }).runs[0]!.trace).toMatchObject([{ kind: 'not-entered', saw: { window: 'before' } }]);
+    expect(lived({ window: { to: '2026-11-23' } }).runs[0]!.trace).toMatchObject([{ kind: 'not-entered', saw: { window: 'after' } }]);
+    expect(lived({ window: { from: '2026-11-24', to: '2026-11-24' } }).sends).toHaveLength(2);
+    const left = lived({ window: { to: '2026-11-28', leave: true } });
+    expect(left.sends.map(({ stepId }) => stepId)).toEqual(['a']);
+    expect(left.runs[0]!.trace.at(-1)).toMatchObject({
+      kind: 'left',
+      at: Date.parse('2026-11-29T00:00:00+01:00'),
+      saw: { window: 'after' },
+    });
+    expect(flowSchema.safeParse({ ...flowOf([]), window: { from: '2026-12-02', to: '2026-12-01' } }).success).toBe(false);
+  });
+
+  it('a control group by lot gets nothing, and its goal is watched for', () => {
+    const goal = { event: 'order.placed', within: 'P7D', ends: true };
+    const of = (personId: string) =>
+      advance(running(flowOf([letter('a')], { control: 20, goal })), inside(personId, 'k'), factsOf(personId, { reach: REACH }), {
+        now: START,
+        dueAt: START,
+      });
+    const all = Array.from({ length: 4000 }, (_, n) => of(String(n)));
+    const drawn = all.filter(({ run }) => run.outcome === 'control');
+    // binomial: 20 % of 4,000 is 800, give or take 25; four standard errors
+    expect(Math.abs(drawn.length - 800)).toBeLessThan(101);
+    expect(
+      drawn.every(({ effects, told: says, run }) => !effects.length && !says.length && run.phase === 'watching' && run.enteredAt === START),
+    ).toBe(true);
+    const one = drawn[0]!.run;
+    const order: FactEvent = { id: '9', type: 'order.placed', time: START + HOUR, properties: {} };
+    const after = advance(running(flowOf([letter('a')], { control: 20, goal })), one, factsOf(one.personId, { events: [order] }), {
+      now: START + HOUR,
+      dueAt: START + HOUR,
+    });
+    expect(after.run).toMatchObject({ phase: 'ended', outcome: 'control', goalAt: START + HOUR });
+  });
+
+  it('who reaches the goal is handed over with what came with it', () => {
+    const goal = { event: 'order.placed', within: 'P7D', ends: true, handTo: 'second-order' };
+    const order = event('order.placed', 60, { orderId: 'o1', value: 12 });
+    const run = lived({ goal }, [start(), order]);
+    expect(run.runs[0]!.run).toMatchObject({ outcome: 'goal', effects: 2 });
+    const passed = advance(
+      running(flowOf([letter('a')], { goal })),
+      { ...inside('1', 'r1'), phase: 'inside', enteredAt: START, step: 'a' },
+      factsOf('1', { reach: REACH, events: [order] }),
+      { now: order.time, dueAt: order.time },
+    );
+    expect(passed.effects).toMatchObject([
+      { kind: 'event', type: 'flow.handed', properties: { to: 'second-order', about: 'r1', orderId: 'o1', value: 12, byFlow: 'of-steps' } },
     ]);
   });
 });

@@ -1,3 +1,4 @@
+import { MESSAGE_SENT } from '../../limits';
 import {
   factsOf,
   inOrder,
@@ -147,8 +148,15 @@ export function live(
     due.on = result.wake.on;
     due.trace.push(...result.trace);
     for (const effect of result.effects) {
-      if (effect.kind === 'send') sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
-      else if (effect.kind === 'change') learn(effect.change, dueNow);
+      if (effect.kind === 'send') {
+        told.push({
+          id: String(RECORDED + (recorded += 1)),
+          type: MESSAGE_SENT,
+          time: dueNow,
+          properties: { kind: effect.marketing ? 'marketing' : 'service', channel: effect.channel },
+        });
+        sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
+      } else if (effect.kind === 'change') learn(effect.change, dueNow);
       else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
     }
     for (const { type, at, properties } of result.told)

@@ -2,7 +2,7 @@
 
 import { useState } from 'react';
 import { approximateMs, DAY, DURATION_UNITS, joinDuration, sayDuration, splitDuration, type DurationUnit } from '@/core/time';
-import { Field, inputClass } from '../kit';
+import { Field, inputClass } from './form';
 
 /** A duration as an amount and a unit. Only sound amounts are handed on; what is typed stays on the screen. */
 export function DurationField({ label, value, onChange }: { label: string; value: string; onChange: (duration: string) => void }) {

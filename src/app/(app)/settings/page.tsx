@@ -1,0 +1,4 @@
+import { redirect } from 'next/navigation';
+import { screen } from '@/server/access';
+
+export default screen(async () => redirect('/settings/sending'));

@@ -1,0 +1,71 @@
+import type { Because, Value } from '../rules';
+
+/** What came of a rehearsal, person by person. */
+export interface RehearsalView {
+  /** the moment at which it begins */
+  readonly now: string;
+  readonly people: readonly {
+    readonly runs: readonly {
+      readonly trigger: string;
+      readonly key: string;
+      readonly phase: string;
+      readonly outcome: string | null;
+      readonly goalAt: string | null;
+      readonly trace: readonly {
+        readonly at: string;
+        readonly step: string | null;
+        readonly kind: string;
+        readonly says: string;
+        readonly because?: Because;
+      }[];
+      /** when it goes on, and with what; null where it is over */
+      readonly next: { readonly at: string; readonly says: string } | null;
+    }[];
+    readonly sends: readonly {
+      readonly at: string;
+      readonly step: string;
+      readonly name: string;
+      readonly channel: string;
+      readonly subject: string;
+      readonly html: string;
+      readonly text: string;
+      readonly problem?: string;
+    }[];
+    /** all that happened, what the flow recorded too */
+    readonly events: readonly { readonly at: string; readonly type: string; readonly data: { readonly [name: string]: Value } }[];
+    /** what is on file about them in the end */
+    readonly known: {
+      readonly attributes: { readonly [name: string]: Value };
+      readonly tags: readonly string[];
+      readonly lists: readonly string[];
+    };
+    readonly until: string;
+    /** it was stopped because it went on too long */
+    readonly isCut: boolean;
+  }[];
+}
+
+/** What came of a backtest. */
+export interface BacktestView {
+  readonly people: number;
+  readonly entered: number;
+  readonly control: number;
+  readonly goalReached: number;
+  readonly notEntered: readonly { readonly because: string; readonly people: number }[];
+  readonly arms: readonly { readonly arm: string; readonly name: string; readonly people: number }[];
+  readonly sends: readonly {
+    readonly day: string;
+    readonly channel: string;
+    readonly step: string;
+    readonly name: string;
+    readonly count: number;
+  }[];
+  readonly skipped: readonly { readonly step: string; readonly because: string; readonly count: number }[];
+  readonly held: readonly { readonly step: string; readonly because: string; readonly count: number }[];
+  /** how many were at each step when the time was over */
+  readonly peopleBy: readonly { readonly step: string; readonly says: string; readonly people: number }[];
+  readonly ended: { readonly [outcome: string]: number };
+  /** what the published flow really did in the same time; null where none was on */
+  readonly compared: { readonly entered: number; readonly sends: number } | null;
+  readonly assumed: { readonly open: number; readonly click: number; readonly order: number; readonly value: number } | null;
+}

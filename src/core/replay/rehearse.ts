@@ -1,0 +1,111 @@
+import { z } from 'zod';
+import { factsOf, type FactEvent, type KnownFacts, type Reach } from '../rules';
+import { addDuration, type Instant } from '../time';
+import { CHANNELS, eventTypeSchema, durationSchema, type Value } from '../rules';
+import type { Answered, ReplayedSend } from './replay';
+
+const value: z.ZodType<Value> = z.json() as z.ZodType<Value>;
+const data = z.record(z.string().min(1).max(120), value);
+const consent = z.enum(['given', 'withdrawn', 'unknown']);
+
+/** Somebody made up for a rehearsal. */
+export const madeUpSchema = z.strictObject({
+  attributes: data.optional(),
+  consent: z.partialRecord(z.enum(CHANNELS), consent).optional(),
+  tags: z.array(z.string().min(1).max(60)).max(100).optional(),
+  lists: z.array(z.string().min(1).max(60)).max(100).optional(),
+  segments: z.array(z.string().min(1).max(60)).max(100).optional(),
+});
+export type MadeUp = z.infer<typeof madeUpSchema>;
+
+const moment = { at: z.iso.datetime({ offset: true }).optional(), after: durationSchema.optional() };
+
+/** What happens in a rehearsal: at a moment, or so long after its beginning. */
+const happeningSchema = z
+  .strictObject({ ...moment, type: eventTypeSchema, data: data.optional() })
+  .refine(({ at, after }) => (at === undefined) !== (after === undefined), { message: 'needs either at or after', path: ['at'] });
+
+/** What somebody does with a message of a step, so long after it has gone out. */
+const answerSchema = z.strictObject({ step: z.string().min(1).max(40), after: durationSchema, url: z.string().max(2000).optional() });
+
+/** One person who goes through a flow without anything leaving the house. */
+export const rehearsalShape = {
+  /** somebody on file, by external id or ~number; their history counts */
+  person: z.string().min(1).max(200).optional(),
+  madeUp: madeUpSchema.optional(),
+  events: z.array(happeningSchema).max(200),
+  opens: z.array(answerSchema).max(50).optional(),
+  clicks: z.array(answerSchema).max(50).optional(),
+  until: z.iso.datetime({ offset: true }).optional(),
+};
+export type RehearsedPerson = z.infer<z.ZodObject<typeof rehearsalShape>>;
+
+/** What is known of somebody made up: an address and consent on each channel, unless something else is said. */
+export function knownOf({ attributes = {}, consent: said = {}, tags = [], lists = [], segments = [] }: MadeUp, now: Instant): KnownFacts {
+  const own = { email: 'rehearsal@example.com', ...attributes };
+  const reach = (channel: (typeof CHANNELS)[number], address: string): Reach => {
+    const state = said[channel] ?? (channel === 'email' ? 'given' : 'unknown');
+    return {
+      hasAddress: typeof (own as Record<string, Value>)[address] === 'string',
+      state,
+      said: state === 'unknown' ? null : { at: now, how: 'rehearsal', place: null },
+      suppressed: null,
+      pausedUntil: null,
+    };
+  };
+  const {
+    personId: _,
+    events: __,
+    ...known
+  } = factsOf('0', {
+    attributes: own,
+    tags,
+    lists,
+    segments,
+    since: Object.fromEntries([
+      ...tags.map((one) => [`tag/${one}`, now]),
+      ...lists.map((one) => [`list/${one}`, now]),
+      ...segments.map((one) => [`segment/${one}`, now]),
+    ]),
+    reach: { email: reach('email', 'email'), sms: reach('sms', 'phone'), push: reach('push', 'pushToken') },
+  });
+  return known;
+}
+
+/** The events of a rehearsal that begins at a moment, ascending. */
+export function eventsOfRehearsal(given: RehearsedPerson['events'], now: Instant, zone: string, nextId: () => string): FactEvent[] {
+  return given
+    .map(({ at, after, type, data: properties = {} }) => ({
+      type,
+      time: at === undefined ? addDuration(now, after!, zone) : Date.parse(at),
+      properties,
+    }))
+    .sort((a, b) => a.time - b.time)
+    .map((event) => ({ ...event, id: nextId() }));
+}
+
+const SECOND = 1000;
+
+/** What becomes of a message in a rehearsal: it is delivered, and opened and clicked where that is asked for. */
+export function answersOf({ opens = [], clicks = [] }: RehearsedPerson, zone: string, nextId: () => string) {
+  return (send: ReplayedSend): Answered => {
+    const about = { sendId: send.id, flow: send.flowKey, step: send.effect.stepId, channel: 'email' };
+    const event = (type: string, time: Instant, more: { readonly [name: string]: Value } = {}): FactEvent => ({
+      id: nextId(),
+      type,
+      time,
+      properties: { ...about, ...more },
+    });
+    const mine = (list: typeof opens) => list.filter(({ step }) => step === send.effect.stepId);
+    return {
+      events: [
+        event('message.delivered', send.at + SECOND),
+        ...mine(opens).map(({ after }) => event('message.opened', addDuration(send.at, after, zone))),
+        ...mine(clicks).flatMap(({ after, url }) => {
+          const at = addDuration(send.at, after, zone);
+          return [event('message.opened', at), event('message.clicked', at, { url: url ?? '' })];
+        }),
+      ],
+    };
+  };
+}

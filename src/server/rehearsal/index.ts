@@ -1,0 +1,1 @@
+export { documentOf, rehearse } from './rehearse';

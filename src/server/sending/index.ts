@@ -1,0 +1,1 @@
+export { sendingView, writeLimits } from './sending';

@@ -1,0 +1,41 @@
+import { limitsInput, type SendingView } from '@/core/api';
+import { NO_LIMITS, type LimitsDocument } from '@/core/limits';
+import { readSetting, writeSetting } from '@/data/access';
+import { inTransaction, type Db } from '@/data/db';
+import { wakeHeld } from '@/data/flows';
+import { hasHolidays, publicHolidays, readStore, recordAct } from '@/data/store';
+import { Problem, problemsOf } from '../http';
+
+/** How much marketing anybody gets, and when; with the days to come on which nothing goes out. */
+export async function sendingView(db: Db): Promise<SendingView> {
+  const { now } = await readStore(db);
+  const limits = (await readSetting<LimitsDocument>(db, 'limits')) ?? NO_LIMITS;
+  const today = new Date(now).toISOString().slice(0, 10);
+  const year = new Date(now).getUTCFullYear();
+  const holidays = limits.holidaysOf ? [year, year + 1].flatMap((one) => publicHolidays(limits.holidaysOf!, one)) : [];
+  return {
+    limits,
+    closedDays: [...new Set([...holidays, ...limits.closed])]
+      .filter((day) => day >= today)
+      .sort()
+      .slice(0, 20),
+  };
+}
+
+/** Sets how much marketing anybody gets, and when. Whoever is held now is looked at anew. */
+export async function writeLimits(db: Db, body: unknown, by: string): Promise<SendingView> {
+  const parsed = limitsInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not limits', 'Nothing was changed.', problemsOf(parsed.error));
+  const { holidaysOf } = parsed.data;
+  if (holidaysOf && !hasHolidays(holidaysOf))
+    throw new Problem(422, 'Not limits', 'Nothing was changed.', [
+      { field: 'holidaysOf', wrong: `names no country whose holidays are known: ${holidaysOf}`, right: 'two letters such as NL, or null' },
+    ]);
+  await inTransaction(db, async (trx) => {
+    const { now } = await readStore(trx);
+    await writeSetting(trx, 'limits', parsed.data);
+    await wakeHeld(trx, now);
+    await recordAct(trx, now, by, 'limits.changed', parsed.data);
+  });
+  return sendingView(db);
+}

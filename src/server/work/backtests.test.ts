@@ -1,0 +1,109 @@
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import type { BacktestView } from '@/core/api';
+import { changeStep, type Step } from '@/core/flows';
+import { query } from '@/data/db';
+import { findWork } from '@/data/work';
+import { cartLeftBehind } from '../../demo/flows';
+import { cart, happening, openLab, type Lab } from '../testing/lab';
+import { startBacktest } from './backtests';
+import type { Mailer } from '../messages';
+import { doWork } from './work';
+
+const noMailer: Mailer = { send: () => Promise.reject(new Error('no mail')), close: () => undefined };
+let lab: Lab;
+let from: string;
+beforeAll(async () => {
+  lab = await openLab();
+  from = new Date((await lab.now()) - 60_000).toISOString();
+  await lab.tell([cart('a@example.com', 50), cart('b@example.com', 150), cart('c@example.com', 30), cart('d@example.com', 90)]);
+  await lab.pass('PT30M');
+  await lab.tell(
+    happening('order.placed', {
+      orderId: 'o1',
+      cartId: 'cart-of-c@example.com',
+      value: 30,
+      currency: 'EUR',
+      person: { email: 'c@example.com' },
+    }),
+  );
+  await lab.pass('PT2H');
+  await lab.tell(
+    happening('order.placed', {
+      orderId: 'o2',
+      cartId: 'cart-of-d@example.com',
+      value: 90,
+      currency: 'EUR',
+      person: { email: 'd@example.com' },
+    }),
+  );
+  await lab.pass('P4D');
+});
+afterAll(() => lab.close());
+
+const backtest = async (more: object = {}): Promise<BacktestView> => {
+  const to = new Date(await lab.now()).toISOString();
+  const { id } = await startBacktest(lab.db, 'cart-left-behind', { from, to, ...more }, 'Marla');
+  await doWork({ db: lab.db, mailer: noMailer, url: 'http://x', secret: 'x' }, id);
+  const row = (await findWork(lab.db, id))!;
+  expect(row.state).toBe('done');
+  return row.result as unknown as BacktestView;
+};
+
+describe('a backtest', () => {
+  it('of the published version over the time in which it was on equals what really happened', async () => {
+    const result = await backtest();
+    const [real] = await query<{ entered: number; sends: number }>(
+      lab.db,
+      'select (select count(*)::int from runs where entered_at is not null) as entered, (select count(*)::int from sends) as sends',
+    );
+    expect(result).toMatchObject({ people: 4, entered: real!.entered, compared: real, control: 0 });
+    expect(result.sends.reduce((sum, { count }) => sum + count, 0)).toBe(real!.sends);
+    expect(result.goalReached).toBe(1);
+    expect(result.notEntered).toEqual([{ because: 'placed an order for it', people: 1 }]);
+    const bySteps = await query<{ step: string; count: number }>(
+      lab.db,
+      'select step_id as step, count(*)::int as count from sends group by 1 order by 1',
+    );
+    const counted = new Map<string, number>();
+    for (const { step, count } of result.sends) counted.set(step, (counted.get(step) ?? 0) + count);
+    expect([...counted].map(([step, count]) => ({ step, count })).sort((a, b) => a.step.localeCompare(b.step))).toEqual(bySteps);
+    const arms = await query<{ arm: string; people: number }>(
+      lab.db,
+      'select arm, count(*)::int as people from traces where arm is not null group by 1 order by 1',
+    );
+    expect(result.arms.map(({ arm, people }) => ({ arm, people })).sort((a, b) => a.arm.localeCompare(b.arm))).toEqual(arms);
+  });
+
+  it('of another document shows what would have been, and stores nothing but its counts', async () => {
+    const before = await query(lab.db, 'select (select count(*)::int from events) as events, (select count(*)::int from runs) as runs');
+    const longer = changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'P20D' }) as Step);
+    const result = await backtest({ document: longer });
+    expect(result.peopleBy).toMatchObject([{ step: 'a-day', people: 2 }]);
+    expect(result.sends.every(({ step }) => step !== 'reminder')).toBe(true);
+    expect(await query(lab.db, 'select (select count(*)::int from events) as events, (select count(*)::int from runs) as runs')).toEqual(
+      before,
+    );
+  });
+
+  it('with what people are assumed to do: all who get the first mail order, so nobody gets the second', async () => {
+    const result = await backtest({ assume: { open: 100, click: 100, order: 100, value: 50 } });
+    expect(result.assumed).toEqual({ open: 100, click: 100, order: 100, value: 50 });
+    expect(result.sends.every(({ step }) => step !== 'reminder')).toBe(true);
+    expect(result.goalReached).toBe(result.entered);
+  });
+
+  it('refuses times that are none, and can be stopped', async () => {
+    const later = new Date((await lab.now()) + 86_400_000).toISOString();
+    await expect(startBacktest(lab.db, 'cart-left-behind', { from: later, to: from }, 't')).rejects.toMatchObject({
+      errors: [{ field: 'to' }],
+    });
+    await expect(startBacktest(lab.db, 'cart-left-behind', { from, to: later }, 't')).rejects.toMatchObject({ errors: [{ field: 'to' }] });
+    await expect(startBacktest(lab.db, 'nowhere', { from, to: new Date(await lab.now()).toISOString() }, 't')).rejects.toMatchObject({
+      status: 404,
+    });
+    const { id } = await startBacktest(lab.db, 'cart-left-behind', { from, to: new Date(await lab.now()).toISOString() }, 't');
+    await query(lab.db, 'update works set asked_to_stop = true where id = :id', { id });
+    await doWork({ db: lab.db, mailer: noMailer, url: 'http://x', secret: 'x' }, id);
+    expect((await findWork(lab.db, id))!.state).toBe('cancelled');
+  });
+});

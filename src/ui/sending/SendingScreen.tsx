@@ -1,0 +1,182 @@
+'use client';
+
+import { useMutation } from '@tanstack/react-query';
+import { Plus, X } from 'lucide-react';
+import { useState } from 'react';
+import { toast } from 'sonner';
+import type { SendingView } from '@/core/api';
+import { limitsSchema, type LimitsDocument } from '@/core/limits';
+import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
+import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore } from '../kit';
+import { Hours } from '../rules';
+
+const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '20:00' };
+
+/** How much marketing anybody gets, whichever flows want them, and when. */
+export function SendingScreen({ initial }: { initial: SendingView }) {
+  const store = useStore();
+  const [kept, setKept] = useState(initial);
+  const [limits, setLimits] = useState<LimitsDocument>(initial.limits);
+  const put = (change: Partial<LimitsDocument>) => setLimits((before) => ({ ...before, ...change }));
+  const isChanged = JSON.stringify(limits) !== JSON.stringify(kept.limits);
+  const parsed = limitsSchema.safeParse(limits);
+  const wrong = (field: string) => parsed.error?.issues.find(({ path }) => path.join('.').startsWith(field))?.message ?? null;
+  const save = useMutation({
+    mutationFn: (next: LimitsDocument) => api<SendingView>('/sending', { method: 'PUT', body: next }),
+    onSuccess: (next) => {
+      const before = kept.limits;
+      setKept(next);
+      setLimits(next.limits);
+      toast.success('Saved. It holds from now on, for everybody who is on their way too.', {
+        action: { label: 'Undo', onClick: () => save.mutate(before) },
+      });
+    },
+    onError: (error) => toast.error(error.message),
+  });
+  return (
+    <Page
+      title="Sending"
+      about="How much marketing anybody gets, whichever flows want them, and when. Service messages, such as receipts, always pass."
+      acts={
+        <>
+          <Button disabled={!isChanged} onClick={() => setLimits(kept.limits)}>
+            Cancel
+          </Button>
+          <Button kind="primary" disabled={!isChanged || !parsed.success || save.isPending} onClick={() => save.mutate(limits)}>
+            Save
+          </Button>
+        </>
+      }
+    >
+      <div className="grid gap-4">
+        <Part title="Between two messages">
+          <div className="grid gap-3 p-4">
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={limits.gap !== null}
+                onChange={(event) => put({ gap: event.target.checked ? 'PT16H' : null })}
+              />
+              Keep a distance between two messages to the same person
+            </label>
+            {limits.gap !== null && (
+              <div className="max-w-[340px]">
+                <DurationField label="At least" value={limits.gap} onChange={(gap) => put({ gap })} />
+              </div>
+            )}
+            <p className="text-xs text-soft">
+              A message that comes too soon is held until the time is over; its run waits there. Of two flows that want somebody at the same
+              moment, the one with the higher priority goes first.
+            </p>
+          </div>
+        </Part>
+
+        <Part title="At most">
+          <div className="grid gap-3 p-4">
+            {limits.caps.map((cap, index) => {
+              const putCap = (change: Partial<typeof cap>) =>
+                put({ caps: limits.caps.map((one, n) => (n === index ? { ...one, ...change } : one)) });
+              return (
+                <div key={index} className="flex flex-wrap items-end gap-3">
+                  <div className="w-[110px]">
+                    <Field label="Messages">
+                      <NumberField min={1} max={1000} step={1} value={cap.most} onChange={(most) => putCap({ most })} />
+                    </Field>
+                  </div>
+                  <div className="w-[120px]">
+                    <Field label="By">
+                      <select
+                        value={cap.channel}
+                        onChange={(event) => putCap({ channel: event.target.value as typeof cap.channel })}
+                        className={inputClass}
+                      >
+                        {CHANNELS.map((channel) => (
+                          <option key={channel} value={channel}>
+                            {CHANNEL_WORDS[channel].noun}
+                          </option>
+                        ))}
+                      </select>
+                    </Field>
+                  </div>
+                  <div className="w-[260px]">
+                    <DurationField label="In" value={cap.per} onChange={(per) => putCap({ per })} />
+                  </div>
+                  <Button
+                    kind="quiet"
+                    aria-label={`Remove the limit of ${cap.most} by ${CHANNEL_WORDS[cap.channel].noun}`}
+                    onClick={() => put({ caps: limits.caps.filter((_, n) => n !== index) })}
+                    className="px-2"
+                  >
+                    <X size={16} aria-hidden="true" />
+                  </Button>
+                </div>
+              );
+            })}
+            {limits.caps.length === 0 && <p className="text-soft">No limit: everybody gets all that flows send them.</p>}
+            <Button
+              onClick={() => put({ caps: [...limits.caps, { channel: 'email', most: 3, per: 'P1W' }] })}
+              disabled={limits.caps.length >= 10}
+              className="justify-self-start"
+            >
+              <Plus size={16} aria-hidden="true" /> Add a limit
+            </Button>
+            <p className="text-xs text-soft">
+              What is beyond a limit is skipped, and the run goes on without it. The trace of the run says so.
+            </p>
+          </div>
+        </Part>
+
+        <Part title="When">
+          <div className="grid gap-3 p-4">
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={limits.hours !== null}
+                onChange={(event) => put({ hours: event.target.checked ? OFFICE : null })}
+              />
+              Only at certain hours, by the clocks of {store.zone}
+            </label>
+            {limits.hours && (
+              <p>
+                Messages go out <Hours hours={limits.hours} isAlways onChange={(hours) => hours && put({ hours })} />
+              </p>
+            )}
+            <div className="grid grid-cols-2 gap-3">
+              <Field label="Not on the public holidays of" hint="Two letters, such as NL; empty for none" problem={wrong('holidaysOf')}>
+                <input
+                  value={limits.holidaysOf ?? ''}
+                  maxLength={2}
+                  onChange={(event) => put({ holidaysOf: event.target.value.trim().toUpperCase() || null })}
+                  className={inputClass}
+                />
+              </Field>
+              <Field label="Nor on these days" hint="Such as 2026-12-24, with commas between" problem={wrong('closed')}>
+                <input
+                  value={limits.closed.join(', ')}
+                  onChange={(event) =>
+                    put({
+                      closed: event.target.value
+                        .split(',')
+                        .map((one) => one.trim())
+                        .filter(Boolean),
+                    })
+                  }
+                  className={inputClass}
+                />
+              </Field>
+            </div>
+            {kept.closedDays.length > 0 && (
+              <p className="text-xs text-soft">
+                Nothing goes out on: {kept.closedDays.slice(0, 8).map(sayDay).join(', ')}
+                {kept.closedDays.length > 8 && ' …'}
+              </p>
+            )}
+            <p className="text-xs text-soft">
+              What is due at another time is held until the next of these hours. A message may ask for hours of its own.
+            </p>
+          </div>
+        </Part>
+      </div>
+    </Page>
+  );
+}

@@ -1,0 +1,1 @@
+export { SendingScreen } from './SendingScreen';
