@@ -13,6 +13,7 @@ import { Inspector } from './Inspector';
 import { LineMap } from './LineMap';
 import { PublishDialog } from './PublishDialog';
 import { Script } from './Script';
+import { TryDialog } from './TryDialog';
 
 /** One flow: script, line map and inspector, in the lenses Plan and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
@@ -22,6 +23,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   const [lens, setLens] = useState<'plan' | 'results'>('plan');
   const [isFolded, setFolded] = useState(false);
   const [isPublishing, setPublishing] = useState(false);
+  const [isTrying, setTrying] = useState(false);
   const [isSwitching, setSwitching] = useState(false);
   const inspector = useRef<HTMLElement>(null);
   const draft = useDraft<FlowDocument, FlowView>({
@@ -156,6 +158,9 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             )}
           </Button>
         )}
+        <Button onClick={() => setTrying(true)} disabled={draft.saving.state === 'invalid'}>
+          Try out…
+        </Button>
         <Button kind="primary" onClick={() => void openPublish()} disabled={draft.saving.state === 'invalid'}>
           Publish…
         </Button>
@@ -213,6 +218,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           </aside>
         )}
       </div>
+      {isTrying && <TryDialog flowKey={flow.key} document={document} isOpen onClose={() => setTrying(false)} />}
       <PublishDialog
         flow={flow}
         isOpen={isPublishing}

@@ -1,0 +1,409 @@
+'use client';
+
+import { useMutation } from '@tanstack/react-query';
+import { clsx } from 'clsx';
+import { Plus, X } from 'lucide-react';
+import { useState } from 'react';
+import type { BacktestView, RehearsalView, WorkView } from '@/core/api';
+import type { FlowDocument } from '@/core/flows';
+import { sayDone } from '@/core/rules';
+import { DAY } from '@/core/time';
+import {
+  api,
+  areaClass,
+  Button,
+  Dialog,
+  DurationField,
+  Field,
+  inputClass,
+  isoOf,
+  NumberField,
+  plural,
+  Progress,
+  sayCount,
+  sayMoment,
+  sayShare,
+  useStore,
+  useWork,
+} from '../kit';
+
+/** Trying a flow out: on somebody, made up or on file, and over what has happened. Nothing leaves the house. */
+export function TryDialog({
+  flowKey,
+  document,
+  isOpen,
+  onClose,
+}: {
+  flowKey: string;
+  document: FlowDocument;
+  isOpen: boolean;
+  onClose: () => void;
+}) {
+  const [way, setWay] = useState<'somebody' | 'history'>('somebody');
+  return (
+    <Dialog
+      isOpen={isOpen}
+      onClose={onClose}
+      width={980}
+      title={`Try “${document.name}” out`}
+      about="The draft as it stands, run by the very code that runs it for real. No message goes out and nothing is stored."
+    >
+      <div role="tablist" aria-label="How to try it" className="flex justify-self-start rounded-md border border-line">
+        {(['somebody', 'history'] as const).map((one) => (
+          <button
+            key={one}
+            role="tab"
+            type="button"
+            aria-selected={way === one}
+            onClick={() => setWay(one)}
+            className={clsx(
+              'h-8 px-3 font-semibold first:rounded-l-[5px] last:rounded-r-[5px]',
+              way === one ? 'bg-ink text-paper' : 'hover:bg-wash',
+            )}
+          >
+            {one === 'somebody' ? 'On somebody' : 'Over history'}
+          </button>
+        ))}
+      </div>
+      {way === 'somebody' ? <Rehearsal flowKey={flowKey} document={document} /> : <Backtest flowKey={flowKey} document={document} />}
+    </Dialog>
+  );
+}
+
+interface Happens {
+  readonly type: string;
+  readonly after: string;
+  readonly data: string;
+}
+
+/** What a trigger would start with, as a first guess. */
+function sampleOf(document: FlowDocument): Happens {
+  const [trigger] = document.triggers;
+  const { event, key } = trigger!;
+  const data = { ...(key && { [key]: 'example-1' }), ...(/^(cart|order)\./.test(event) && { value: 140, currency: 'EUR' }) };
+  return { type: event, after: 'PT1M', data: JSON.stringify(data) };
+}
+
+const readData = (text: string): object | null => {
+  try {
+    const value: unknown = JSON.parse(text.trim() || '{}');
+    return value !== null && typeof value === 'object' && !Array.isArray(value) ? value : null;
+  } catch {
+    return null;
+  }
+};
+
+function Rehearsal({ flowKey, document }: { flowKey: string; document: FlowDocument }) {
+  const [who, setWho] = useState<'madeUp' | 'onFile'>('madeUp');
+  const [person, setPerson] = useState('');
+  const [attributes, setAttributes] = useState('{"firstName": "Robin", "country": "NL"}');
+  const [consent, setConsent] = useState<'given' | 'withdrawn' | 'unknown'>('given');
+  const [events, setEvents] = useState<readonly Happens[]>(() => [sampleOf(document)]);
+  const put = (index: number, change: Partial<Happens>) => setEvents(events.map((one, n) => (n === index ? { ...one, ...change } : one)));
+  const run = useMutation({
+    mutationFn: () =>
+      api<RehearsalView>(`/flows/${flowKey}/rehearse`, {
+        method: 'POST',
+        body: {
+          document,
+          ...(who === 'onFile' ? { person: person.trim() } : { madeUp: { attributes: readData(attributes), consent: { email: consent } } }),
+          events: events.map(({ type, after, data }) => ({ type, after, data: readData(data) })),
+        },
+      }),
+  });
+  const isSound =
+    events.every(({ type, data }) => type && readData(data)) && (who === 'onFile' ? person.trim() !== '' : readData(attributes) !== null);
+  return (
+    <div className="grid grid-cols-[340px_1fr] gap-5">
+      <form
+        className="grid content-start gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          run.mutate();
+        }}
+      >
+        <Field label="Who">
+          <select value={who} onChange={(event) => setWho(event.target.value as typeof who)} className={inputClass}>
+            <option value="madeUp">somebody made up</option>
+            <option value="onFile">somebody on file</option>
+          </select>
+        </Field>
+        {who === 'onFile' ? (
+          <Field label="Their id" hint="External id, or ~ and their number; their history counts.">
+            <input value={person} onChange={(event) => setPerson(event.target.value)} className={inputClass} />
+          </Field>
+        ) : (
+          <>
+            <Field label="What is on file" problem={readData(attributes) ? null : 'This is no object of JSON.'}>
+              <textarea
+                value={attributes}
+                rows={2}
+                onChange={(event) => setAttributes(event.target.value)}
+                className={`${areaClass} font-mono`}
+              />
+            </Field>
+            <Field label="Consent to email">
+              <select value={consent} onChange={(event) => setConsent(event.target.value as typeof consent)} className={inputClass}>
+                <option value="given">given</option>
+                <option value="withdrawn">withdrawn</option>
+                <option value="unknown">never asked</option>
+              </select>
+            </Field>
+          </>
+        )}
+        {events.map((event, index) => (
+          <fieldset key={index} className="grid gap-2 rounded-md border border-line p-3">
+            <legend className="px-1 text-xs font-semibold text-soft">{index ? 'Then it happens' : 'It happens'}</legend>
+            <div className="grid grid-cols-[1fr_auto] items-end gap-2">
+              <Field label="Event" hint={`The person has ${sayDone(event.type || '…')}.`}>
+                <input
+                  value={event.type}
+                  onChange={(one) => put(index, { type: one.target.value.trim() })}
+                  className={`${inputClass} font-mono`}
+                />
+              </Field>
+              <Button
+                kind="quiet"
+                aria-label={`Remove ${event.type || 'this event'}`}
+                disabled={events.length === 1}
+                onClick={() => setEvents(events.filter((_, n) => n !== index))}
+                className="px-2"
+              >
+                <X size={16} aria-hidden="true" />
+              </Button>
+            </div>
+            <DurationField label="After the beginning" value={event.after} onChange={(after) => put(index, { after })} />
+            <Field label="What it tells" problem={readData(event.data) ? null : 'This is no object of JSON.'}>
+              <textarea
+                value={event.data}
+                rows={2}
+                onChange={(one) => put(index, { data: one.target.value })}
+                className={`${areaClass} font-mono`}
+              />
+            </Field>
+          </fieldset>
+        ))}
+        <div className="flex gap-2">
+          <Button
+            onClick={() => setEvents([...events, { type: 'order.placed', after: 'P1D', data: events[0]!.data }])}
+            disabled={events.length >= 20}
+          >
+            <Plus size={16} aria-hidden="true" /> Add an event
+          </Button>
+          <div className="flex-1" />
+          <Button kind="primary" type="submit" disabled={!isSound || run.isPending}>
+            Rehearse
+          </Button>
+        </div>
+      </form>
+      <div aria-live="polite" className="min-w-0">
+        {run.error ? (
+          <p role="alert" className="text-stop">
+            {run.error.message}
+          </p>
+        ) : run.data ? (
+          <Rehearsed view={run.data} />
+        ) : (
+          <p className="text-soft">What comes of it is shown here, moment by moment.</p>
+        )}
+      </div>
+    </div>
+  );
+}
+
+function Rehearsed({ view }: { view: RehearsalView }) {
+  const { zone } = useStore();
+  const [shown, setShown] = useState<number | null>(null);
+  const [one] = view.people;
+  if (!one) return null;
+  return (
+    <div className="grid gap-4">
+      {one.isCut && <p className="text-stop">It went on without end and was stopped.</p>}
+      {one.runs.length === 0 && <p className="text-soft">Nothing of this starts the flow.</p>}
+      {one.runs.map((run, index) => (
+        <section key={index} aria-label={`Run ${index + 1}`} className="grid gap-1">
+          <h3 className="font-semibold">
+            {run.key ? `For ${run.key}` : 'The run'}
+            {run.goalAt && <span className="font-normal text-good"> · goal reached {sayMoment(isoOf(run.goalAt), zone)}</span>}
+          </h3>
+          <ol className="grid gap-px text-sm">
+            {run.trace.map((entry, n) => (
+              <li key={n} className="grid grid-cols-[130px_1fr] gap-2">
+                <span className="tabular text-soft">{sayMoment(isoOf(entry.at), zone)}</span>
+                <span>{entry.says}</span>
+              </li>
+            ))}
+            {run.next && (
+              <li className="grid grid-cols-[130px_1fr] gap-2 text-soft">
+                <span className="tabular">{sayMoment(isoOf(run.next.at), zone)}</span>
+                <span>would go on: {run.next.says}</span>
+              </li>
+            )}
+          </ol>
+        </section>
+      ))}
+      {one.sends.length > 0 && (
+        <section aria-label="Messages" className="grid gap-2">
+          <h3 className="font-semibold">{plural(one.sends.length, 'message', 'messages')}</h3>
+          {one.sends.map((send, index) => (
+            <div key={index} className="rounded-md border border-line">
+              <button
+                type="button"
+                aria-expanded={shown === index}
+                onClick={() => setShown(shown === index ? null : index)}
+                className="grid w-full grid-cols-[130px_1fr] gap-2 px-2 py-1 text-left hover:bg-wash"
+              >
+                <span className="tabular text-soft">{sayMoment(isoOf(send.at), zone)}</span>
+                <span>
+                  <b>{send.name}</b> · {send.problem ?? send.subject}
+                </span>
+              </button>
+              {shown === index && (
+                <iframe
+                  title={`${send.name} as it would look`}
+                  sandbox=""
+                  srcDoc={send.html}
+                  className="h-[360px] w-full border-t border-line bg-white"
+                />
+              )}
+            </div>
+          ))}
+        </section>
+      )}
+    </div>
+  );
+}
+
+interface Assumed {
+  readonly open: number;
+  readonly click: number;
+  readonly order: number;
+  readonly value: number;
+}
+
+function Backtest({ flowKey, document }: { flowKey: string; document: FlowDocument }) {
+  const store = useStore();
+  const today = Date.now();
+  const [from, setFrom] = useState(new Date(today - 90 * DAY).toISOString().slice(0, 10));
+  const [to, setTo] = useState(new Date(today - DAY).toISOString().slice(0, 10));
+  const [assume, setAssume] = useState<Assumed | null>(null);
+  const [id, setId] = useState<string | null>(null);
+  const begin = useMutation({
+    mutationFn: () =>
+      api<{ id: string }>(`/flows/${flowKey}/backtest`, {
+        method: 'POST',
+        body: { document, from: `${from}T00:00:00Z`, to: `${to}T00:00:00Z`, ...(assume && { assume }) },
+      }),
+    onSuccess: (begun) => setId(begun.id),
+  });
+  const work = useWork(id);
+  return (
+    <div className="grid gap-4">
+      <form
+        className="flex flex-wrap items-end gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          begin.mutate();
+        }}
+      >
+        <Field label="From">
+          <input type="date" value={from} onChange={(event) => setFrom(event.target.value)} className={inputClass} />
+        </Field>
+        <Field label="Up to" problem={from >= to ? 'Not after it begins' : null}>
+          <input type="date" value={to} onChange={(event) => setTo(event.target.value)} className={inputClass} />
+        </Field>
+        <label className="flex h-9 items-center gap-2">
+          <input
+            type="checkbox"
+            checked={assume !== null}
+            onChange={(event) => setAssume(event.target.checked ? { open: 40, click: 8, order: 2, value: 60 } : null)}
+          />
+          Assume what people do with the messages
+        </label>
+        {assume &&
+          (
+            [
+              ['open', 'Open, %'],
+              ['click', 'Click, %'],
+              ['order', 'Order, %'],
+              ['value', `Worth, ${store.currency}`],
+            ] as const
+          ).map(([name, label]) => (
+            <div key={name} className="w-[92px]">
+              <Field label={label}>
+                <NumberField
+                  min={0}
+                  max={name === 'value' ? 1_000_000 : 100}
+                  step="any"
+                  value={assume[name]}
+                  onChange={(value) => setAssume({ ...assume, [name]: value })}
+                />
+              </Field>
+            </div>
+          ))}
+        <Button kind="primary" type="submit" disabled={from >= to || begin.isPending || work.data?.state === 'running'}>
+          Play it
+        </Button>
+      </form>
+      {begin.error && (
+        <p role="alert" className="text-stop">
+          {begin.error.message}
+        </p>
+      )}
+      {work.data && <Progress work={work.data} noun="people" />}
+      {work.data?.state === 'done' && <Tested work={work.data} />}
+    </div>
+  );
+}
+
+function Tested({ work }: { work: WorkView }) {
+  const result = work.result as unknown as BacktestView;
+  const sends = new Map<string, { name: string; count: number }>();
+  for (const { step, name, count } of result.sends) sends.set(step, { name, count: (sends.get(step)?.count ?? 0) + count });
+  const all = [...sends.values()].reduce((sum, { count }) => sum + count, 0);
+  const parts: { title: string; rows: { says: string; count: number }[] }[] = [
+    { title: 'Messages', rows: [...sends.values()].map(({ name, count }) => ({ says: name, count })) },
+    { title: 'Ways taken', rows: result.arms.map(({ name, people }) => ({ says: name, count: people })) },
+    { title: 'Did not enter, because', rows: result.notEntered.map(({ because, people }) => ({ says: because, count: people })) },
+    { title: 'Skipped, because', rows: result.skipped.map(({ because, count }) => ({ says: because, count })) },
+    { title: 'Held, because', rows: result.held.map(({ because, count }) => ({ says: because, count })) },
+    { title: 'Still there at the end', rows: result.peopleBy.map(({ says, people }) => ({ says, count: people })) },
+  ];
+  return (
+    <div className="grid gap-4" data-testid="backtest">
+      <p>
+        <b>{plural(result.entered, 'run', 'runs')}</b> would have entered, of {plural(result.people, 'person', 'people')}
+        {result.control > 0 && <>, {sayCount(result.control)} more in the control group</>}. {plural(all, 'message', 'messages')};{' '}
+        {sayCount(result.goalReached)} reached the goal{result.entered > 0 && ` (${sayShare(result.goalReached, result.entered)})`}.
+        {result.compared && (
+          <span className="block text-soft">
+            What was on really did in that time: {plural(result.compared.entered, 'run', 'runs')},{' '}
+            {plural(result.compared.sends, 'message', 'messages')}.
+          </span>
+        )}
+        <span className="block text-soft">
+          {result.assumed
+            ? `Assumed: ${result.assumed.open} % open, ${result.assumed.click} % click, ${result.assumed.order} % order. These are guesses.`
+            : 'Nothing is assumed of what people would have done with the messages; what they really did counts.'}
+        </span>
+      </p>
+      <div className="grid grid-cols-2 gap-4">
+        {parts
+          .filter(({ rows }) => rows.length)
+          .map(({ title, rows }) => (
+            <section key={title} aria-label={title}>
+              <h3 className="text-xs font-semibold text-soft">{title}</h3>
+              <ul>
+                {rows.slice(0, 12).map(({ says, count }, index) => (
+                  <li key={index} className="flex gap-2 border-b border-line py-0.5">
+                    <span className="min-w-0 flex-1">{says}</span>
+                    <span className="tabular">{sayCount(count)}</span>
+                  </li>
+                ))}
+              </ul>
+            </section>
+          ))}
+      </div>
+    </div>
+  );
+}
