@@ -7,18 +7,28 @@ import type { FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Run } from './run';
 import { kindOfStep } from './steps';
-import { kindOfTrigger, triggerOf } from './triggers';
+import { isTimed, kindOfTrigger, triggerOf, whoIsDue } from './triggers';
 
-const needs = new WeakMap<FlowDocument, { readonly entry: readonly Need[]; readonly inside: readonly Need[] }>();
+interface Needs {
+  readonly entry: readonly Need[];
+  readonly inside: readonly Need[];
+  /** by which is told whose time has come */
+  readonly due: readonly Need[];
+}
+const needs = new WeakMap<FlowDocument, Needs>();
 
 /** What the rules of a flow look at: those of entry, and all others. */
-export function needsOf(document: FlowDocument): { readonly entry: readonly Need[]; readonly inside: readonly Need[] } {
+export function needsOf(document: FlowDocument): Needs {
   let known = needs.get(document);
   if (!known) {
     const { rules, needs: own } = planOf(document);
     needs.set(
       document,
-      (known = { entry: dependsOn([document.entry]), inside: [...dependsOn(rules.filter((rule) => rule !== document.entry)), ...own] }),
+      (known = {
+        entry: dependsOn([document.entry]),
+        inside: [...dependsOn(rules.filter((rule) => rule !== document.entry)), ...own],
+        due: dependsOn(document.triggers.filter(isTimed).map(whoIsDue)),
+      }),
     );
   }
   return known;

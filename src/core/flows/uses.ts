@@ -1,7 +1,7 @@
 import { dependsOn, kindOfTest, testsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 import { armsOf, kindOfStep } from './steps';
-import { kindOfTrigger } from './triggers';
+import { isTimed, kindOfTrigger, whoIsDue } from './triggers';
 
 /** A place in a flow that looks at events of a type, with what is asked of their properties. */
 export interface EventUse {
@@ -15,6 +15,11 @@ export function rulesOf(document: FlowDocument): { where: string; stepId: string
   const rules: { where: string; stepId: string | null; rule: Rule }[] = [];
   if (document.entry) rules.push({ where: 'entry rule', stepId: null, rule: document.entry });
   if (document.stay) rules.push({ where: 'stay rule', stepId: null, rule: document.stay });
+  for (const trigger of document.triggers)
+    if (isTimed(trigger)) {
+      const who = whoIsDue(trigger);
+      if (who) rules.push({ where: 'trigger', stepId: null, rule: who });
+    }
   eachStep(document.steps, (step) => {
     if (step.kind === 'wait' && step.until && 'rule' in step.until) rules.push({ where: 'wait', stepId: step.id, rule: step.until.rule });
     for (const arm of armsOf(step))

@@ -1,5 +1,5 @@
 import type { Instant } from '../time';
-import { inOrder, signalsOf, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
+import { inOrder, signalsOf, verdict, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
 import { MESSAGE_SENT } from '../limits';
 import {
   advance,
@@ -8,6 +8,11 @@ import {
   canNeverStart,
   isPerPerson,
   eventUses,
+  FLOW_DUE,
+  isTimed,
+  nextOccasion,
+  occasionName,
+  whoIsDue,
   planOf,
   type Beginning,
   type EarlierRun,
@@ -15,6 +20,7 @@ import {
   type Run,
   type RunningFlow,
   type TraceEntry,
+  type Trigger,
 } from '../flows';
 import { Heap } from './heap';
 
@@ -66,6 +72,13 @@ export interface Answered {
   readonly changes?: readonly FactChange[];
 }
 export type Reaction = (send: ReplayedSend, facts: Facts) => Answered;
+
+/** A moment at which a trigger that goes by the clock comes round. */
+interface Occasion {
+  readonly at: Instant;
+  readonly flow: ReplayFlow;
+  readonly trigger: Extract<Trigger, { kind: 'schedule' | 'date' }>;
+}
 
 /** One flow's runs of the person, as arming and re-entry ask for them. */
 interface Desk {
@@ -214,6 +227,21 @@ export function replayPerson(
     facts = { personId: person.id, ...known, events: past };
     hear(signalsOf(change), change.at, false);
   };
+  // occasions of triggers that go by the clock: each is looked at for this person when it is there
+  const occasions = new Heap<Occasion>((a, b) => a.at < b.at);
+  const expect = (flow: ReplayFlow, trigger: Occasion['trigger'], after: Instant): void => {
+    const at = nextOccasion(trigger, after, flow.zone);
+    if (at !== null && at <= until) occasions.push({ at, flow, trigger });
+  };
+  for (const { flow } of desks.values())
+    for (const trigger of flow.document.triggers) if (isTimed(trigger)) expect(flow, trigger, flow.from - 1);
+  const comeRound = ({ at, flow, trigger }: Occasion): void => {
+    expect(flow, trigger, at);
+    const who = whoIsDue(trigger);
+    const view = { now: at, zone: flow.zone, ...(flow.world && { world: flow.world }) };
+    if (who && !verdict(who, facts, view).holds) return;
+    happen({ id: nextId(), type: FLOW_DUE, time: at, properties: { to: flow.key, trigger: trigger.id, occasion: occasionName(at) } });
+  };
   const happen = (event: FactEvent): void => {
     past.push(event);
     for (const desk of desks.values()) {
@@ -232,15 +260,24 @@ export function replayPerson(
     const answeredChange = answeredChanges.first;
     const change = answeredChange && (!toldChange || answeredChange.at < toldChange.at) ? answeredChange : toldChange;
     const waking = due.first?.at ?? Infinity;
-    // at one moment: first what became known, then what happened, then who was due
-    if (change && change.at <= until && change.at <= waking && change.at <= (event?.time ?? Infinity)) {
+    const occasion = occasions.first;
+    // at one moment: first what became known, then what happened, then whose time has come, then who was due
+    if (
+      change &&
+      change.at <= until &&
+      change.at <= waking &&
+      change.at <= (event?.time ?? Infinity) &&
+      change.at <= (occasion?.at ?? Infinity)
+    ) {
       if (change === answeredChange) answeredChanges.pop();
       else changeHead += 1;
       learn(change);
-    } else if (event && event.time <= until && event.time <= waking) {
+    } else if (event && event.time <= until && event.time <= waking && event.time <= (occasion?.at ?? Infinity)) {
       if (event === answer) answers.pop();
       else head += 1;
       happen(event);
+    } else if (occasion && occasion.at <= waking) {
+      comeRound(occasions.pop()!);
     } else if (waking <= until) {
       const { entry } = due.pop()!;
       entry.wakeAt = null;

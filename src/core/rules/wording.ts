@@ -42,6 +42,7 @@ const DID: { readonly [type: string]: string } = {
   'segment.left': 'left a segment',
   'flow.called': 'was put into a flow by hand',
   'flow.handed': 'was handed over by another flow',
+  'flow.due': 'was due for a flow',
 };
 
 /** What an event is called in a sentence: "placed an order", or the type itself for one of the app's own. */

@@ -2,3 +2,4 @@ export * from './day';
 export * from './duration';
 export * from './zone';
 export * from './earliest';
+export * from './recurrence';

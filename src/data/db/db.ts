@@ -10,6 +10,7 @@ import * as segments from './migrations/007_segments';
 import * as language from './migrations/008_language';
 import * as said from './migrations/009_said';
 import * as limits from './migrations/010_limits';
+import * as occasions from './migrations/011_occasions';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -40,6 +41,7 @@ const migrations: Record<string, Knex.Migration> = {
   '008_language': language,
   '009_said': said,
   '010_limits': limits,
+  '011_occasions': occasions,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

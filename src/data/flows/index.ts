@@ -12,6 +12,7 @@ export {
   setFlowState,
   wakeInside,
 } from './flows';
+export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
 export { recordedPeople } from './replay';
 export { armCounts, creditByStep, creditedOrders, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
 export {

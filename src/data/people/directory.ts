@@ -1,6 +1,7 @@
-import { CHANNELS, type Channel, type Facts, type Value } from '@/core/rules';
+import { CHANNELS, type Channel, type Facts, type Rule, type Value, type World } from '@/core/rules';
+import type { Instant } from '@/core/time';
 import { query, type Sql } from '../db';
-import { REACH_COLUMNS, reachOf, type Compiled } from '../rules';
+import { REACH_COLUMNS, reachOf, ruleToSql, type Compiled } from '../rules';
 
 export interface DirectoryRow {
   id: string;
@@ -149,6 +150,23 @@ export async function samplePeople(sql: Sql, size: number, least: number): Promi
   );
   // all that were found: the first so many of them would be the oldest
   return { ids: rows.map(({ id }) => id), everybody: Math.round(about.people) };
+}
+
+/** Numbers of people for whom a rule holds (of everybody where it is null), above a number, ascending. */
+export async function peopleFor(
+  sql: Sql,
+  rule: Rule | null,
+  { now, zone, world }: { readonly now: Instant; readonly zone: string; readonly world?: World },
+  after: string,
+  limit: number,
+): Promise<string[]> {
+  const { condition, bindings } = rule ? ruleToSql(rule, now, zone, { ...(world && { world }) }) : { condition: 'true', bindings: {} };
+  const rows = await query<{ id: string }>(
+    sql,
+    `select p.id from people p where p.id > :after and p.erased_at is null and ${condition} order by p.id limit :limit`,
+    { ...bindings, after, limit },
+  );
+  return rows.map(({ id }) => id);
 }
 
 /** Names and addresses of a few people, in the order in which they were asked for. */

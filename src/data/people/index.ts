@@ -15,7 +15,18 @@ export {
   saveAttribute,
   toRecord,
 } from './attributes';
-export { countNarrowing, countPeople, fewPeople, type Filter, filterToSql, listPeople, samplePeople, type Sort, SORTS } from './directory';
+export {
+  countNarrowing,
+  countPeople,
+  fewPeople,
+  type Filter,
+  filterToSql,
+  listPeople,
+  peopleFor,
+  samplePeople,
+  type Sort,
+  SORTS,
+} from './directory';
 export { erase, everything } from './erase';
 export {
   addToList,

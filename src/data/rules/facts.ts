@@ -271,6 +271,7 @@ export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consent
 
 /** By which flow an event was recorded, or what it tells was sent; nothing, where none did. */
 const RECORDED_BY = `(case when type = '${MESSAGE_SENT}' and source = 'viatic' then coalesce(properties ->> 'flow', '')
+  when type = 'flow.due' and source = 'viatic' then coalesce(properties ->> 'to', '')
   when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
 
 /** The events of some types of several people, ascending by time and id. */

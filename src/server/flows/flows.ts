@@ -1,7 +1,18 @@
 import type { FlowView } from '@/core/api';
 import { diff, flowSchema, preflight } from '@/core/flows';
 import { inTransaction, type Db } from '@/data/db';
-import { createFlow, findFlow, flowLoad, lockFlow, publishDraft, readVersion, saveDraft, setFlowState, wakeInside } from '@/data/flows';
+import {
+  createFlow,
+  findFlow,
+  flowLoad,
+  lockFlow,
+  publishDraft,
+  readVersion,
+  saveDraft,
+  setFlowState,
+  setOccasions,
+  wakeInside,
+} from '@/data/flows';
 import { namedOnFile } from '@/data/rules';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
@@ -82,11 +93,13 @@ export async function publishFlow(db: Db, key: string, by: string, revision: num
     if (published && JSON.stringify(published) === JSON.stringify(flow.draft)) {
       if (flow.state === 'on') return;
       await setFlowState(trx, flow.id, 'on', store.now);
+      await setOccasions(trx, flow.id, published, store.now, store.zone);
       await wakeInside(trx, flow.id, store.now);
       await recordAct(trx, store.now, by, 'flow.resumed', { key });
       return;
     }
     const version = await publishDraft(trx, flow, by, store.now);
+    await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
     if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
     await recordAct(trx, store.now, by, 'flow.published', { key, version });
   });
@@ -95,13 +108,15 @@ export async function publishFlow(db: Db, key: string, by: string, revision: num
 
 /** Pauses or resumes a flow. While it is paused nobody enters and nobody inside goes on; waits run out meanwhile. */
 export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: string): Promise<FlowView> {
-  const { now } = await readStore(db);
+  const { now, zone } = await readStore(db);
   await db.transaction(async (trx) => {
     const flow = await lockFlow(trx, key);
     if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
     if (flow.version === null) throw new Problem(409, 'Not published', 'This flow has never been published; publish it to switch it on.');
     if (flow.state === to) return;
     await setFlowState(trx, flow.id, to, now);
+    // what comes round during a pause is let pass
+    await setOccasions(trx, flow.id, to === 'on' ? await readVersion(trx, flow.id, flow.version) : null, now, zone);
     if (to === 'on') await wakeInside(trx, flow.id, now);
     await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key });
   });

@@ -1,5 +1,6 @@
 export { publishFlow, readFlow, switchFlow, writeDraft } from './flows';
 export { listOfFlows } from './list';
 export { flowReport } from './report';
+export { comeRound } from './occasions';
 export { BATCH, drain, tick } from './runloop';
 export { sayTraces } from './traces';

@@ -34,6 +34,7 @@ import { readStore } from '@/data/store';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
+import { comeRound } from './occasions';
 import { storeChanges, type FlowChange } from './changes';
 import { lookAtPeople } from '../segments';
 
@@ -199,7 +200,7 @@ function gather(
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    const count = (await lookAtPeople(db)) + (await tick(db));
+    const count = (await lookAtPeople(db)) + Number(await comeRound(db)) + (await tick(db));
     if (!count) return moved;
     moved += count;
   }

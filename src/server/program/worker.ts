@@ -8,7 +8,7 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
-import { BATCH, tick } from '../flows';
+import { BATCH, comeRound, tick } from '../flows';
 import { lookAtPeople } from '../segments';
 
 const IDLE_MS = 200;
@@ -150,7 +150,12 @@ async function main(): Promise<void> {
           log.error({ looking: (error as Error).message });
           return 0;
         });
-        moved = Math.max(looked, await tick(loopDb));
+        const isTold = await comeRound(loopDb).catch((error: unknown) => {
+          if (isOutage(error)) throw error;
+          log.error({ occasion: (error as Error).message });
+          return false;
+        });
+        moved = Math.max(looked, await tick(loopDb), isTold ? BATCH : 0);
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });

@@ -81,8 +81,9 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   }
   await report({ done, total: done });
   const result: BacktestView = { ...counts.view(done), compared: await reallyDone(db, key, from, to), assumed: assume };
-  const entered = `${result.entered} ${result.entered === 1 ? 'run' : 'runs'}`;
-  return { says: `${entered} would have entered, of ${done} ${done === 1 ? 'person' : 'people'}`, result };
+  const sayNumber = (n: number) => n.toLocaleString('en-IE');
+  const entered = `${sayNumber(result.entered)} ${result.entered === 1 ? 'run' : 'runs'}`;
+  return { says: `${entered} would have entered, of ${sayNumber(done)} ${done === 1 ? 'person' : 'people'}`, result };
 }
 
 /** What people do with messages: so many of a hundred open, click and order, drawn by lot, the same each time. */

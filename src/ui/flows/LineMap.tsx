@@ -54,7 +54,7 @@ function nameOf(stop: Stop, document: FlowDocument): string {
   const step = planOf(document).steps.get(stop.id);
   if (step && 'name' in step) return step.name;
   if (step?.kind === 'idea') return step.text;
-  return step?.kind === 'wait' ? sayStep(step) : 'End';
+  return step?.kind === 'wait' ? 'Came?' : 'End';
 }
 
 /** A flow drawn against the time since entry, like lines on a map of a railway. Arrow keys walk its stops. */

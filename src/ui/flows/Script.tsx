@@ -42,8 +42,16 @@ export function Script({
     </li>
   );
   const say = (step: Step): string => (step.kind === 'send' && step.off ? `${sayStep(step)} (off)` : sayStep(step));
-  const whom = (arm: Arm, arms: readonly Arm[]): string =>
-    arm.share !== undefined ? `${sayShares(arms, arm)}, by lot` : arm.when ? `when ${sayRule(arm.when, wording)}` : 'everyone else';
+  const whom = (arm: Arm, arms: readonly Arm[], step: Step): string =>
+    step.kind === 'wait'
+      ? arm === arms[0]
+        ? 'if that came'
+        : 'if it did not'
+      : arm.share !== undefined
+        ? `${sayShares(arms, arm)}, by lot`
+        : arm.when
+          ? `when ${sayRule(arm.when, wording)}`
+          : 'everyone else';
   const sequence = (steps: readonly Step[], lane: number): ReactNode =>
     steps.map((step) => {
       const arms = armsOf(step);
@@ -59,7 +67,7 @@ export function Script({
                   <span className="font-semibold" style={{ color: laneColour(own) }}>
                     {arm.name}
                   </span>
-                  <span className="block text-xs text-soft">{whom(arm, arms)}</span>
+                  <span className="block text-xs text-soft">{whom(arm, arms, step)}</span>
                 </button>
                 <ul>{arm.steps.length ? sequence(arm.steps, own) : <li className="px-2 py-1 text-soft">nothing happens</li>}</ul>
               </div>

@@ -255,7 +255,7 @@ function Rehearsed({ view }: { view: RehearsalView }) {
               >
                 <span className="tabular text-soft">{sayMoment(isoOf(send.at), zone)}</span>
                 <span>
-                  <b>{send.name}</b> · {send.problem ?? send.subject}
+                  <b>{send.name}</b>: {send.problem ?? send.subject}
                 </span>
               </button>
               {shown === index && (

@@ -91,12 +91,12 @@ export const sayWait = (step: WaitStep, verb = 'Wait'): string => {
   return step.date || step.hours ? `${verb} ${length}, or ${until}` : `${verb} up to ${length}, ${until}`;
 };
 
-/** The length of a wait as short as can be: "3 days", "up to 3 days", "until 09:00". */
+/** The length of a wait as short as can be: "3 days", "up to 3 days", "until 09:00"; with a + where some hours come on top. */
 export function sayShortWait(step: WaitStep): string {
   const { date, hours } = step;
   const own = date ? `${sayDays(date.days)}${sayName(date.name)}` : step.for ? sayDuration(step.for) : '';
-  const then = hours && (hours.from ?? 'some days');
-  return `${step.until ? 'up to ' : ''}${own}${then ? `${own ? ', ' : ''}until ${then}` : ''}`;
+  const then = hours ? (own ? ' +' : `until ${hours.from ?? 'some days'}`) : '';
+  return `${step.until && own ? 'up to ' : ''}${own}${then}`;
 }
 
 /** How long the wait is, in words that end "ran out: … without it". */

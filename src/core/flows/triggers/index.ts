@@ -4,21 +4,39 @@ import { stepId } from '../parts';
 import { HANDED } from '../run';
 import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
 import type { TriggerKind, TriggerState } from './kind';
+import {
+  dateTrigger,
+  dateTriggerShape,
+  FLOW_DUE,
+  nextOccasion,
+  occasionName,
+  scheduleTrigger,
+  scheduleTriggerShape,
+  whoIsDue,
+  type DateTrigger,
+  type ScheduleTrigger,
+} from './schedule';
 import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
 
 export { keyOf } from './kind';
+export { FLOW_DUE, nextOccasion, occasionName, whoIsDue };
+export type { DateTrigger, ScheduleTrigger };
 export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
 
-/** What starts a flow: `event` at once, `silence` after no more of the event. */
+/** What starts a flow: `event` at once, `silence` after no more of the event, `schedule` by the clock, `date` by a day on file. */
 export const triggerSchema = z.discriminatedUnion('kind', [
   z.strictObject({ id: stepId, ...eventTriggerShape }),
   z.strictObject({ id: stepId, ...silenceTriggerShape }),
+  z.strictObject({ id: stepId, ...scheduleTriggerShape }),
+  z.strictObject({ id: stepId, ...dateTriggerShape }),
 ]);
 export type Trigger = z.infer<typeof triggerSchema>;
 
 const KINDS: { readonly [K in Trigger['kind']]: TriggerKind<Extract<Trigger, { kind: K }>> } = {
   event: eventTrigger,
   silence: silenceTrigger,
+  schedule: scheduleTrigger,
+  date: dateTrigger,
 };
 
 /** The trigger by which other flows hand somebody over: every flow has it. */
@@ -30,20 +48,39 @@ const handedTo = (key: string): Trigger => ({
   where: [{ property: 'to', op: 'is', value: key }],
 });
 
-/** The trigger with an id in a flow with a key; nothing where it is gone. */
-export const triggerOf = (
-  { document, key }: { readonly document: { readonly triggers: readonly Trigger[] }; readonly key: string },
-  id: string,
-): Trigger | undefined => (id === HANDED ? handedTo(key) : document.triggers.find((one) => one.id === id));
-
-/** All that starts a flow with a key. */
-export const triggersOf = ({
-  document,
-  key,
-}: {
+interface Triggered {
   readonly document: { readonly triggers: readonly Trigger[] };
   readonly key: string;
-}): readonly Trigger[] => [...document.triggers, handedTo(key)];
+}
+
+/** Whether a trigger goes by the clock: its time comes at occasions, for whoever is due then. */
+export const isTimed = (trigger: Trigger): trigger is Extract<Trigger, { kind: 'schedule' | 'date' }> =>
+  trigger.kind === 'schedule' || trigger.kind === 'date';
+
+/** A trigger as it runs: one that goes by the clock hears just what is told for it. */
+const running = (trigger: Trigger, key: string): Trigger =>
+  isTimed(trigger)
+    ? {
+        ...trigger,
+        where: [
+          { property: 'to', op: 'is', value: key },
+          { property: 'trigger', op: 'is', value: trigger.id },
+        ],
+      }
+    : trigger;
+
+/** The trigger with an id in a flow with a key; nothing where it is gone. */
+export function triggerOf({ document, key }: Triggered, id: string): Trigger | undefined {
+  if (id === HANDED) return handedTo(key);
+  const trigger = document.triggers.find((one) => one.id === id);
+  return trigger && running(trigger, key);
+}
+
+/** All that starts a flow with a key. */
+export const triggersOf = ({ document, key }: Triggered): readonly Trigger[] => [
+  ...document.triggers.map((one) => running(one, key)),
+  handedTo(key),
+];
 
 /** What there is to know of a trigger, by its kind. */
 export const kindOfTrigger = (trigger: Trigger): TriggerKind<Trigger> => KINDS[trigger.kind] as TriggerKind<Trigger>;

@@ -1,0 +1,115 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { flowSchema } from '@/core/flows';
+import { letter } from '@/core/flows/testing/asking';
+import { localDate } from '@/core/time';
+import { query } from '@/data/db';
+import { happening, openLab, type Lab } from '../testing/lab';
+import { publishFlow, switchFlow, writeDraft } from './flows';
+import { comeRound } from './occasions';
+
+let lab: Lab;
+beforeAll(async () => {
+  lab = await openLab({ flow: null });
+});
+afterAll(() => lab.close());
+beforeEach(async () => {
+  lab.inbox.length = 0;
+  await lab.empty('flows', 'flow_versions', 'flow_occasions');
+});
+
+const flowOf = (trigger: object, more: object = {}) =>
+  flowSchema.parse({
+    schema: 'viatic.flow/1',
+    name: 'By the clock',
+    triggers: [{ id: 'clock', ...trigger }],
+    entry: null,
+    stay: null,
+    reentry: 'once-per-key',
+    goal: null,
+    steps: [letter('hello')],
+    ...more,
+  });
+const person = (email: string, more: object = {}) => happening('page.viewed', { person: { email, consent: { email: true }, ...more } });
+const to = () => lab.inbox.map((mail) => (mail.to as unknown as { text: string }).text.replace(/.*<|>/g, '')).sort();
+const day = (now: number, days: number) => localDate(now + days * 86_400_000, 'Europe/Amsterdam');
+
+describe('triggers that go by the clock', () => {
+  it('start everybody who is meant at each occasion, once each, however often they are told', async () => {
+    await lab.tell([
+      person('a@example.com', { country: 'NL' }),
+      person('b@example.com', { country: 'BE' }),
+      person('c@example.com', { country: 'NL' }),
+    ]);
+    const now = await lab.now();
+    const who = { test: 'attribute', name: 'country', op: 'is', value: 'NL' };
+    await lab.addFlow('news', flowOf({ kind: 'schedule', starts: `${day(now, 1)}T09:00`, rule: 'FREQ=DAILY;COUNT=2', who }));
+    await lab.settle();
+    expect(to()).toEqual([]);
+    await lab.pass('P2D');
+    const twice = ['a@example.com', 'a@example.com', 'c@example.com', 'c@example.com'];
+    await lab.pass('P3D');
+    expect(to()).toEqual(twice);
+    expect(await query(lab.db, 'select 1 from flow_occasions')).toEqual([]);
+    expect(await query(lab.db, `select count(*)::int as n from events where type = 'flow.due'`)).toEqual([{ n: 4 }]);
+    expect(await comeRound(lab.db)).toBe(false);
+  });
+
+  it('go by a day on file as it stands when its hour comes; a change before counts', async () => {
+    const now = await lab.now();
+    await lab.addFlow('birthday', flowOf({ kind: 'date', name: 'birthday', yearly: true, days: 0, at: '09:00' }));
+    await lab.tell([
+      person('a@example.com', { birthday: `1990${day(now, 2).slice(4)}` }),
+      person('b@example.com', { birthday: `1985${day(now, 4).slice(4)}` }),
+    ]);
+    await lab.pass('PT1H');
+    await lab.tell(person('b@example.com', { birthday: `1985${day(now, 2).slice(4)}` }));
+    await lab.pass('P3D');
+    expect(to()).toEqual(['a@example.com', 'b@example.com']);
+    await lab.pass('P3D');
+    expect(to()).toHaveLength(2);
+  });
+
+  it('let pass what comes round while the flow is paused, and follow the version that is on', async () => {
+    await lab.tell(person('a@example.com'));
+    const now = await lab.now();
+    const daily = (time: string) => flowOf({ kind: 'schedule', starts: `${day(now, 1)}T${time}`, rule: 'FREQ=DAILY', who: null });
+    await lab.addFlow('daily', daily('09:00'));
+    await switchFlow(lab.db, 'daily', 'paused', 't');
+    await lab.pass('P3D');
+    expect(to()).toEqual([]);
+    await switchFlow(lab.db, 'daily', 'on', 't');
+    await lab.pass('P1D');
+    expect(to()).toHaveLength(1);
+    await writeDraft(lab.db, 'daily', flowOf({ kind: 'event', event: 'app.never', key: 'x' }), null);
+    await publishFlow(lab.db, 'daily', 't');
+    await lab.pass('P3D');
+    expect(to()).toHaveLength(1);
+  });
+
+  it('tell very many in parts, and go on where they were', async () => {
+    await lab.tell(Array.from({ length: 900 }, (_, n) => person(`p${n}@example.com`)));
+    const now = await lab.now();
+    await lab.addFlow('news', flowOf({ kind: 'schedule', starts: `${day(now, 1)}T09:00`, rule: null, who: null }, { steps: [] }));
+    await query(lab.db, `update flow_occasions set next_at = now()`);
+    expect(await comeRound(lab.db)).toBe(true);
+    const told = async () => (await query<{ n: number }>(lab.db, `select count(*)::int as n from events where type = 'flow.due'`))[0]!.n;
+    expect(await told()).toBe(500);
+    expect(await comeRound(lab.db)).toBe(true);
+    expect(await told()).toBe(900);
+    expect(await comeRound(lab.db)).toBe(true);
+    expect(await comeRound(lab.db)).toBe(false);
+    expect(await told()).toBe(900);
+  });
+
+  it('that cannot be looked at keep no others waiting', async () => {
+    await lab.tell(person('a@example.com'));
+    const now = await lab.now();
+    for (const key of ['bad', 'good'])
+      await lab.addFlow(key, flowOf({ kind: 'schedule', starts: `${day(now, 1)}T09:00`, rule: null, who: null }));
+    await query(lab.db, `alter table events add constraint no_bad check (properties ->> 'to' is distinct from 'bad')`);
+    await lab.pass('P2D');
+    expect(to()).toEqual(['a@example.com']);
+    expect(await query(lab.db, 'select 1 from flow_occasions')).toEqual([]);
+    await query(lab.db, 'alter table events drop constraint no_bad');
+  });
+});
