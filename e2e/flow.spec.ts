@@ -181,7 +181,7 @@ test('a test, a recorded event and a wait for an answer are edited, said, and ru
   await expect(page.getByRole('dialog').getByText('A condition asks for an answer that no step waits for')).toBeVisible();
   await page.keyboard.press('Escape');
   await script.getByRole('button', { name: 'Wait 2 days' }).click();
-  await inspector.getByLabel('Go on as soon as something happens').check();
+  await inspector.getByLabel('Ended before that by').selectOption('an event');
   await inspector.getByLabel('What is waited for').fill('app.answered');
   await expect(script.getByRole('button', { name: 'Wait up to 2 days, until the person has done app.answered' })).toBeVisible();
   await page.getByRole('button', { name: 'Publish…' }).click();

@@ -4,22 +4,13 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import { Fragment, type ReactNode } from 'react';
 import type { DirectoryView } from '@/core/api';
-import {
-  changeArm,
-  changeStep,
-  planOf,
-  sayTrigger,
-  type BranchStep,
-  type FlowDocument,
-  type Reentry,
-  type Step,
-  type Trigger,
-} from '@/core/flows';
+import { changeArm, changeStep, planOf, type BranchStep, type FlowDocument, type Reentry, type Step, type Trigger } from '@/core/flows';
 import { sayEvent, type Rule } from '@/core/rules';
 import { sayDuration } from '@/core/time';
 import { api, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
+import { TriggerPart } from './TriggerPart';
 import {
   AddStep,
   ArmLabel,
@@ -79,7 +70,6 @@ function StepPart({ document, step, edit }: { document: FlowDocument; step: Step
     case 'send':
       return (
         <Part title="Message">
-          <LimitsPart document={document} step={step} edit={edit} />
           <MessageEditor
             key={step.id}
             step={step}
@@ -91,6 +81,7 @@ function StepPart({ document, step, edit }: { document: FlowDocument; step: Step
               )
             }
           />
+          <LimitsPart document={document} step={step} edit={edit} />
         </Part>
       );
     case 'branch':
@@ -149,15 +140,8 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
       <div className="grid gap-2">
         {triggers.map((trigger) => (
           <Fragment key={trigger.id}>
-            <Fact term={triggers.length > 1 ? 'Trigger, one of several' : 'Trigger'}>{sayTrigger(trigger)}</Fact>
-            {trigger.event === 'form.submitted' && <ListensTo trigger={trigger} put={putTrigger} />}
-            {trigger.kind === 'silence' && (
-              <DurationField
-                label="Silence before somebody enters"
-                value={trigger.after}
-                onChange={(after) => putTrigger({ ...trigger, after }, 'after')}
-              />
-            )}
+            <TriggerPart document={document} trigger={trigger} put={putTrigger} />
+            {trigger.event === 'form.submitted' && trigger.kind === 'event' && <ListensTo trigger={trigger} put={putTrigger} />}
           </Fragment>
         ))}
         <RuleField

@@ -97,7 +97,7 @@ export function ArmLabel<S extends Step>({ document, step, arm, edit }: Props<S>
 }
 
 /** A type of event, chosen among those that have occurred or typed. */
-function EventField({
+export function EventField({
   label,
   value,
   onChange,
@@ -252,7 +252,7 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
 const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '17:00' };
 
 /** A choice that is on or off. */
-function Tick({ label, isOn, onChange }: { label: string; isOn: boolean; onChange: (isOn: boolean) => void }) {
+export function Tick({ label, isOn, onChange }: { label: string; isOn: boolean; onChange: (isOn: boolean) => void }) {
   return (
     <label className="flex items-center gap-2">
       <input type="checkbox" checked={isOn} onChange={(event) => onChange(event.target.checked)} />

@@ -1,0 +1,172 @@
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from '@playwright/test';
+import { api, base, signIn, someone } from './kit';
+
+const flow = (name: string) => ({
+  schema: 'viatic.flow/1',
+  name,
+  triggers: [{ id: 'start', kind: 'event', event: 'app.visited', key: 'visit' }],
+  entry: null,
+  stay: null,
+  reentry: 'once-per-key',
+  goal: null,
+  steps: [],
+});
+
+test('a flow is put together in the inspector: steps are added, edited, moved and taken out; what it does is done', async ({
+  page,
+  request,
+}) => {
+  expect((await api(request, 'PUT', '/flows/put-together', flow('Put together'))).status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/put-together`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+  const add = async (label: string, kind: string) => {
+    await inspector.getByRole('button', { name: label }).click();
+    await page.getByRole('menuitem', { name: kind, exact: true }).click();
+  };
+
+  await add('Add the first step', 'Idea, still a sentence');
+  await inspector.getByLabel('What should happen here').fill('Thank them');
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await expect(page.getByRole('dialog').getByText('“Thank them” is only an idea yet')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await inspector.getByRole('button', { name: 'Remove', exact: true }).click();
+  await expect(script.getByText('Idea: Thank them')).toHaveCount(0);
+
+  await add('Add the first step', 'Update the person');
+  await inspector.getByLabel('What is done').selectOption('add to a number');
+  await inspector.getByLabel('Attribute', { exact: true }).fill('visits');
+  await inspector.getByLabel('By how much').fill('3');
+  await inspector.getByRole('button', { name: 'Add a change' }).click();
+  await inspector.getByLabel('Tag', { exact: true }).fill('visitor');
+  await inspector.getByLabel('Name', { exact: true }).fill('Count it');
+  await expect(script.getByRole('button', { name: 'Update “Count it”' })).toBeVisible();
+
+  await add('Add after this', 'Wait');
+  await inspector.getByLabel('Ended before that by').selectOption('a condition');
+  await inspector.getByLabel('Two ways on').check();
+  await expect(script.getByText('if that came')).toBeVisible();
+  await expect(page.getByTestId('line-map').getByText('Came?')).toBeVisible();
+  await add('Add to “It came”', 'Hand over to a flow');
+  await inspector.getByLabel('To the flow').selectOption('first-order');
+  await inspector.getByRole('button', { name: 'Duplicate' }).click();
+  await expect(script.getByRole('button', { name: 'Hand over “To another flow”' })).toHaveCount(2);
+  await page.keyboard.press('Control+z');
+  await expect(script.getByRole('button', { name: 'Hand over “To another flow”' })).toHaveCount(1);
+
+  // when people enter, how many get nothing, who goes first
+  await script.getByRole('button', { name: /^When:/ }).click();
+  await inspector.getByLabel('Control group, %').fill('10');
+  await inspector.getByLabel('Priority').fill('70');
+  await inspector.getByLabel('May start').selectOption('again after a while');
+  await inspector.getByLabel('Control group, %').fill('0');
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Publish', exact: false }).last().click();
+  await expect(page.getByText('Version 1', { exact: true })).toBeVisible();
+
+  const email = someone('put');
+  await api(request, 'POST', '/events', {
+    specversion: '1.0',
+    id: `visit ${email}`,
+    source: 'test',
+    type: 'app.visited',
+    data: { visit: 'v1', person: { email, consent: { email: true } } },
+  });
+  await expect
+    .poll(
+      async () => {
+        const { people } = (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(email)}`)).body;
+        if (!people[0]) return null;
+        return (await api<{ attributes: { name: string; value: unknown }[]; tags: string[] }>(request, 'GET', `/people/${people[0].id}`))
+          .body.tags;
+      },
+      { timeout: 20_000 },
+    )
+    .toEqual(['visitor']);
+});
+
+test('a flow starts by a schedule or by a day on file, in words', async ({ page, request }) => {
+  expect((await api(request, 'PUT', '/flows/by-the-clock', flow('By the clock'))).status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/by-the-clock`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+  await inspector.getByLabel('Starts by').selectOption('a day on file');
+  await inspector.getByLabel('Days after it').fill('-7');
+  await expect(script.getByText('When: 7 days before their birthday, each year, at 09:00')).toBeVisible();
+  await inspector.getByLabel('Starts by').selectOption('a schedule');
+  await inspector.getByLabel('At', { exact: true }).fill('2030-01-07T10:30');
+  await inspector.getByLabel('Comes round').selectOption('by a rule of its own');
+  await inspector.getByLabel('Rule', { exact: true }).fill('FREQ=HOURLY');
+  await expect(inspector.getByText(/is no recurrence/)).toBeVisible();
+  await inspector.getByLabel('Rule', { exact: true }).fill('FREQ=WEEKLY;BYDAY=MO');
+  await expect(script.getByText('When: From 2030-01-07 at 10:30 every week on Monday, everybody')).toBeVisible();
+  await inspector.getByLabel('Only some people').check();
+  await inspector.getByRole('combobox', { name: 'Add a condition', exact: true }).first().fill('has the tag');
+  await expect(page.getByText('Draft saved').first()).toBeVisible();
+});
+
+test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/flows/cart-left-behind`);
+  await page.getByRole('button', { name: 'Try out…' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'Rehearse' }).click();
+  await expect(dialog.getByText('2 messages')).toBeVisible();
+  await expect(dialog.getByText('Went through to the end')).toBeVisible();
+  await dialog.getByRole('button', { name: 'Add an event' }).click();
+  await dialog.getByLabel('After the beginning, amount').last().fill('5');
+  await dialog.getByLabel('After the beginning, unit').last().selectOption('hours');
+  await dialog.getByRole('button', { name: 'Rehearse' }).click();
+  await expect(dialog.getByText('1 message', { exact: true })).toBeVisible();
+  await expect(dialog.getByText(/goal reached/)).toBeVisible();
+  await dialog.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
+  await expect(dialog.frameLocator('iframe').locator('body')).toContainText('Quillfin');
+  await dialog.getByLabel('What is on file').fill('not json');
+  await expect(dialog.getByText('This is no object of JSON.')).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Rehearse' })).toBeDisabled();
+  expect(
+    (await new AxeBuilder({ page }).include('[role=dialog]').withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze()).violations,
+  ).toEqual([]);
+
+  await dialog.getByRole('tab', { name: 'Over history' }).click();
+  await dialog.getByRole('button', { name: 'Play it' }).click();
+  const result = dialog.getByTestId('backtest');
+  await expect(result).toContainText('would have entered', { timeout: 60_000 });
+  const counts = /([\d,]+) runs? would have entered.*What was on really did in that time: ([\d,]+) runs?/s.exec(
+    (await result.textContent())!,
+  )!;
+  expect(counts[1]).toBe(counts[2]);
+  await dialog.getByLabel('Assume what people do').check();
+  await dialog.getByLabel('Order, %').fill('8');
+  await dialog.getByRole('button', { name: 'Play it' }).click();
+  await expect(result).toContainText('These are guesses.', { timeout: 60_000 });
+});
+
+test('limits of sending are set, said, undone; a country without known holidays is pointed out', async ({ page, request }) => {
+  await signIn(page);
+  await page.goto(`${base()}/settings/sending`);
+  await page.getByLabel('Keep a distance').check();
+  await page.getByLabel('At least, amount').fill('20');
+  await page.getByRole('button', { name: 'Add a limit' }).click();
+  await page.getByLabel('Messages', { exact: true }).fill('4');
+  await page.getByLabel('Only at certain hours').check();
+  await page.getByLabel('Not on the public holidays of').fill('nl');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText('Saved. It holds from now on')).toBeVisible();
+  await expect(page.getByText(/Nothing goes out on: /)).toBeVisible();
+  expect((await api<{ limits: object }>(request, 'GET', '/sending')).body.limits).toMatchObject({
+    gap: 'PT20H',
+    caps: [{ channel: 'email', most: 4, per: 'P1W' }],
+    holidaysOf: 'NL',
+  });
+  expect((await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag22aa']).analyze()).violations).toEqual([]);
+  await page.getByRole('button', { name: 'Undo' }).click();
+  await expect(page.getByLabel('Keep a distance')).not.toBeChecked();
+  await expect.poll(async () => (await api<{ limits: { gap: string | null } }>(request, 'GET', '/sending')).body.limits.gap).toBeNull();
+  await page.getByLabel('Not on the public holidays of').fill('xx');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText(/names no country whose holidays are known|Nothing was changed/)).toBeVisible();
+});

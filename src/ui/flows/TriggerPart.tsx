@@ -1,0 +1,194 @@
+'use client';
+
+import type { FlowDocument, Trigger } from '@/core/flows';
+import { sayTrigger } from '@/core/flows';
+import { recurrenceProblem, sayRecurrence } from '@/core/time';
+import { DurationField, Field, inputClass, NumberField, useStore } from '../kit';
+import { RuleEditor } from '../rules';
+import { EventField, Tick } from './StepEditors';
+
+const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
+  ['event', 'something that happens'],
+  ['silence', 'silence after something'],
+  ['schedule', 'a schedule'],
+  ['date', 'a day on file'],
+];
+
+/** A new trigger of a kind under the same id. */
+function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: string): Trigger {
+  const occasion = { event: 'flow.due', key: 'occasion' } as const;
+  const type = event === 'flow.due' ? 'order.placed' : event;
+  switch (kind) {
+    case 'event':
+      return { id, kind, event: type, key: null };
+    case 'silence':
+      return { id, kind, event: type, key: null, after: 'PT1H', unless: { event: 'order.placed' } };
+    case 'schedule':
+      return { id, kind, ...occasion, starts: `${tomorrow}T09:00`, rule: null, who: null };
+    case 'date':
+      return { id, kind, ...occasion, name: 'birthday', yearly: true, days: 0, at: '09:00' };
+  }
+}
+
+const PRESETS = ['', 'FREQ=DAILY', 'FREQ=WEEKLY', 'FREQ=MONTHLY', 'FREQ=YEARLY'];
+
+/** What starts a flow: of which kind, and all that it asks. */
+export function TriggerPart({
+  document,
+  trigger,
+  put,
+}: {
+  document: FlowDocument;
+  trigger: Trigger;
+  put: (trigger: Trigger, field: string) => void;
+}) {
+  const { zone } = useStore();
+  const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
+  const needsKey = document.reentry === 'once-per-key';
+  const key = (value: string | null) => (
+    <Field
+      label="Told apart by"
+      hint="A property such as cartId or orderId: each starts for itself."
+      problem={needsKey && !value ? '“Once for each” needs a property here.' : null}
+    >
+      <input
+        value={value ?? ''}
+        maxLength={60}
+        onChange={(event) => put({ ...trigger, key: event.target.value.trim() || null } as Trigger, 'key')}
+        className={`${inputClass} font-mono`}
+      />
+    </Field>
+  );
+  return (
+    <fieldset className="grid gap-3 rounded-md border border-line p-3">
+      <legend className="px-1 text-xs font-semibold text-soft">
+        {document.triggers.length > 1 ? 'Trigger, one of several' : 'Trigger'}
+      </legend>
+      <p>{sayTrigger(trigger)}</p>
+      <Field label="Starts by">
+        <select
+          value={trigger.kind}
+          onChange={(event) => put(freshTrigger(event.target.value as Trigger['kind'], trigger, tomorrow), 'kind')}
+          className={inputClass}
+        >
+          {KINDS.map(([kind, words]) => (
+            <option key={kind} value={kind}>
+              {words}
+            </option>
+          ))}
+        </select>
+      </Field>
+      {(trigger.kind === 'event' || trigger.kind === 'silence') && (
+        <>
+          <EventField label="Event" value={trigger.event} onChange={(event) => put({ ...trigger, event }, 'event')} />
+          {key(trigger.key)}
+        </>
+      )}
+      {trigger.kind === 'silence' && (
+        <>
+          <DurationField
+            label="Silence before somebody enters"
+            value={trigger.after}
+            onChange={(after) => put({ ...trigger, after }, 'after')}
+          />
+          <Tick
+            label="Ended by another event"
+            isOn={trigger.unless !== null}
+            onChange={(isOn) => put({ ...trigger, unless: isOn ? { event: 'order.placed' } : null }, 'unless')}
+          />
+          {trigger.unless && (
+            <EventField
+              label="Which event"
+              value={trigger.unless.event}
+              onChange={(event) => put({ ...trigger, unless: { event } }, 'unless.event')}
+            />
+          )}
+        </>
+      )}
+      {trigger.kind === 'schedule' && (
+        <>
+          <Field label={trigger.rule ? 'From' : 'At'} hint={`By the clocks of ${zone}`}>
+            <input
+              type="datetime-local"
+              value={trigger.starts}
+              onChange={(event) => event.target.value && put({ ...trigger, starts: event.target.value.slice(0, 16) }, 'starts')}
+              className={inputClass}
+            />
+          </Field>
+          <Field label="Comes round">
+            <select
+              value={trigger.rule === null ? '' : PRESETS.includes(trigger.rule) ? trigger.rule : 'own'}
+              onChange={(event) =>
+                put(
+                  {
+                    ...trigger,
+                    rule: event.target.value === '' ? null : event.target.value === 'own' ? 'FREQ=MONTHLY;BYDAY=1MO' : event.target.value,
+                  },
+                  'rule',
+                )
+              }
+              className={inputClass}
+            >
+              <option value="">not again</option>
+              {PRESETS.slice(1).map((rule) => (
+                <option key={rule} value={rule}>
+                  {sayRecurrence(rule)}
+                </option>
+              ))}
+              <option value="own">by a rule of its own</option>
+            </select>
+          </Field>
+          {trigger.rule !== null && !PRESETS.includes(trigger.rule) && (
+            <Field
+              label="Rule"
+              hint="As RFC 5545 writes it, such as FREQ=WEEKLY;BYDAY=MO,TH;COUNT=10"
+              problem={recurrenceProblem(trigger.rule)}
+            >
+              <input
+                value={trigger.rule}
+                onChange={(event) => put({ ...trigger, rule: event.target.value }, 'rule.text')}
+                className={`${inputClass} font-mono`}
+              />
+            </Field>
+          )}
+          <Tick
+            label="Only some people"
+            isOn={trigger.who !== null}
+            onChange={(isOn) => put({ ...trigger, who: isOn ? { all: [] } : null }, 'who')}
+          />
+          {trigger.who && <RuleEditor rule={trigger.who} onChange={(who, tag) => put({ ...trigger, who }, tag && `who.${tag}`)} />}
+        </>
+      )}
+      {trigger.kind === 'date' && (
+        <>
+          <Field label="Attribute" hint="It holds a day such as 1990-12-03.">
+            <input
+              value={trigger.name}
+              maxLength={120}
+              onChange={(event) => put({ ...trigger, name: event.target.value.trim() }, 'name')}
+              className={`${inputClass} font-mono`}
+            />
+          </Field>
+          <Tick
+            label="Each year, as a birthday comes round"
+            isOn={trigger.yearly}
+            onChange={(yearly) => put({ ...trigger, yearly }, 'yearly')}
+          />
+          <div className="grid grid-cols-2 gap-2">
+            <Field label="Days after it" hint="Below 0: before">
+              <NumberField min={-366} max={366} step={1} value={trigger.days} onChange={(days) => put({ ...trigger, days }, 'days')} />
+            </Field>
+            <Field label="At">
+              <input
+                type="time"
+                value={trigger.at}
+                onChange={(event) => event.target.value && put({ ...trigger, at: event.target.value }, 'at')}
+                className={inputClass}
+              />
+            </Field>
+          </div>
+        </>
+      )}
+    </fieldset>
+  );
+}
