@@ -4,6 +4,7 @@ export * from './segments';
 export * from './data';
 export * from './inputs';
 export * from './problems';
+export * from './inside';
 export * from './places';
 export * from './rehearsal';
 export * from './sending';

@@ -20,6 +20,8 @@ export interface FlowView {
   readonly preflight: readonly Finding[];
   readonly inside: number;
   readonly armed: number;
+  /** of those inside, where they would go on in the draft: at the same step, at the next that is there, or nowhere any more */
+  readonly moves: { readonly same: number; readonly on: number; readonly end: number };
 }
 
 export interface FlowListItem {

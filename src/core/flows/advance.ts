@@ -261,6 +261,10 @@ class Passage {
       const step = this.run.step === null ? undefined : this.plan.steps.get(this.run.step);
       if (!step) return this.complete(null);
       const kind = kindOfStep(step);
+      if (this.run.passed?.includes(step.id) && !kind.arms && !kind.span) {
+        this.run = { ...this.run, step: this.plan.after.get(step.id) ?? null, waitFrom: null, waitUntil: null };
+        continue;
+      }
       // a wait runs on during a pause; what comes after it stands still
       if (!this.flow.isOn && !kind.runsWhilePaused) return { at: stayUntil, on: this.plan.wakesInside };
       const went = kind.run(step, this.hereAt(step));

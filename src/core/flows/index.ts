@@ -13,6 +13,7 @@ export * from './whynot';
 export * from './advance';
 export * from './person';
 export * from './layout';
+export * from './move';
 export * from './preflight';
 export * from './diff';
 export * from './edit';

@@ -56,6 +56,8 @@ export interface Run {
   readonly answers: Answers;
   /** how much it has done to the world so far */
   readonly effects: number;
+  /** steps that it did before it was moved to its version: it passes them by. None where it never was */
+  readonly passed?: readonly string[];
   /** something has become known since it entered that could show that its trigger had not come about: it is judged again */
   readonly isDoubtful: boolean;
   /** number of trace entries so far: the next entry's number */
@@ -142,6 +144,7 @@ export type TraceKind =
   | 'skipped'
   | 'held'
   | 'control'
+  | 'moved'
   | 'goal'
   | 'left'
   | 'undone'
@@ -195,6 +198,8 @@ export type Saw =
   | { readonly noDay: string }
   /** `updated`: what has changed */
   | { readonly updated: readonly Updated[] }
+  /** `moved`: to which version */
+  | { readonly version: number }
   /** `handed`: to which flow */
   | { readonly flow: string }
   /** `answered`: when that happened which was waited for */

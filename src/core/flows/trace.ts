@@ -6,7 +6,7 @@ import { sayAgain } from './begin';
 import { wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
-import { armsOf, sayLimit, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
+import { armsOf, sayStep, sayLimit, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
 import { kindOfTrigger, triggerOf } from './triggers';
 
 /** A decision in words, with its explanation where rules decided. */
@@ -103,6 +103,9 @@ export function sayTrace(
       return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
     case 'held':
       return { says: `Held “${name}”: ${saw.limited ? sayLimited(saw.limited) : 'by a limit'}` };
+    case 'moved':
+      if (saw.by) return { says: `Put at ${step ? sayStep(step) : 'another step'} by ${saw.by}` };
+      return { says: `Moved to version ${saw.version}` };
     case 'control':
       return { says: `Drawn for the control group: gets nothing (${document.control ?? 0} % do)` };
     case 'goal':

@@ -11,6 +11,7 @@ import * as language from './migrations/008_language';
 import * as said from './migrations/009_said';
 import * as limits from './migrations/010_limits';
 import * as occasions from './migrations/011_occasions';
+import * as moved from './migrations/012_moved';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -42,6 +43,7 @@ const migrations: Record<string, Knex.Migration> = {
   '009_said': said,
   '010_limits': limits,
   '011_occasions': occasions,
+  '012_moved': moved,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

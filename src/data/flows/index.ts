@@ -17,6 +17,14 @@ export { recordedPeople } from './replay';
 export { armCounts, creditByStep, creditedOrders, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
 export {
   aboutOf,
+  aboutRun,
+  putAt,
+  departing,
+  entriesBy,
+  insideBy,
+  type InsideRow,
+  moveRuns,
+  peopleInside,
   armCalled,
   type Arming,
   armRuns,

@@ -84,10 +84,11 @@ export interface RunRow {
   seq: number;
   wake_ms: string | null;
   tries: number;
+  passed: string[] | null;
 }
 
 const RUN_COLUMNS = `r.person_id, r.id, r.flow_id, r.version, r.trigger, r.key, r.phase, r.about_event,
-  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.seq, r.tries,
+  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.seq, r.tries, r.passed,
   (extract(epoch from r.entered_at) * 1000)::bigint as entered_ms, (extract(epoch from r.wait_until) * 1000)::bigint as wait_ms,
   (extract(epoch from r.wait_from) * 1000)::bigint as wait_from_ms,
   (extract(epoch from r.goal_at) * 1000)::bigint as goal_ms, (extract(epoch from r.wake_at) * 1000)::bigint as wake_ms,
@@ -112,6 +113,7 @@ export function toRun(row: RunRow): Run {
     outcome: row.outcome,
     answers: row.answers ?? {},
     effects: row.effects,
+    ...(row.passed && { passed: row.passed }),
     isDoubtful: row.is_doubtful,
     seq: row.seq,
   };
@@ -507,4 +509,117 @@ export async function wakeHeld(sql: Sql, now: Instant): Promise<void> {
        and t.person_id = r.person_id and t.run_id = r.id and t.seq = r.seq - 1 and t.kind = 'held'`,
     { now: new Date(now) },
   );
+}
+
+const MOVES = rowsOf({ version: 'int', was: 'text', step: 'text', is_same: 'boolean' });
+
+/** How many are inside a flow, by version and step. */
+export async function insideBy(sql: Sql, flowId: number): Promise<{ version: number; step: string | null; runs: number }[]> {
+  return query(
+    sql,
+    `select version, step, count(*)::int as runs from runs where flow_id = :flowId and phase = 'inside' group by 1, 2 order by 1, 2`,
+    { flowId },
+  );
+}
+
+/**
+ * Moves everybody who is inside a flow to a version: each from a step of theirs to one of it. What they have done already is noted,
+ * so that it is not done again; a wait that has begun goes on where its step is the same. Answers how many were moved.
+ */
+export async function moveRuns(
+  sql: Sql,
+  flowId: number,
+  to: number,
+  moves: readonly { version: number; was: string | null; step: string | null; isSame: boolean }[],
+  now: Instant,
+): Promise<number> {
+  if (!moves.length) return 0;
+  const [row] = await query<{ moved: number }>(
+    sql,
+    `with moved as (
+       update runs r set version = :to, step = m.step, wait_from = case when m.is_same then r.wait_from end,
+         wait_until = case when m.is_same then r.wait_until end, wake_at = :now, seq = r.seq + 1,
+         passed = (select array_agg(distinct t.step_id) from traces t where t.person_id = r.person_id and t.run_id = r.id
+           and t.kind in ('sending', 'recorded', 'updated', 'handed') and t.step_id is not null)
+       from ${MOVES.sql} as m
+       where r.flow_id = :flowId and r.phase = 'inside' and r.version = m.version and r.step is not distinct from m.was
+       returning r.person_id, r.id, r.seq, r.step
+     ), traced as (
+       insert into traces (person_id, run_id, seq, at, version, step_id, kind, saw)
+       select person_id, id, seq - 1, :now, :to, step, 'moved', jsonb_build_object('version', cast(:to as int)) from moved
+     ) select count(*)::int as moved from moved`,
+    { flowId, to, now: new Date(now), rows: MOVES.of(moves.map(({ isSame, ...move }) => ({ ...move, is_same: isSame }))) },
+  );
+  return row!.moved;
+}
+
+/** Who is inside a flow, at one of its steps or at any: since when, and until when they wait. */
+export async function peopleInside(sql: Sql, flowId: number, step: string | null, limit: number): Promise<InsideRow[]> {
+  return query<InsideRow>(
+    sql,
+    `select r.person_id, r.id, r.version, r.key, r.step, p.email, p.external_id, p.attributes->>'firstName' as first_name,
+       r.entered_at, r.wait_from, coalesce(r.wait_until, r.wake_at) as until
+     from runs r join people p on p.id = r.person_id
+     where r.flow_id = :flowId and r.phase = 'inside' and (cast(:step as text) is null or r.step = :step)
+     order by coalesce(r.wait_until, r.wake_at) nulls last, r.id limit :limit`,
+    { flowId, step, limit },
+  );
+}
+
+export interface InsideRow {
+  readonly person_id: string;
+  readonly id: string;
+  readonly version: number;
+  readonly key: string;
+  readonly step: string | null;
+  readonly email: string | null;
+  readonly external_id: string | null;
+  readonly first_name: string | null;
+  readonly entered_at: Date;
+  readonly wait_from: Date | null;
+  readonly until: Date | null;
+}
+
+/** How many runs that wait now go on in [from, to), by hour and flow. */
+export async function departing(sql: Sql, from: Instant, to: Instant): Promise<{ hour: Date; flow: string; name: string; runs: number }[]> {
+  return query(
+    sql,
+    `select date_trunc('hour', r.wait_until) as hour, f.key as flow, f.name, count(*)::int as runs from runs r join flows f on f.id = r.flow_id
+     where r.phase = 'inside' and f.state = 'on' and r.wait_until >= :from and r.wait_until < :to group by 1, 2, 3 order by 1, 2`,
+    { from: new Date(from), to: new Date(to) },
+  );
+}
+
+/** How many entered flows in a stretch that has gone by, by flow and day. */
+export async function entriesBy(sql: Sql, from: Instant, to: Instant): Promise<{ flow: string; name: string; day: Date; runs: number }[]> {
+  return query(
+    sql,
+    `select f.key as flow, f.name, date_trunc('day', r.entered_at) as day, count(*)::int as runs from runs r join flows f on f.id = r.flow_id
+     where f.state = 'on' and r.entered_at >= :from and r.entered_at < :to group by 1, 2, 3`,
+    { from: new Date(from), to: new Date(to) },
+  );
+}
+
+/** Whose a run is, and of which flow and version; null where there is none with this number. */
+export async function aboutRun(sql: Sql, id: string): Promise<{ personId: string; flowId: number; version: number; phase: Phase } | null> {
+  const [row] = await query<{ personId: string; flowId: number; version: number; phase: Phase }>(
+    sql,
+    'select person_id as "personId", flow_id as "flowId", version, phase from runs where id = :id',
+    { id },
+  );
+  return row ?? null;
+}
+
+/** Puts a run that is inside at another step of its version, by somebody's hand. Answers whether it was inside. */
+export async function putAt(sql: Sql, personId: string, runId: string, step: string, by: string, now: Instant): Promise<boolean> {
+  const rows = await query(
+    sql,
+    `with put as (
+       update runs set step = :step, wait_from = null, wait_until = null, wake_at = :now, seq = seq + 1
+       where person_id = :personId and id = :runId and phase = 'inside' returning version, seq
+     ) insert into traces (person_id, run_id, seq, at, version, step_id, kind, saw)
+       select :personId, :runId, seq - 1, :now, version, :step, 'moved', jsonb_build_object('by', cast(:by as text)) from put returning 1`,
+    { personId, runId, step, by, now: new Date(now) },
+  );
+  return rows.length > 0;
 }

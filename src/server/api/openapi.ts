@@ -537,6 +537,28 @@ export function description(origin: string) {
           '202',
         ),
       },
+      '/flows/{key}/inside': {
+        get: operation('Who is inside a flow, since when and until when', ok('{people: [{run, person, step, since, until}], isAll}'), {
+          parameters: [parameter('key', 'path', 'The key of the flow'), parameter('step', 'query', 'At this step only')],
+        }),
+      },
+      '/departures': {
+        get: operation('What goes on when, by hour and flow, and how many may enter anew', ok('{departures, entries}'), {
+          parameters: [
+            parameter('from', 'query', 'A moment; now when left out'),
+            parameter('to', 'query', 'A moment; two days later when left out'),
+          ],
+        }),
+      },
+      '/runs/{id}/leave': {
+        post: operation('Ends a run', ok('{run}'), { parameters: [parameter('id', 'path', 'The number of the run')] }),
+      },
+      '/runs/{id}/move': {
+        post: operation('Puts a run that is inside at another step', ok('{run, step}'), {
+          parameters: [parameter('id', 'path', 'The number of the run')],
+          requestBody: body({ type: 'object', properties: { step: { type: 'string' } }, required: ['step'] }),
+        }),
+      },
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),
@@ -619,7 +641,9 @@ export function description(origin: string) {
         post: operation(
           'Makes the draft a version and switches the flow on; with If-Match, only when the draft still has that revision',
           ok('The flow'),
-          { parameters: key },
+          {
+            parameters: [...key, parameter('inside', 'query', 'stay (as it is when left out) or move: what becomes of whoever is inside')],
+          },
         ),
       },
       '/flows/{key}/pause': { post: operation('Pauses: nobody enters, nobody goes on', ok('The flow'), { parameters: key }) },

@@ -5,7 +5,9 @@ import { NO_LIMITS } from '@/core/limits';
 import { query } from '@/data/db';
 import { hasHolidays, publicHolidays } from '@/data/store';
 import { forgetAttributes } from '../ingest';
-import { makeList } from '../people';
+import { leaveRun, makeList, moveRun } from '../people';
+import { publishFlow, readFlow, writeDraft } from './flows';
+import { departures, inside } from './inside';
 import { sendingView, writeLimits } from '../sending';
 import { happening, openLab, type Lab } from '../testing/lab';
 
@@ -66,6 +68,8 @@ describe('what a flow changes', () => {
     expect(await query(lab.db, `select tag from person_tags`)).toEqual([]);
     expect(subjects()).toEqual(['enough']);
     await lab.pass('P10D');
+    await lab.pass('P4D');
+    await lab.pass('P4D');
     expect(await query(lab.db, `select name, type from attributes where name in ('points', 'lastOrder', 'values') order by name`)).toEqual([
       { name: 'lastOrder', type: 'text' },
       { name: 'points', type: 'number' },
@@ -198,5 +202,95 @@ describe('limits across flows', () => {
     }
     expect(publicHolidays('NL', 2026)).toContain('2026-04-27');
     expect([hasHolidays('NL'), hasHolidays('XX')]).toEqual([true, false]);
+  });
+});
+
+describe('a new version', () => {
+  const waits = (id: string, days: number): Step => ({ id, kind: 'wait', for: `P${days}D` });
+  const first = flowOf([letter('a'), waits('w1', 3), { id: 'gone', kind: 'wait', for: 'P3D' }, letter('b'), waits('w2', 3), letter('c')]);
+  const republish = async (steps: Step[], inside: 'stay' | 'move') => {
+    await writeDraft(lab.db, 'versions', flowOf(steps), null);
+    const { moves } = await readFlow(lab.db, 'versions');
+    await publishFlow(lab.db, 'versions', 'Marla', null, inside);
+    return moves;
+  };
+  const begin = async () => {
+    await lab.addFlow('versions', first);
+    await lab.tell(order('a@example.com', 'o1'));
+    await lab.settle();
+    await lab.pass('P4D');
+    expect(subjects()).toEqual(['a']);
+  };
+
+  it('leaves those inside on theirs, or moves them: at the next step that is there, and nothing is done twice', async () => {
+    await begin();
+    // who stands at “gone” goes on at the next that is still there; “a”, which now comes after it, has been done
+    const steps = [letter('b'), letter('a'), waits('w2', 1), letter('d')];
+    expect(await republish(steps, 'move')).toEqual({ same: 0, on: 1, end: 0 });
+    await lab.settle();
+    expect(subjects()).toEqual(['a', 'b']);
+    await lab.pass('P2D');
+    expect(subjects()).toEqual(['a', 'b', 'd']);
+    const says = await query<{ kind: string; version: number }>(lab.db, `select kind, version from traces where kind = 'moved'`);
+    expect(says).toEqual([{ kind: 'moved', version: 2 }]);
+  });
+
+  it('stays where it is not asked for, and a wait that has begun goes on where its step is the same', async () => {
+    await begin();
+    expect(await republish([letter('x')], 'stay')).toEqual({ same: 0, on: 0, end: 1 });
+    await lab.pass('P7D');
+    // a wait counts from when what stands before it went out
+    await lab.pass('P4D');
+    expect(subjects()).toEqual(['a', 'b', 'c']);
+    lab.inbox.length = 0;
+    await lab.empty('flows', 'flow_versions');
+    await begin();
+    expect(await republish([letter('a'), { id: 'gone', kind: 'wait', for: 'P20D' }, letter('e')], 'move')).toEqual({
+      same: 1,
+      on: 0,
+      end: 0,
+    });
+    // it began for three days, one of which is over
+    await lab.pass('P1D');
+    expect(subjects()).toEqual(['a']);
+    await lab.pass('P1DT2H');
+    expect(subjects()).toEqual(['a', 'e']);
+  });
+
+  it('updates are not done twice either', async () => {
+    const adds: Step = { id: 'u', kind: 'update', name: 'Points', changes: [{ do: 'add', name: 'points', by: 5 }] };
+    await lab.addFlow('versions', flowOf([adds, waits('w', 3)]));
+    await lab.tell(order('u@example.com', 'o1'));
+    await lab.pass('P1D');
+    await republish([waits('w', 3), adds, letter('end')], 'move');
+    await lab.pass('P4D');
+    expect(subjects()).toEqual(['end']);
+    expect((await personOf('u@example.com')).attributes.points).toBe(5);
+  });
+
+  it('who is inside is told, put elsewhere, and taken out; what departs when is counted', async () => {
+    await begin();
+    const url = (query: string) => new URL(`http://x/?${query}`);
+    const [one] = (await inside(lab.db, 'versions', url('step=gone'))).people;
+    expect(one).toMatchObject({ step: 'gone', says: 'Wait 3 days', version: 1, key: 'o1' });
+    expect((await inside(lab.db, 'versions', url('step=w1'))).people).toEqual([]);
+    const from = new Date(await lab.now()).toISOString();
+    const to = new Date((await lab.now()) + 3 * 86_400_000).toISOString();
+    expect(await departures(lab.db, url(`from=${from}&to=${to}`))).toMatchObject({
+      departures: [{ flow: 'versions', runs: 1 }],
+      entries: [{ flow: 'versions', least: 0, most: expect.any(Number) }],
+    });
+    await expect(departures(lab.db, url(`from=${to}&to=${from}`))).rejects.toMatchObject({ status: 400 });
+    await expect(moveRun(lab.db, one!.run, { step: 'nowhere' }, 'Marla')).rejects.toMatchObject({ status: 422 });
+    await expect(moveRun(lab.db, '999999', { step: 'b' }, 'Marla')).rejects.toMatchObject({ status: 404 });
+    await moveRun(lab.db, one!.run, { step: 'c' }, 'Marla');
+    await lab.settle();
+    expect(subjects()).toEqual(['a', 'c']);
+    await expect(moveRun(lab.db, one!.run, { step: 'c' }, 'Marla')).rejects.toMatchObject({ status: 409 });
+    await lab.tell(order('b@example.com', 'o2'));
+    await lab.settle();
+    const [other] = (await inside(lab.db, 'versions', url(''))).people;
+    await leaveRun(lab.db, other!.run, 'Marla');
+    expect((await inside(lab.db, 'versions', url(''))).people).toEqual([]);
   });
 });

@@ -1,10 +1,12 @@
 import type { FlowView } from '@/core/api';
-import { diff, flowSchema, preflight } from '@/core/flows';
-import { inTransaction, type Db } from '@/data/db';
+import { diff, flowSchema, preflight, stepIn, type FlowDocument } from '@/core/flows';
+import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   createFlow,
   findFlow,
   flowLoad,
+  insideBy,
+  moveRuns,
   lockFlow,
   publishDraft,
   readVersion,
@@ -37,6 +39,7 @@ export async function readFlow(db: Db, key: string): Promise<FlowView> {
     changes: published ? diff(published, flow.draft, store.currency) : [],
     preflight: preflight(flow.draft, await namedOnFile(db)),
     ...load,
+    moves: movesOf(published ? await movesTo(db, flow.id, flow.draft) : []),
   };
 }
 
@@ -68,8 +71,34 @@ export async function writeDraft(db: Db, key: string, body: unknown, revision: n
   return readFlow(db, key);
 }
 
-/** Makes the draft a version and switches the flow on. Refused when the preflight stops it, and when the draft no longer has the revision that was seen. */
-export async function publishFlow(db: Db, key: string, by: string, revision: number | null = null): Promise<FlowView> {
+const movesOf = (moves: Awaited<ReturnType<typeof movesTo>>): FlowView['moves'] => {
+  const of = (is: (move: (typeof moves)[number]) => boolean) => moves.filter(is).reduce((sum, { runs }) => sum + runs, 0);
+  return {
+    same: of(({ was, step }) => step === was && step !== null),
+    on: of(({ was, step }) => step !== null && step !== was),
+    end: of(({ step }) => step === null),
+  };
+};
+
+/** Where everybody who is inside a flow would go on in another document of it. */
+async function movesTo(sql: Sql, flowId: number, next: FlowDocument) {
+  const moves: { version: number; was: string | null; step: string | null; isSame: boolean; runs: number }[] = [];
+  for (const { version, step, runs } of await insideBy(sql, flowId))
+    moves.push({ version, was: step, ...stepIn(next, await readVersion(sql, flowId, version), step), runs });
+  return moves;
+}
+
+/**
+ * Makes the draft a version and switches the flow on; whoever is inside stays on their version, or is moved to this one. Refused when
+ * the preflight stops it, and when the draft no longer has the revision that was seen.
+ */
+export async function publishFlow(
+  db: Db,
+  key: string,
+  by: string,
+  revision: number | null = null,
+  inside: 'stay' | 'move' = 'stay',
+): Promise<FlowView> {
   const store = await readStore(db);
   await db.transaction(async (trx) => {
     const flow = await lockFlow(trx, key);
@@ -100,8 +129,9 @@ export async function publishFlow(db: Db, key: string, by: string, revision: num
     }
     const version = await publishDraft(trx, flow, by, store.now);
     await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
+    const moved = inside === 'move' ? await moveRuns(trx, flow.id, version, await movesTo(trx, flow.id, flow.draft), store.now) : 0;
     if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
-    await recordAct(trx, store.now, by, 'flow.published', { key, version });
+    await recordAct(trx, store.now, by, 'flow.published', { key, version, ...(moved && { moved }) });
   });
   return readFlow(db, key);
 }

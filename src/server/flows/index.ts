@@ -1,6 +1,7 @@
 export { publishFlow, readFlow, switchFlow, writeDraft } from './flows';
 export { listOfFlows } from './list';
 export { flowReport } from './report';
+export { departures, inside } from './inside';
 export { comeRound } from './occasions';
 export { BATCH, drain, tick } from './runloop';
 export { sayTraces } from './traces';

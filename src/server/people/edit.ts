@@ -1,7 +1,7 @@
 import { consentInput, eventInput } from '@/core/api';
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
-import { FLOW_CALLED, keyOf, mayNotStart, sayAgain } from '@/core/flows';
+import { FLOW_CALLED, keyOf, mayNotStart, planOf, sayAgain } from '@/core/flows';
 import {
   consentSchema,
   countryCode,
@@ -35,7 +35,7 @@ import {
   type AttributeRow,
   type PersonRow,
 } from '@/data/people';
-import { armCalled, earlierRuns, endRuns, findFlow, readVersion } from '@/data/flows';
+import { aboutRun, armCalled, earlierRuns, endRuns, findFlow, putAt, readVersion } from '@/data/flows';
 import { HAND_SOURCE } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { changeConsent } from './consent';
@@ -306,6 +306,40 @@ export async function startFlow(db: Db, id: string, flowKey: string, by: string)
     });
     await recordAct(trx, store.now, by, 'flow.called', { key: flow.key, person: row.id });
   });
+}
+
+async function runOf(db: Db, id: string) {
+  const run = /^\d{1,18}$/.test(id) ? await aboutRun(db, id) : null;
+  if (!run) throw notFound('such run');
+  return run;
+}
+
+/** Ends a run by its number. */
+export async function leaveRun(db: Db, id: string, by: string): Promise<{ run: string }> {
+  const { personId } = await runOf(db, id);
+  await takeOut(db, `~${personId}`, id, by);
+  return { run: id };
+}
+
+const moveInput = z.strictObject({ step: z.string().min(1).max(40) });
+
+/** Puts a run that is inside at another step of its version. */
+export async function moveRun(db: Db, id: string, body: unknown, by: string): Promise<{ run: string; step: string }> {
+  const parsed = moveInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a move', 'Nothing was moved.', problemsOf(parsed.error));
+  const { step } = parsed.data;
+  const { personId, flowId, version } = await runOf(db, id);
+  if (!planOf(await readVersion(db, flowId, version)).steps.has(step))
+    throw new Problem(422, 'Not a move', 'Nothing was moved.', [
+      { field: 'step', wrong: 'is no step of the version that the run is on', right: 'the id of one' },
+    ]);
+  await inTransaction(db, async (trx) => {
+    const { now } = await readStore(trx);
+    await lockPeople(trx, [personId]);
+    if (!(await putAt(trx, personId, id, step, by, now))) throw new Problem(409, 'Not inside', 'This run is over, or has not entered.');
+    await recordAct(trx, now, by, 'run.moved', { person: personId, run: id, step });
+  });
+  return { run: id, step };
 }
 
 /** Takes somebody out of a run. */

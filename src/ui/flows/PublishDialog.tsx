@@ -22,12 +22,16 @@ export function PublishDialog({
   onReload: () => void;
 }) {
   const [isBusy, setBusy] = useState(false);
+  const [inside, setInside] = useState<'stay' | 'move'>('stay');
   const stops = flow.preflight.filter((finding) => finding.level === 'stops');
   const next = (flow.version ?? 0) + 1;
   const publish = async () => {
     setBusy(true);
     try {
-      const done = await api<FlowView>(`/flows/${flow.key}/publish`, { method: 'POST', headers: { 'if-match': `"${flow.revision}"` } });
+      const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=${inside}`, {
+        method: 'POST',
+        headers: { 'if-match': `"${flow.revision}"` },
+      });
       onPublished(done);
       onOpenChange(false);
       toast.success(`Version ${done.version} of “${done.name}” is on.`);
@@ -55,8 +59,6 @@ export function PublishDialog({
           {flow.version === null
             ? 'The flow is switched on. Only what happens from now on starts it.'
             : `Whoever enters from now on follows version ${next}.`}
-          {flow.inside > 0 &&
-            ` ${plural(flow.inside, 'person who is', 'people who are')} inside now ${flow.inside === 1 ? 'stays' : 'stay'} on the version they are on.`}
           {flow.armed > 0 &&
             ` ${plural(flow.armed, 'silence that lasts', 'silences that last')} at this moment will be judged by the new version.`}
         </>
@@ -78,6 +80,7 @@ export function PublishDialog({
           <p className="text-soft">Nothing: the draft is the version that is on.</p>
         )}
       </section>
+      {flow.version !== null && flow.inside > 0 && <Inside flow={flow} inside={inside} onChange={setInside} />}
       <section>
         <h3 className="mb-1 font-semibold">Preflight</h3>
         {flow.preflight.length ? (
@@ -121,5 +124,34 @@ export function PublishDialog({
         </Button>
       </div>
     </Dialog>
+  );
+}
+
+/** What becomes of those who are inside: the choice, with its numbers. */
+function Inside({ flow, inside, onChange }: { flow: FlowView; inside: 'stay' | 'move'; onChange: (inside: 'stay' | 'move') => void }) {
+  const { same, on, end } = flow.moves;
+  const parts = [
+    same && `${plural(same, 'goes on', 'go on')} where they are`,
+    on && `${plural(on, 'goes on', 'go on')} at the next step that is still there`,
+    end && `for ${plural(end, 'person', 'people')} no step is left`,
+  ].filter(Boolean);
+  return (
+    <section className="grid gap-1">
+      <h3 className="font-semibold">{plural(flow.inside, 'person is inside', 'people are inside')}</h3>
+      {(
+        [
+          ['stay', 'stay on the version they are on', null],
+          ['move', 'move to the new version', `${parts.join(', ')}. What they have got already does not go out again.`],
+        ] as const
+      ).map(([way, words, more]) => (
+        <label key={way} className="grid grid-cols-[auto_1fr] gap-x-2">
+          <input type="radio" name="inside" checked={inside === way} onChange={() => onChange(way)} className="mt-1" />
+          <span>
+            They {words}
+            {more && <span className="block text-xs text-soft">{more}</span>}
+          </span>
+        </label>
+      ))}
+    </section>
   );
 }

@@ -1,10 +1,15 @@
 import { publishFlow } from '@/server/flows';
-import { revisionSeen } from '@/server/http';
+import { Problem, revisionSeen } from '@/server/http';
 import { route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-/** Makes the draft a version. With If-Match, only when it still has the revision that was seen. */
-export const POST = route(async ({ db, params, request, caller }) => {
-  const flow = await publishFlow(db, params.key!, caller.name, revisionSeen(request));
+/** Makes the draft a version; with ?inside=move whoever is inside is moved to it. With If-Match, only when it still has the revision that was seen. */
+export const POST = route(async ({ db, params, request, url, caller }) => {
+  const inside = url.searchParams.get('inside') ?? 'stay';
+  if (inside !== 'stay' && inside !== 'move')
+    throw new Problem(400, 'Not a choice', 'Nothing was published.', [
+      { field: 'inside', wrong: 'is neither of the two', right: 'stay or move' },
+    ]);
+  const flow = await publishFlow(db, params.key!, caller.name, revisionSeen(request), inside);
   return written(flow, { key: flow.key, version: flow.version });
 });
