@@ -94,7 +94,7 @@ interface Desk {
 export interface Bounds {
   /** runs that the person has had before, by flow: re-entry counts them */
   readonly earlier?: ReadonlyMap<string, readonly EarlierRun[]>;
-  /** how often runs are moved at most: beyond it the replay stops */
+  /** how often runs are moved and messages sent at most: beyond it the replay stops */
   readonly most?: number;
 }
 const NOTHING_BEFORE: ReadonlyMap<string, readonly EarlierRun[]> = new Map();
@@ -251,7 +251,7 @@ export function replayPerson(
     hear([event.type], event.time, true);
   };
 
-  while (moves < most) {
+  while (moves + sends.length < most) {
     while (due.first && due.first.entry.wakeAt !== due.first.at) due.pop();
     const told = events[head];
     const answer = answers.first;
@@ -284,7 +284,7 @@ export function replayPerson(
       move(entry, waking);
     } else break;
   }
-  return { runs, sends, events: past, changes, known, isCut: moves >= most };
+  return { runs, sends, events: past, changes, known, isCut: moves + sends.length >= most };
 }
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */

@@ -16,7 +16,7 @@ const waits = fc.constantFrom('PT1H', 'PT23H', 'P1D', 'P3D', 'P1W', 'PT90M');
 const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
   steps: fc.array(
     fc.record({
-      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'test', 'record', 'end'),
+      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'test', 'record', 'update', 'hand', 'idea', 'end'),
       for: waits,
       word: words,
       off: fc.boolean(),
@@ -35,7 +35,20 @@ function build(list: readonly Rough[], next: () => number): Step[] {
   return list.map((one, index): Step => {
     const id = `s${next()}`;
     const kind = one.kind === 'end' && index < list.length - 1 ? 'send' : one.kind;
-    if (kind === 'wait') return { id, kind, for: one.for, ...(one.off && { until: { event: 'message.clicked' } }) };
+    if (kind === 'wait') {
+      if (!one.off) return { id, kind, for: one.for };
+      if (!one.arms.length) return { id, kind, for: one.for, until: { event: 'message.clicked' } };
+      const arms = [...one.arms, { limit: 1, steps: [] }].slice(0, 2).map(({ steps }, n) => ({
+        id: `a${next()}`,
+        name: n ? 'Time ran out' : 'It came',
+        when: null,
+        steps: build(steps, next),
+      }));
+      return { id, kind, for: one.for, until: { rule: { test: 'did', event: 'order.placed', since: 'entry' } }, arms };
+    }
+    if (kind === 'update') return { id, kind, name: `${one.word} ${id}`, changes: [{ do: one.off ? 'tag' : 'untag', tag: 'reached' }] };
+    if (kind === 'hand') return { id, kind, name: `${one.word} ${id}`, flow: 'another', leaves: one.off };
+    if (kind === 'idea') return { id, kind, text: one.word };
     if (kind === 'record')
       return { id, kind, name: `${one.word} ${id}`, event: 'app.reminded', properties: one.off ? [{ name: 'of', from: 'cartId' }] : [] };
     if (kind === 'end') return { id, kind };
