@@ -124,16 +124,20 @@ export function replayPerson(
   const answers = new Heap<FactEvent>((a, b) => inOrder(a, b) < 0);
   const answeredChanges = new Heap<FactChange>((a, b) => a.at < b.at);
   // a run that has been given another moment stands here twice: the older entry is passed over
-  const due = new Heap<{ at: Instant; order: number; entry: ReplayedRun }>((a, b) => a.at < b.at || (a.at === b.at && a.order < b.order));
+  // at one moment in the order in which they began; who was woken by a change then looks after the others
+  const due = new Heap<{ at: Instant; rank: number; order: number; entry: ReplayedRun }>(
+    (a, b) => a.at < b.at || (a.at === b.at && (a.rank < b.rank || (a.rank === b.rank && a.order < b.order))),
+  );
   let known = person.known;
   let facts: Facts = { personId: person.id, ...known, events: past };
   let head = 0;
   let changeHead = 0;
-  let order = 0;
+  let wakings = 0;
+  const places = new Map<ReplayedRun, number>();
 
-  const wakeAt = (entry: ReplayedRun, at: Instant | null): void => {
+  const wakeAt = (entry: ReplayedRun, at: Instant | null, rank = 0): void => {
     entry.wakeAt = at;
-    if (at !== null) due.push({ at, order: (order += 1), entry });
+    if (at !== null) due.push({ at, rank, order: places.get(entry)!, entry });
   };
   const arm = (desk: Desk, { trigger, key, at }: Beginning, now: Instant): void => {
     const id = `${trigger} ${key}`;
@@ -152,7 +156,7 @@ export function replayPerson(
       trace: [],
     };
     desk.armed.set(id, entry);
-    runs.push(entry);
+    places.set(entry, runs.push(entry));
     open.add(entry);
     wakeAt(entry, at);
   };
@@ -210,15 +214,14 @@ export function replayPerson(
       known = withChange(known, change);
     }
     facts = { personId: person.id, ...known, events: past };
-    const signals = changed.flatMap(signalsOf);
-    for (const other of open)
-      if (signals.some((signal) => other.wakesOn.includes(signal)) && !(other.wakeAt !== null && other.wakeAt <= now)) wakeAt(other, now);
+    hear(changed.flatMap(signalsOf), now, false);
   };
+  /** Wakes who waits for it: they look when all of this moment has happened and is known. */
   const hear = (signals: readonly string[], now: Instant, isEvent: boolean): void => {
-    for (const entry of [...open]) {
+    for (const entry of open) {
       if (!signals.some((signal) => entry.wakesOn.includes(signal))) continue;
       if (isEvent) entry.run = { ...entry.run, isDoubtful: true };
-      move(entry, now);
+      if (entry.wakeAt === null || entry.wakeAt > now) wakeAt(entry, now, isEvent ? 0 : (wakings += 1));
     }
   };
   const learn = (change: FactChange): void => {
