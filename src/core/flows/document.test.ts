@@ -163,6 +163,24 @@ describe('what rules name', () => {
 describe('preflight', () => {
   const says = (document: FlowDocument) => preflight(document).map((finding) => `${finding.level}: ${finding.says}`);
 
+  it('points out what is never reached, a control group without a goal, and events that have not arrived, with the nearest that have', () => {
+    const end = { id: 'over', kind: 'end' } as const;
+    const flow: FlowDocument = { ...cartLeftBehind, control: 10, goal: null, steps: [end, ...cartLeftBehind.steps] };
+    const found = says(flow);
+    expect(found.filter((one) => one.endsWith('is never reached'))).toHaveLength(cartLeftBehind.steps.length);
+    expect(found).toContain('warns: There is a control group, but no goal to hold it against');
+    const seen = [
+      { value: 'cart.update', count: 1204 },
+      { value: 'order.placed', count: 88 },
+    ];
+    const unseen = (types: typeof seen | null) => preflight(cartLeftBehind, null, types).map(({ says: one, mend }) => [one, mend]);
+    expect(unseen(seen)).toEqual([
+      ['The flow looks at cart.updated, and no such event has arrived yet', 'Is one of these meant: cart.update (1,204)?'],
+    ]);
+    expect(unseen([...seen, { value: 'cart.updated', count: 1 }])).toEqual([]);
+    expect(unseen(null)).toEqual([]);
+  });
+
   it('finds nothing in the cart flow', () => {
     expect(preflight(cartLeftBehind)).toEqual([]);
   });

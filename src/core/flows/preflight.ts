@@ -1,9 +1,10 @@
 import { namedBy, testsOf, type OnFile } from '../rules';
 import { approximateMs, sayDuration } from '../time';
-import { eachStep, type FlowDocument } from './document';
+import { nearValues } from '../people';
+import { eachStep, type FlowDocument, type Step } from './document';
 import { planOf } from './plan';
-import { kindOfStep, sayStep } from './steps';
-import { rulesOf } from './uses';
+import { armsOf, kindOfStep, sayStep } from './steps';
+import { eventUses, rulesOf } from './uses';
 
 /** Something to mend before publishing (`stops`) or to think about (`warns`), with its place. */
 export interface Finding {
@@ -14,14 +15,30 @@ export interface Finding {
   readonly mend: string;
 }
 
+/** What flows themselves and the program bring about: it need not have happened yet. */
+const BY_FLOWS = /^(flow|message|segment|list)\./;
+
+/** Steps that stand behind one which ends the run. */
+function afterTheEnd(steps: readonly Step[]): Step[] {
+  const last = steps.findIndex((step) => step.kind === 'end' || (step.kind === 'hand' && step.leaves));
+  return [
+    ...(last >= 0 ? steps.slice(last + 1) : []),
+    ...steps.slice(0, last >= 0 ? last + 1 : undefined).flatMap((step) => armsOf(step).flatMap((arm) => afterTheEnd(arm.steps))),
+  ];
+}
+
 /** What every message brings about by itself. */
 const OURS_TO_SEND = new Set(['message.sent', 'message.delivered']);
 
 /**
  * Checks a flow before it runs, in words with the place and the mend. What is on file is known on the server only: without
- * it, what rules name is taken to be there.
+ * it, what rules name is taken to be there. `seen` are the types of events that have arrived, with how often.
  */
-export function preflight(flow: FlowDocument, onFile: OnFile | null = null): Finding[] {
+export function preflight(
+  flow: FlowDocument,
+  onFile: OnFile | null = null,
+  seen: readonly { readonly value: string; readonly count: number }[] | null = null,
+): Finding[] {
   const findings: Finding[] = [];
   const add = (level: Finding['level'], stepId: string | null, says: string, mend: string) => findings.push({ level, stepId, says, mend });
   let sends = 0;
@@ -39,6 +56,26 @@ export function preflight(flow: FlowDocument, onFile: OnFile | null = null): Fin
       if (onFile && !onFile[kind].has(key))
         add('stops', step.id, `${sayStep(step)}: the ${kind} ${key} is not on file`, 'Choose another, or take the step out.');
   });
+
+  for (const unreached of afterTheEnd(flow.steps))
+    add('warns', unreached.id, `${sayStep(unreached)} is never reached`, 'What stands before it ends the run; move it, or take it out.');
+  if (flow.control && !flow.goal)
+    add(
+      'warns',
+      null,
+      'There is a control group, but no goal to hold it against',
+      'Set a goal, such as an order, so that both groups are counted by it.',
+    );
+  for (const type of new Set(eventUses(flow).flatMap((use) => (BY_FLOWS.test(use.type) ? [] : [use.type])))) {
+    if (!seen || seen.some(({ value }) => value === type)) continue;
+    const near = nearValues(type, seen, null, 3).map(({ value, count }) => `${value} (${count.toLocaleString('en-IE')})`);
+    add(
+      'warns',
+      null,
+      `The flow looks at ${type}, and no such event has arrived yet`,
+      near.length ? `Is one of these meant: ${near.join(', ')}?` : 'Check how the shop or app calls it, under Data, Event catalogue.',
+    );
+  }
 
   for (const { stepId, where, rule } of rulesOf(flow)) {
     for (const test of testsOf(rule)) {

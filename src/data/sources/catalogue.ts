@@ -116,6 +116,10 @@ export async function listTypes(sql: Sql): Promise<TypeRow[]> {
   );
 }
 
+/** The types of events that have arrived, with how often. */
+export const typesSeen = (sql: Sql): Promise<{ value: string; count: number }[]> =>
+  query(sql, 'select type as value, count::float8 as count from event_types');
+
 export interface PropertyRow {
   name: string;
   kinds: Record<string, number>;

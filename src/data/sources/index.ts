@@ -11,6 +11,7 @@ export {
   seenValues,
   trimValues,
   typeProperties,
+  typesSeen,
 } from './catalogue';
 export { claimEventKeys, eventKey, insertEvents, makeEventMonths, type NewEvent } from './events';
 export {

@@ -16,6 +16,7 @@ import {
   wakeInside,
 } from '@/data/flows';
 import { namedOnFile } from '@/data/rules';
+import { typesSeen } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 
@@ -37,7 +38,7 @@ export async function readFlow(db: Db, key: string): Promise<FlowView> {
     draft: flow.draft,
     published,
     changes: published ? diff(published, flow.draft, store.currency) : [],
-    preflight: preflight(flow.draft, await namedOnFile(db)),
+    preflight: preflight(flow.draft, await namedOnFile(db), await seenTypes(db)),
     ...load,
     moves: movesOf(published ? await movesTo(db, flow.id, flow.draft) : []),
   };
@@ -69,6 +70,12 @@ export async function writeDraft(db: Db, key: string, body: unknown, revision: n
       );
   });
   return readFlow(db, key);
+}
+
+/** The types of events that have arrived; null where nothing has yet, so that nothing is said of it. */
+async function seenTypes(db: Db): Promise<{ value: string; count: number }[] | null> {
+  const seen = await typesSeen(db);
+  return seen.length ? seen : null;
 }
 
 const movesOf = (moves: Awaited<ReturnType<typeof movesTo>>): FlowView['moves'] => {
