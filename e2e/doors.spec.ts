@@ -31,6 +31,7 @@ const OPEN: Record<string, number> = {
 const NEEDS: Record<string, Scope> = {
   'POST /api/v1/events': 'events',
   'GET /api/v1/checkout-box': 'events',
+  'POST /api/v1/flows/{key}/rehearse': 'read',
   'POST /api/v1/rules/say': 'read',
   'POST /api/v1/rules/explain': 'read',
   'POST /api/v1/rules/count': 'read',

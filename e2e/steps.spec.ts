@@ -124,6 +124,8 @@ test('a flow is tried out on somebody made up, and over history, before it is on
   await expect(dialog.getByText(/goal reached/)).toBeVisible();
   await dialog.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
   await expect(dialog.frameLocator('iframe').locator('body')).toContainText('Quillfin');
+  // scripts, axe’s too, are forbidden in the frame of a message
+  await dialog.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
   await dialog.getByLabel('What is on file').fill('not json');
   await expect(dialog.getByText('This is no object of JSON.')).toBeVisible();
   await expect(dialog.getByRole('button', { name: 'Rehearse' })).toBeDisabled();
