@@ -317,8 +317,8 @@ class Passage {
         // what it records and changes it sees at once, as the newest of this moment
         if (deed.kind === 'event')
           this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
-        // and what it lets go counts for the next that would
-        if (deed.kind === 'send')
+        // and what it lets go counts for the next that would, where there are limits
+        if (deed.kind === 'send' && this.flow.limits)
           this.facts = withEvent(this.facts, {
             id: NEWEST_ID,
             type: MESSAGE_SENT,

@@ -11,13 +11,17 @@ import { keyOf, kindOfTrigger, triggersOf } from './triggers';
  * The triggers of a flow that an event begins: for each a key, and the first moment at which it could have come about.
  * Whether it has is decided when that moment is there. `now` is when the event is learned of.
  */
-export function beginsOn(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, event: Happening, now: Instant): Beginning[] {
-  return triggersOf(flow).flatMap((trigger) => {
+export function beginsOn(flow: Pick<RunningFlow, 'document' | 'key' | 'zone'>, event: Happening, now: Instant): readonly Beginning[] {
+  let begun: Beginning[] | null = null;
+  for (const trigger of triggersOf(flow)) {
+    if (trigger.event !== event.type) continue;
     const at = kindOfTrigger(trigger).startsAt(trigger, event, flow.zone);
     const key = at === null ? null : keyOf(trigger, event);
-    return at === null || key === null || at < now - LATEST_MS ? [] : [{ trigger: trigger.id, key, at }];
-  });
+    if (at !== null && key !== null && at >= now - LATEST_MS) (begun ??= []).push({ trigger: trigger.id, key, at });
+  }
+  return begun ?? NOTHING;
 }
+const NOTHING: readonly Beginning[] = [];
 
 /** A run that this person had or has in the same flow. */
 export interface EarlierRun {

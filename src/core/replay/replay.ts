@@ -49,6 +49,8 @@ export interface ReplayedSend {
 export interface ReplayedRun {
   readonly flowKey: string;
   readonly armedAt: Instant;
+  /** which of the person's runs it is, in the order in which they began */
+  readonly place: number;
   run: Run;
   wakeAt: Instant | null;
   wakesOn: readonly string[];
@@ -133,11 +135,10 @@ export function replayPerson(
   let head = 0;
   let changeHead = 0;
   let wakings = 0;
-  const places = new Map<ReplayedRun, number>();
 
   const wakeAt = (entry: ReplayedRun, at: Instant | null, rank = 0): void => {
     entry.wakeAt = at;
-    if (at !== null) due.push({ at, rank, order: places.get(entry)!, entry });
+    if (at !== null) due.push({ at, rank, order: entry.place, entry });
   };
   const arm = (desk: Desk, { trigger, key, at }: Beginning, now: Instant): void => {
     const id = `${trigger} ${key}`;
@@ -150,13 +151,14 @@ export function replayPerson(
     const entry: ReplayedRun = {
       flowKey: desk.flow.key,
       armedAt: now,
+      place: runs.length,
       run: armedRun(nextId(), person.id, { trigger, key }),
       wakeAt: null,
       wakesOn: planOf(desk.flow.document).wakesArmed,
       trace: [],
     };
     desk.armed.set(id, entry);
-    places.set(entry, runs.push(entry));
+    runs.push(entry);
     open.add(entry);
     wakeAt(entry, at);
   };

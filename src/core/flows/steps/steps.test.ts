@@ -190,7 +190,7 @@ describe('recording an event', () => {
       },
       { kind: 'send', marketing: true, channel: 'email', stepId: 'thanks', visit: 1 },
     ]);
-    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'flow.entered', 'app.asked', 'message.sent', 'flow.left']);
+    expect(after.events.map(({ type }) => type)).toEqual(['app.started', 'flow.entered', 'app.asked', 'flow.left']);
     // and nothing else has seen it
     expect(facts.events).toHaveLength(1);
   });

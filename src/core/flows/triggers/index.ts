@@ -71,16 +71,20 @@ const running = (trigger: Trigger, key: string): Trigger =>
 
 /** The trigger with an id in a flow with a key; nothing where it is gone. */
 export function triggerOf({ document, key }: Triggered, id: string): Trigger | undefined {
-  if (id === HANDED) return handedTo(key);
-  const trigger = document.triggers.find((one) => one.id === id);
-  return trigger && running(trigger, key);
+  return triggersOf({ document, key }).find((one) => one.id === id);
 }
 
+const prepared = new WeakMap<object, { readonly key: string; readonly triggers: readonly Trigger[] }>();
+
 /** All that starts a flow with a key. */
-export const triggersOf = ({ document, key }: Triggered): readonly Trigger[] => [
-  ...document.triggers.map((one) => running(one, key)),
-  handedTo(key),
-];
+export function triggersOf({ document, key }: Triggered): readonly Trigger[] {
+  let known = prepared.get(document);
+  if (known?.key !== key) {
+    known = { key, triggers: [...document.triggers.map((one) => running(one, key)), handedTo(key)] };
+    prepared.set(document, known);
+  }
+  return known.triggers;
+}
 
 /** What there is to know of a trigger, by its kind. */
 export const kindOfTrigger = (trigger: Trigger): TriggerKind<Trigger> => KINDS[trigger.kind] as TriggerKind<Trigger>;
