@@ -59,6 +59,8 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   const old = index(before);
   const now = index(after);
   const whom = (arm: Arm) => (arm.when ? sayRule(arm.when, wording) : 'everyone else');
+  // the arms of a wait go by what comes
+  const isOfWait = (id: string) => now.steps.get(id)?.step.kind === 'wait';
   for (const [id, { step, within }] of now.steps) {
     const known = old.steps.get(id);
     if (!known) {
@@ -75,7 +77,7 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
     const was = old.arms.get(id)?.arm;
     if (!was) {
       // the arms of a new branch are new with it
-      if (old.steps.has(branch)) add(branch, `New arm “${arm.name}”: ${whom(arm)}`);
+      if (old.steps.has(branch)) add(branch, isOfWait(branch) ? `New way on: “${arm.name}”` : `New arm “${arm.name}”: ${whom(arm)}`);
       continue;
     }
     if (was.name !== arm.name) add(branch, `Arm “${was.name}” is now called “${arm.name}”`);

@@ -15,9 +15,11 @@ import {
   TICKS,
   type FlowDocument,
   type Stop,
+  type Trigger,
   type Stretch,
 } from '@/core/flows';
 import { sayMoney } from '@/core/money';
+import { sayName } from '@/core/rules';
 import { approximateMs, sayDuration, sayElapsed } from '@/core/time';
 import { plural, sayCount, sayShare } from '../kit';
 import { laneColour, StopIcon } from './marks';
@@ -47,8 +49,12 @@ function leadOf(document: FlowDocument): string | null {
   return leads.sort((a, b) => approximateMs(b) - approximateMs(a))[0] ?? null;
 }
 
+/** What starts a flow, in a word or two. */
+const startOf = (trigger: Trigger): string =>
+  trigger.kind === 'schedule' ? 'By schedule' : trigger.kind === 'date' ? `Their ${sayName(trigger.name)}` : trigger.event;
+
 function nameOf(stop: Stop, document: FlowDocument): string {
-  const started = [...new Set(document.triggers.map(({ event }) => event))].join(' or ');
+  const started = [...new Set(document.triggers.map(startOf))].join(' or ');
   if (stop.kind === 'trigger') return started;
   if (stop.kind === 'entry') return leadOf(document) === null ? started : 'Enters';
   const step = planOf(document).steps.get(stop.id);

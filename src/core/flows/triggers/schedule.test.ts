@@ -51,6 +51,7 @@ describe('a schedule', () => {
   it('is said, and refused with the place where it is none', () => {
     const says = (trigger: object) => sayTrigger(triggerSchema.parse({ id: 'clock', ...trigger }));
     expect(says(schedule())).toBe('On 2026-12-01 at 09:00, everybody');
+    expect(says(schedule({ who: { all: [] } }))).toBe('On 2026-12-01 at 09:00, everybody');
     expect(says(schedule({ rule: 'FREQ=WEEKLY;BYDAY=MO', who: { test: 'tag', tag: 'vip', has: true } }))).toBe(
       'From 2026-12-01 at 09:00 every week on Monday, everybody who has the tag vip',
     );

@@ -76,13 +76,18 @@ const sayStarts = (starts: string) => `${starts.slice(0, 10)} at ${starts.slice(
 const sayDays = (days: number) =>
   days === 0 ? 'on' : `${Math.abs(days)} ${Math.abs(days) === 1 ? 'day' : 'days'} ${days < 0 ? 'before' : 'after'}`;
 
+const sayWho = (who: Rule | null): string => {
+  const says = who && sayRule(who, {});
+  return says && says !== sayRule({ all: [] }, {}) ? ` who ${says}` : '';
+};
+
 const { startsAt, stateAt, asks, endsOn, lead } = eventTrigger as unknown as TriggerKind<ScheduleTrigger | DateTrigger>;
 const asEvent = { startsAt, stateAt, asks, endsOn, lead };
 
 export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
   ...asEvent,
   says: ({ starts, rule, who }) =>
-    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}, everybody${who ? ` who ${sayRule(who, {})}` : ''}`,
+    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}, everybody${sayWho(who)}`,
   saysDue: () => 'its time had come',
 };
 
