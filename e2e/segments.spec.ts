@@ -300,4 +300,12 @@ test('more is asked of an event: the last, what then came, at which times; a gro
   await page.getByRole('menuitem', { name: 'Start a flow as people join' }).click();
   await expect(page).toHaveURL(/\/flows\/joins-/);
   await expect(page.getByText(/joined a segment/).first()).toBeVisible();
+
+  // and one that writes to them once, tomorrow
+  await page.goBack();
+  await page.getByRole('button', { name: 'More', exact: true }).click();
+  await page.getByRole('menuitem', { name: 'Write to them' }).click();
+  await expect(page).toHaveURL(/\/flows\/letter-/);
+  await expect(page.getByRole('navigation', { name: 'Script' }).getByText(/at 10:00, everybody who is in the segment/)).toBeVisible();
+  await expect(page.getByRole('navigation', { name: 'Script' }).getByText('Send “New message”')).toBeVisible();
 });

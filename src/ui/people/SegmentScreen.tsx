@@ -5,12 +5,12 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useEffect, useRef, useState } from 'react';
 import { toast } from 'sonner';
-import type { FlowDocument } from '@/core/flows';
+import { freshStep, type FlowDocument } from '@/core/flows';
 import { nameInput, type FlowListView, type HistoryView, type MembersView, type MovesView, type SegmentView, type Worth } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { CHANNELS, CHANNEL_WORDS, negated } from '@/core/rules';
 import type { SegmentDocument } from '@/core/segments';
-import { DAY } from '@/core/time';
+import { DAY, localDate } from '@/core/time';
 import {
   api,
   Ask,
@@ -61,26 +61,49 @@ export function SegmentScreen({ id }: { id: string }) {
     await api(path, { method: 'PUT', body: next });
     await Promise.all([client.invalidateQueries({ queryKey: ['segment', id] }), client.invalidateQueries({ queryKey: ['segments'] })]);
   };
-  const startFlow = () =>
+  /** Makes a flow for this segment, as a draft, under a key that is free, and opens it. */
+  const makeFlow = (kind: 'joins' | 'letter', flow: FlowDocument) =>
     attempt(async () => {
       const { flows } = await api<FlowListView>('/flows');
       const taken = new Set(flows.map(({ key }) => key));
-      let key = `joins-${id}`.slice(0, 56);
-      for (let n = 2; taken.has(key); n++) key = `${`joins-${id}`.slice(0, 56)}-${n}`;
-      const flow: FlowDocument = {
-        schema: 'viatic.flow/1',
-        name: `Joins: ${data.name}`.slice(0, 80),
-        triggers: [
-          { id: 'start', kind: 'event', event: 'segment.joined', key: null, where: [{ property: 'segment', op: 'is', value: id }] },
-        ],
-        entry: null,
-        stay: { test: 'segment', segment: id, member: true },
-        reentry: 'always',
-        goal: null,
-        steps: [],
-      };
+      const wanted = `${kind}-${id}`.slice(0, 56);
+      let key = wanted;
+      for (let n = 2; taken.has(key); n++) key = `${wanted}-${n}`;
       await api(`/flows/${key}`, { method: 'PUT', body: flow });
       router.push(`/flows/${key}`);
+    });
+  const member = { test: 'segment', segment: id, member: true } as const;
+  const startFlow = () =>
+    makeFlow('joins', {
+      schema: 'viatic.flow/1',
+      name: `Joins: ${data.name}`.slice(0, 80),
+      triggers: [{ id: 'start', kind: 'event', event: 'segment.joined', key: null, where: [{ property: 'segment', op: 'is', value: id }] }],
+      entry: null,
+      stay: member,
+      reentry: 'always',
+      goal: null,
+      steps: [],
+    });
+  const writeToThem = () =>
+    makeFlow('letter', {
+      schema: 'viatic.flow/1',
+      name: `To: ${data.name}`.slice(0, 80),
+      triggers: [
+        {
+          id: 'start',
+          kind: 'schedule',
+          event: 'flow.due',
+          key: 'occasion',
+          starts: `${localDate(Date.now() + DAY, store.zone)}T10:00`,
+          rule: null,
+          who: member,
+        },
+      ],
+      entry: { test: 'consent', channel: 'email', reachable: true },
+      stay: null,
+      reentry: 'once',
+      goal: null,
+      steps: [freshStep('send', 'letter')],
     });
   const archive = () =>
     attempt(async () => {
@@ -113,6 +136,7 @@ export function SegmentScreen({ id }: { id: string }) {
                   { name: 'Make the opposite', onSelect: () => like(`Not: ${data.name}`, negated(document.rule)) },
                   { name: 'Make a list of who is in it now', onSelect: () => setListing(true) },
                   { name: 'Start a flow as people join', onSelect: () => void startFlow() },
+                  { name: 'Write to them', onSelect: () => void writeToThem() },
                 ],
                 [{ name: 'Export its people as CSV', saves: `/api/v1/exports?what=people&format=csv&rule=${rule}` }],
                 [{ name: 'Archive', takes: true, onSelect: () => void archive() }],
