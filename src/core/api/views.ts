@@ -78,6 +78,8 @@ export interface FlowReport {
   /** runs that broke, were set aside, and are tried again */
   readonly broken: number;
   readonly goalReached: number;
+  /** who was drawn to get nothing in that time, and how many of them reached the goal all the same */
+  readonly control: { readonly people: number; readonly goalReached: number };
   readonly sent: number;
   readonly delivered: number;
   readonly bounced: number;

@@ -10,24 +10,28 @@ export interface RunCounts {
   undone: number;
   not_entered: number;
   goal_reached: number;
+  control: number;
+  control_goal: number;
   broken: number;
 }
 
 /**
  * Runs of a flow that entered in [from, to], by how they ended; `inside` and `broken` are now. One whose trigger was undone
- * before anything went out has not entered.
+ * before anything went out has not entered; nor has the control group, which is counted beside the others.
  */
 export async function runCounts(sql: Sql, flowId: number, from: Instant, to: Instant): Promise<RunCounts> {
   return (await queryOne<RunCounts>(
     sql,
-    `select count(*) filter (where outcome is distinct from 'undone' or effects > 0)::int as entered,
+    `select count(*) filter (where (outcome is distinct from 'undone' or effects > 0) and outcome is distinct from 'control')::int as entered,
+       count(*) filter (where outcome = 'control')::int as control,
+       count(*) filter (where outcome = 'control' and goal_at is not null)::int as control_goal,
        (select count(*)::int from runs where flow_id = :flowId and phase = 'inside') as inside,
        count(*) filter (where outcome = 'completed')::int as completed,
        count(*) filter (where outcome = 'goal')::int as goal,
        count(*) filter (where outcome = 'left')::int as stay,
        count(*) filter (where outcome = 'undone')::int as undone,
        (select count(*)::int from runs where flow_id = :flowId and broken is not null) as broken,
-       count(*) filter (where goal_at is not null)::int as goal_reached,
+       count(*) filter (where goal_at is not null and outcome is distinct from 'control')::int as goal_reached,
        (select count(*)::int from runs where flow_id = :flowId and outcome = 'not-entered' and ended_at >= :from and ended_at <= :to) as not_entered
      from runs where flow_id = :flowId and entered_at >= :from and entered_at <= :to`,
     { flowId, from: new Date(from), to: new Date(to) },

@@ -8,6 +8,7 @@ import { forgetAttributes } from '../ingest';
 import { leaveRun, makeList, moveRun } from '../people';
 import { publishFlow, readFlow, writeDraft } from './flows';
 import { departures, inside } from './inside';
+import { flowReport } from './report';
 import { sendingView, writeLimits } from '../sending';
 import { happening, openLab, type Lab } from '../testing/lab';
 
@@ -292,5 +293,25 @@ describe('a new version', () => {
     const [other] = (await inside(lab.db, 'versions', url(''))).people;
     await leaveRun(lab.db, other!.run, 'Marla');
     expect((await inside(lab.db, 'versions', url(''))).people).toEqual([]);
+  });
+});
+
+describe('a control group', () => {
+  it('gets nothing, and is counted from the same moment as those who get something', async () => {
+    const goal = { event: 'app.renewed', within: 'P7D', ends: true };
+    await lab.addFlow('half', flowOf([letter('a')], { control: 50, goal }));
+    const people = Array.from({ length: 40 }, (_, n) => `p${n}@example.com`);
+    await lab.tell(people.map((email, n) => order(email, `o${n}`)));
+    await lab.settle();
+    await lab.tell(people.map((email) => happening('app.renewed', { person: { email } })));
+    await lab.settle();
+    const { entered, control, goalReached, inside: within } = await flowReport(lab.db, 'half', new URL('http://x/'));
+    expect(entered + control.people).toBe(40);
+    // binomial, four standard errors
+    expect(Math.abs(control.people - 20)).toBeLessThanOrEqual(13);
+    expect([goalReached, control.goalReached, within]).toEqual([entered, control.people, 0]);
+    expect(lab.inbox).toHaveLength(entered);
+    // nobody of them was told to be in the flow
+    expect(await query(lab.db, `select count(*)::int as n from events where type = 'flow.entered'`)).toEqual([{ n: entered }]);
   });
 });

@@ -59,6 +59,7 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
     left: { goal: counts.goal, stayRule: counts.stay, notEntered: counts.not_entered, undone: counts.undone },
     broken: counts.broken,
     goalReached: counts.goal_reached,
+    control: { people: counts.control, goalReached: counts.control_goal },
     sent: total((r) => r.sent),
     delivered: total((r) => r.delivered),
     bounced: total((r) => r.bounced),

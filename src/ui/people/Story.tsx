@@ -112,6 +112,7 @@ const ICONS: Record<string, typeof Mail> = {
   'message.opened': Mail,
   'message.clicked': MousePointerClick,
   'message.bounced': Ban,
+  'message.sent': Mail,
   'message.delivered': Mail,
   'list.joined': ListPlus,
 };
@@ -123,6 +124,9 @@ const TITLES: Record<string, string> = {
   'order.refunded': 'Order refunded',
   'product.viewed': 'Viewed a product',
   'checkout.started': 'Started the checkout',
+  'message.sent': 'Message sent',
+  'flow.handed': 'Handed over to another flow',
+  'flow.due': 'Was due for a flow',
   'message.opened': 'Opened the message',
   'message.clicked': 'Clicked in the message',
   'message.delivered': 'Message delivered',
