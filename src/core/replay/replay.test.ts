@@ -1,12 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
-import type { FlowDocument } from '../flows';
+import { changeStep, stepsOf, type FlowDocument, type Step } from '../flows';
+import type { Limits } from '../limits';
 import { live } from '../flows/testing/arrivals';
 import { anyFlow } from '../flows/testing/anyflow';
 import { changesPeople, drawsAndAsks } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
-import { factsOf, type FactEvent, type Reach } from '../rules';
+import { factsOf, type FactEvent, type Hours, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
 import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
 
@@ -27,6 +28,20 @@ const counter = () => {
 };
 const replay = (events: FactEvent[], until = START + 20 * DAY, react?: Parameters<typeof replayPerson>[5]) =>
   replayPerson([flow], person, events, until, counter(), react);
+
+const LIMITS: Limits = {
+  gap: 'PT30H',
+  caps: [{ channel: 'email', most: 3, per: 'P9D' }],
+  hours: { from: '08:00', to: '20:00' },
+  closed: new Set(['2026-11-04']),
+};
+
+/** A flow whose every wait lasts on to the next of some hours. */
+const withHours = (flow: FlowDocument, hours: Hours): FlowDocument =>
+  stepsOf(flow).reduce(
+    (made, { id, kind }) => (kind === 'wait' ? changeStep(made, id, (step) => ({ ...step, hours }) as Step) : made),
+    flow,
+  );
 
 describe('replay on a virtual clock', () => {
   it('five additions to one cart are one run; a second cart is a second run', () => {
@@ -114,7 +129,10 @@ describe('replay on a virtual clock', () => {
       fc.property(
         fc.oneof(fc.constantFrom(...documents), anyFlow),
         fc.array(happened, { minLength: 1, maxLength: 8 }),
-        (document, list) => {
+        fc.constantFrom(null, LIMITS),
+        fc.constantFrom<Hours | null>(null, { from: '09:00', to: '17:00' }, { weekdays: [2, 5], from: '20:00', to: '06:00' }),
+        (plain, list, limits, hours) => {
+          const document = hours ? withHours(plain, hours) : plain;
           const events = list
             .map(({ type, minute, value, cartId }, n): FactEvent => ({
               id: String(n + 1),
@@ -129,22 +147,15 @@ describe('replay on a virtual clock', () => {
             }))
             .sort((a, b) => a.time - b.time || Number(a.id) - Number(b.id));
           const until = START + 30 * DAY;
-          const worker = live(
-            { key: flow.key, document, isOn: true, zone: flow.zone },
-            events.map((event) => ({ at: event.time, event })),
-            until,
-          );
+          const running = { key: flow.key, document, isOn: true, zone: flow.zone, limits };
+          const arrivals = events.map((event) => ({ at: event.time, event }));
+          const worker = live(running, arrivals, until);
           // one that loads just what is asked for comes to the same, and does nothing twice
-          const sparing = live(
-            { key: flow.key, document, isOn: true, zone: flow.zone },
-            events.map((event) => ({ at: event.time, event })),
-            until,
-            { isSparing: true },
-          );
+          const sparing = live(running, arrivals, until, { isSparing: true });
           expect(asTold(sparing.runs)).toEqual(asTold(worker.runs));
           const names = worker.sends.map(({ runId, stepId }) => `${runId}/${stepId}`);
           expect(new Set(names).size).toBe(names.length);
-          const replayed = replayPerson([{ ...flow, document }], person, events, until, counter());
+          const replayed = replayPerson([{ ...flow, document, limits }], person, events, until, counter());
           expect(asTold(replayed.runs)).toEqual(asTold(worker.runs));
           expect(replayed.sends.map((send) => [send.at, send.run.about.key, send.effect.stepId]).sort()).toEqual(
             worker.sends.map((send) => [send.at, send.key, send.stepId]).sort(),
