@@ -66,6 +66,16 @@ test('a flow is put together in the inspector: steps are added, edited, moved an
   await page.getByRole('dialog').getByRole('button', { name: 'Publish', exact: false }).last().click();
   await expect(page.getByText('Version 1', { exact: true })).toBeVisible();
 
+  // the version that is on is the draft again, whatever has been changed since
+  await script.getByRole('button', { name: 'Update “Count it”' }).click();
+  await inspector.getByLabel('Name', { exact: true }).fill('Count them');
+  await expect(page.getByText(/1 change not published/)).toBeVisible();
+  await page.getByRole('button', { name: 'Version 1' }).click();
+  await page.getByRole('button', { name: 'Bring version 1 back as the draft' }).click();
+  await expect(script.getByRole('button', { name: 'Update “Count it”' })).toBeVisible();
+  await page.getByRole('button', { name: 'Undo', exact: true }).last().click();
+  await expect(script.getByRole('button', { name: 'Update “Count them”' })).toBeVisible();
+
   const email = someone('put');
   await api(request, 'POST', '/events', {
     specversion: '1.0',

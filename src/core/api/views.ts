@@ -24,6 +24,18 @@ export interface FlowView {
   readonly moves: { readonly same: number; readonly on: number; readonly end: number };
 }
 
+/** A published version of a flow. */
+export interface VersionView {
+  readonly version: number;
+  readonly at: string;
+  readonly by: string;
+  /** what it changed of the one before */
+  readonly changes: readonly Change[];
+  /** how many are inside on it */
+  readonly inside: number;
+  readonly document: FlowDocument;
+}
+
 export interface FlowListItem {
   readonly key: string;
   readonly name: string;

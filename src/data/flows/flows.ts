@@ -98,6 +98,17 @@ export async function lookAgain(sql: Sql, keys: readonly string[], now: Instant)
     );
 }
 
+/** When and by whom each version of a flow was published, the newest first. */
+export async function listVersions(sql: Sql, flowId: number): Promise<{ version: number; at: Date; by: string }[]> {
+  return query(
+    sql,
+    'select version, published_at as at, published_by as by from flow_versions where flow_id = :flowId order by version desc',
+    {
+      flowId,
+    },
+  );
+}
+
 export interface Version {
   readonly version: number;
   readonly document: FlowDocument;

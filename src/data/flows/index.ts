@@ -4,6 +4,7 @@ export {
   findFlow,
   flowsNow,
   listFlows,
+  listVersions,
   lockFlow,
   lookAgain,
   publishDraft,

@@ -537,6 +537,20 @@ export function description(origin: string) {
           '202',
         ),
       },
+      '/flows/{key}/versions': {
+        get: operation(
+          'The versions of a flow, the newest first, with what each changed',
+          ok('{versions: [{version, at, by, changes, inside, document}]}'),
+          {
+            parameters: [parameter('key', 'path', 'The key of the flow')],
+          },
+        ),
+      },
+      '/flows/{key}/versions/{version}/restore': {
+        post: operation('Makes a version the draft again', ok('The flow'), {
+          parameters: [parameter('key', 'path', 'The key of the flow'), parameter('version', 'path', 'Its number')],
+        }),
+      },
       '/flows/{key}/inside': {
         get: operation('Who is inside a flow, since when and until when', ok('{people: [{run, person, step, since, until}], isAll}'), {
           parameters: [parameter('key', 'path', 'The key of the flow'), parameter('step', 'query', 'At this step only')],

@@ -6,7 +6,7 @@ import { query } from '@/data/db';
 import { hasHolidays, publicHolidays } from '@/data/store';
 import { forgetAttributes } from '../ingest';
 import { leaveRun, makeList, moveRun } from '../people';
-import { publishFlow, readFlow, writeDraft } from './flows';
+import { publishFlow, readFlow, restoreVersion, versionsOf, writeDraft } from './flows';
 import { departures, inside } from './inside';
 import { flowReport } from './report';
 import { sendingView, writeLimits } from '../sending';
@@ -256,6 +256,22 @@ describe('a new version', () => {
     expect(subjects()).toEqual(['a']);
     await lab.pass('P1DT2H');
     expect(subjects()).toEqual(['a', 'e']);
+  });
+
+  it('is listed with what it changed and who is still on it, and can be had back as the draft', async () => {
+    await begin();
+    await republish([letter('x')], 'stay');
+    const { versions } = await versionsOf(lab.db, 'versions');
+    expect(versions.map(({ version, by, inside: runs }) => [version, by, runs])).toEqual([
+      [2, 'Marla', 0],
+      [1, 'test', 1],
+    ]);
+    expect(versions[0]!.changes.map(({ says }) => says)).toContain('New: Send “x”');
+    const back = await restoreVersion(lab.db, 'versions', '1', null);
+    expect(back).toMatchObject({ version: 2, draft: { steps: first.steps } });
+    for (const none of ['0', '3', 'x'])
+      await expect(restoreVersion(lab.db, 'versions', none, null), none).rejects.toMatchObject({ status: 404 });
+    await expect(restoreVersion(lab.db, 'versions', '2', 1)).rejects.toMatchObject({ status: 409 });
   });
 
   it('updates are not done twice either', async () => {

@@ -1,4 +1,4 @@
-import type { FlowView } from '@/core/api';
+import type { FlowView, VersionView } from '@/core/api';
 import { diff, flowSchema, preflight, stepIn, type FlowDocument } from '@/core/flows';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
@@ -6,6 +6,7 @@ import {
   findFlow,
   flowLoad,
   insideBy,
+  listVersions,
   moveRuns,
   lockFlow,
   publishDraft,
@@ -158,4 +159,36 @@ export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: s
     await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key });
   });
   return readFlow(db, key);
+}
+
+/** The versions of a flow, the newest first: when and by whom each was published, what it changed, and how many are still on it. */
+export async function versionsOf(db: Db, key: string): Promise<{ versions: VersionView[] }> {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const { currency } = await readStore(db);
+  const inside = new Map<number, number>();
+  for (const { version, runs } of await insideBy(db, flow.id)) inside.set(version, (inside.get(version) ?? 0) + runs);
+  const versions: VersionView[] = [];
+  for (const { version, at, by } of await listVersions(db, flow.id)) {
+    const document = await readVersion(db, flow.id, version);
+    const before = version > 1 ? await readVersion(db, flow.id, version - 1) : null;
+    versions.push({
+      version,
+      at: at.toISOString(),
+      by,
+      changes: before ? diff(before, document, currency) : [],
+      inside: inside.get(version) ?? 0,
+      document,
+    });
+  }
+  return { versions };
+}
+
+/** Makes a version the draft again; it is published as any draft is. With a revision, only when the draft still has it. */
+export async function restoreVersion(db: Db, key: string, version: string, revision: number | null): Promise<FlowView> {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const number = /^[1-9]\d{0,8}$/.test(version) ? Number(version) : 0;
+  if (number < 1 || flow.version === null || number > flow.version) throw notFound(`version ${version.slice(0, 20)} of this flow`);
+  return writeDraft(db, key, await readVersion(db, flow.id, number), revision);
 }

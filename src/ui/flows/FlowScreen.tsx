@@ -14,6 +14,7 @@ import { LineMap } from './LineMap';
 import { PublishDialog } from './PublishDialog';
 import { Script } from './Script';
 import { TryDialog } from './TryDialog';
+import { Versions } from './Versions';
 
 /** One flow: script, line map and inspector, in the lenses Plan and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
@@ -108,7 +109,15 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
       <div className="flex items-center gap-4 border-b border-line bg-panel px-4 py-2">
         <h1 className="text-lg font-semibold">{document.name || 'Without a name'}</h1>
         <StateSignal state={flow.state} />
-        {flow.version !== null && <span className="text-soft">Version {flow.version}</span>}
+        {flow.version !== null && (
+          <Versions
+            flow={flow}
+            onRestored={(back) => {
+              setFlow(back);
+              draft.load(back.draft, back.revision);
+            }}
+          />
+        )}
         <div role="tablist" aria-label="Lens" className="ml-2 flex rounded-md border border-line">
           {(['plan', 'results'] as const).map((one) => (
             <button
