@@ -1,3 +1,4 @@
+import type { Assumed, BacktestCounts } from '../replay';
 import type { Because, Value } from '../rules';
 
 /** What came of a rehearsal, person by person. */
@@ -46,26 +47,8 @@ export interface RehearsalView {
 }
 
 /** What came of a backtest. */
-export interface BacktestView {
-  readonly people: number;
-  readonly entered: number;
-  readonly control: number;
-  readonly goalReached: number;
-  readonly notEntered: readonly { readonly because: string; readonly people: number }[];
-  readonly arms: readonly { readonly arm: string; readonly name: string; readonly people: number }[];
-  readonly sends: readonly {
-    readonly day: string;
-    readonly channel: string;
-    readonly step: string;
-    readonly name: string;
-    readonly count: number;
-  }[];
-  readonly skipped: readonly { readonly step: string; readonly because: string; readonly count: number }[];
-  readonly held: readonly { readonly step: string; readonly because: string; readonly count: number }[];
-  /** how many were at each step when the time was over */
-  readonly peopleBy: readonly { readonly step: string; readonly says: string; readonly people: number }[];
-  readonly ended: { readonly [outcome: string]: number };
+export interface BacktestView extends BacktestCounts {
   /** what the published flow really did in the same time; null where none was on */
   readonly compared: { readonly entered: number; readonly sends: number } | null;
-  readonly assumed: { readonly open: number; readonly click: number; readonly order: number; readonly value: number } | null;
+  readonly assumed: Assumed | null;
 }

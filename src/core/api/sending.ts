@@ -2,6 +2,6 @@ import type { LimitsDocument } from '../limits';
 
 export interface SendingView {
   readonly limits: LimitsDocument;
-  /** the next days on which nothing goes out */
+  /** the days to come of this year and the next on which nothing goes out */
   readonly closedDays: readonly string[];
 }

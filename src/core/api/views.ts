@@ -33,7 +33,6 @@ export interface VersionView {
   readonly changes: readonly Change[];
   /** how many are inside on it */
   readonly inside: number;
-  readonly document: FlowDocument;
 }
 
 export interface FlowListItem {

@@ -1,7 +1,6 @@
 import { addDuration, earliest, endOfDate, sooner, startOfDate, type Instant } from '../time';
 import {
   FLOW_ENTERED,
-  FLOW_HANDED,
   FLOW_LEFT,
   see,
   verdict,
@@ -33,7 +32,7 @@ import {
   type TraceKind,
   type Wake,
 } from './run';
-import { hopsOf, kindOfStep, MOST_HOPS } from './steps';
+import { handing, hopsOf, kindOfStep, MOST_HOPS } from './steps';
 import type { Here } from './steps/kind';
 
 /** A flow as a run sees it. `isOn` is false while it is paused; by its key lots are drawn. */
@@ -230,11 +229,25 @@ class Passage {
 
   /** Hands the person over with what came with the goal. */
   private handOver(to: string, data: FactEvent['properties']): void {
-    const hops = hopsOf(this.run.about.data);
-    if (hops > MOST_HOPS) return;
-    const properties = { ...data, to, about: this.run.about.key || this.run.id, byFlow: this.flow.key, hops };
-    this.effects.push({ kind: 'event', type: FLOW_HANDED, properties, stepId: 'goal', visit: 1 });
-    this.facts = withEvent(this.facts, { id: NEWEST_ID, type: FLOW_HANDED, time: this.now, properties });
+    const deed = handing(to, data, { about: this.run.about, run: this.run.id, flow: this.flow.key });
+    // under a name that no step has
+    if (deed) this.carry(deed, deed.type);
+  }
+
+  /** Does something to the world: what follows sees it at once, as the newest of this moment. */
+  private carry(deed: Deed, stepId: string): void {
+    this.effects.push({ ...deed, stepId, visit: 1, ...this.partOf(deed, stepId) });
+    if (deed.kind === 'event')
+      this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
+    // what it lets go counts for the next that would, where there are limits
+    if (deed.kind === 'send' && this.flow.limits)
+      this.facts = withEvent(this.facts, {
+        id: NEWEST_ID,
+        type: MESSAGE_SENT,
+        time: this.now,
+        properties: { kind: deed.marketing ? 'marketing' : 'service', channel: deed.channel, flow: this.flow.key, step: stepId },
+      });
+    if (deed.kind === 'change') this.facts = { ...this.facts, ...withChange(this.facts, deed.change) };
     this.run = { ...this.run, effects: this.run.effects + 1 };
   }
 
@@ -313,20 +326,7 @@ class Passage {
       look: (rule: Rule): Seen => see(rule, this.facts, this.view()),
       note: (kind, more) => this.note(kind, step.id, more),
       do: (deed) => {
-        this.effects.push({ ...deed, stepId: step.id, visit: 1, ...this.partOf(deed, step.id) });
-        // what it records and changes it sees at once, as the newest of this moment
-        if (deed.kind === 'event')
-          this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
-        // and what it lets go counts for the next that would, where there are limits
-        if (deed.kind === 'send' && this.flow.limits)
-          this.facts = withEvent(this.facts, {
-            id: NEWEST_ID,
-            type: MESSAGE_SENT,
-            time: this.now,
-            properties: { kind: deed.marketing ? 'marketing' : 'service', channel: deed.channel, flow: this.flow.key, step: step.id },
-          });
-        if (deed.kind === 'change') this.facts = { ...this.facts, ...withChange(this.facts, deed.change) };
-        this.run = { ...this.run, effects: this.run.effects + 1 };
+        this.carry(deed, step.id);
         this.stands = this.now;
       },
     };
@@ -360,7 +360,7 @@ class Passage {
 }
 
 /** Whether a moment is before the days on which somebody may enter a flow, or after them; null on one of them. */
-function outsideOf({ window }: Pick<FlowDocument, 'window'>, at: Instant, zone: string): 'before' | 'after' | null {
+export function outsideOf({ window }: Pick<FlowDocument, 'window'>, at: Instant, zone: string): 'before' | 'after' | null {
   if (window?.from && at < startOfDate(window.from, zone)!) return 'before';
   return window?.to && at >= endOfDate(window.to, zone) ? 'after' : null;
 }

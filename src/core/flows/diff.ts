@@ -3,6 +3,7 @@ import { sayDay, sayRule } from '../rules';
 import { eachStep, wordingOf, type Arm, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep, sayStep } from './steps';
 import { sayReentry } from './begin';
+import { PLAIN_PRIORITY } from './person';
 import { sayTriggers } from './triggers';
 
 /** One difference between two versions of a flow, in words. */
@@ -52,7 +53,8 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   if (!same(before.window, after.window)) add('trigger', `Days: ${sayWindow(after.window)} (was: ${sayWindow(before.window)})`);
   if (before.control !== after.control)
     add('trigger', after.control ? `Control group: ${after.control} % get nothing` : 'Control group: none');
-  if (before.priority !== after.priority) add('trigger', `Priority: ${after.priority ?? 50} (was ${before.priority ?? 50})`);
+  if (before.priority !== after.priority)
+    add('trigger', `Priority: ${after.priority ?? PLAIN_PRIORITY} (was ${before.priority ?? PLAIN_PRIORITY})`);
   if (!same(before.goal, after.goal))
     add('trigger', after.goal ? `Goal: ${after.goal.event} within ${sayDuration(after.goal.within)}` : 'Goal: none');
 

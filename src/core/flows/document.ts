@@ -11,7 +11,7 @@ import { sendSchema } from './steps/send';
 import { testSchema } from './steps/test';
 import { updateSchema } from './steps/update';
 import { waitSchema } from './steps/wait';
-import { triggerSchema } from './triggers';
+import { kindOfTrigger, triggerSchema } from './triggers';
 
 export type Step = StepKinds[keyof StepKinds];
 export interface Arm {
@@ -131,6 +131,8 @@ export const currentFlowSchema: z.ZodType<FlowDocument> = looseDocument.superRef
         message: `the id "${trigger.id}" is used twice; every trigger needs its own`,
       });
     names.add(trigger.id);
+    for (const { path, message } of kindOfTrigger(trigger).problems?.(trigger) ?? [])
+      ctx.addIssue({ code: 'custom', path: ['triggers', index, ...path], message });
     if (flow.reentry === 'once-per-key' && !trigger.key)
       ctx.addIssue({ code: 'custom', path: ['triggers', index, 'key'], message: 'once per key needs a trigger with a key' });
   });

@@ -12,6 +12,7 @@ export * from './trace';
 export * from './whynot';
 export * from './advance';
 export * from './person';
+export * from './expected';
 export * from './layout';
 export * from './move';
 export * from './preflight';

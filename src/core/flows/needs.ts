@@ -55,17 +55,19 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'li
   if (run.phase === 'armed') of(needsOf(document).entry, at);
   if (run.phase !== 'watching') of(needsOf(document).inside, now);
   // what anybody has been sent counts for what they may still get
-  const sent = flow.limits && planOf(document).sendsMarketing ? sentNeeded(flow.limits, now, zone) : null;
-  if (sent && run.phase !== 'watching')
-    asks.push(
-      ask({
-        type: MESSAGE_SENT,
-        where: [{ property: 'kind', op: 'is', value: 'marketing' }],
-        from: sent.from,
-        most: sent.most,
-        names: ['kind', 'channel'],
-      }),
-    );
+  if (flow.limits && planOf(document).sendsMarketing && run.phase !== 'watching')
+    for (const { channel, from, most } of sentNeeded(flow.limits, now, zone)) {
+      const where = Object.entries({ kind: 'marketing', ...(channel && { channel }) });
+      asks.push(
+        ask({
+          type: MESSAGE_SENT,
+          where: where.map(([property, value]) => ({ property, op: 'is', value })),
+          from,
+          most,
+          names: ['kind', 'channel'],
+        }),
+      );
+    }
   const step = run.step === null ? undefined : planOf(document).steps.get(run.step);
   const awaited = step && run.waitFrom !== null ? kindOfStep(step).awaits?.(step) : null;
   // the first that comes after the wait began

@@ -16,7 +16,8 @@ export interface Due {
 /** What became of a due run: how far it went, or what it broke on. A run that breaks stops no other. */
 export type Passed = { readonly due: Due } & ({ readonly result: Advanced } | { readonly error: unknown });
 
-const PLAIN_PRIORITY = 50;
+/** Of a flow that says nothing of it. */
+export const PLAIN_PRIORITY = 50;
 function priorityOf({ flow }: Due): number {
   try {
     return flow.document.priority ?? PLAIN_PRIORITY;

@@ -1,8 +1,9 @@
 import { evaluate, eventsOf, matches, sayDone, type Because, type Facts, type Viewpoint } from '../rules';
+import { outsideOf, type RunningFlow } from './advance';
 import { mayNotStart, sayAgain, type EarlierRun } from './begin';
 import { wordingOf, type FlowDocument } from './document';
 import { sayTriggerOff } from './trace';
-import { keyOf, kindOfTrigger, type Trigger } from './triggers';
+import { keyOf, kindOfTrigger, triggersOf, type Trigger } from './triggers';
 
 /** One condition on the way into a flow, and whether it holds. */
 export interface EntryCondition {
@@ -20,16 +21,18 @@ type Scene = Pick<Viewpoint, 'now' | 'zone' | 'world'> & { readonly currency: st
  * triggers the one is told of that came furthest.
  */
 export function whyNotEntered(
-  document: FlowDocument,
-  isOn: boolean,
+  flow: Pick<RunningFlow, 'key' | 'document' | 'isOn'>,
   facts: Facts,
   earlier: readonly EarlierRun[],
   store: Scene,
 ): readonly EntryCondition[] {
-  const ways = document.triggers.map((trigger) => waysIn(document, trigger, facts, earlier, store));
+  const { document, isOn } = flow;
+  const ways = triggersOf(flow).map((trigger) => waysIn(document, trigger, facts, earlier, store));
+  const outside = outsideOf(document, store.now, store.zone);
   const reach = (way: readonly EntryCondition[]) => (way.every((one) => one.holds) ? Infinity : way.findIndex((one) => !one.holds));
   return [
     { holds: isOn, says: isOn ? 'The flow is on' : 'The flow is not on' },
+    ...(outside ? [{ holds: false, says: outside === 'before' ? 'The flow has not begun yet' : 'The flow is over' }] : []),
     ...ways.reduce((best, way) => (reach(way) > reach(best) ? way : best)),
   ];
 }

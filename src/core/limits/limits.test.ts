@@ -1,6 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { FactEvent } from '../rules';
+import { cartLeftBehind } from '../../demo/flows';
+import { armedRun, asksOf, CALLED, type Run } from '../flows';
+import { answer } from '../flows/testing/arrivals';
+import { inOrder, type FactEvent } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
 import { gate, limitsSchema, MESSAGE_SENT, NO_LIMITS, sayLimited, sentNeeded, type Limits, type OwnLimits } from './limits';
 
@@ -93,11 +96,22 @@ describe('the gate before every message', () => {
     expect(sayLimited({ by: 'cap', channel: 'email', most: 3, per: 'P1W' })).toBe('3 messages in 1 week is the most that anybody gets');
     expect(sayLimited({ by: 'hours', hours: { from: '09:00', to: '20:00' } })).toBe('messages go out between 09:00 and 20:00');
     expect(sayLimited({ by: 'hours', hours: null, closed: '2026-12-25' })).toBe('nothing goes out on 2026-12-25');
-    expect(sentNeeded(limits({ hours: { weekdays: [1] } }), NOW, ZONE)).toBeNull();
-    expect(sentNeeded(limits({ gap: 'PT1H', caps: [{ channel: 'email', most: 4, per: 'P7D' }] }), NOW, ZONE)).toEqual({
-      from: NOW - 7 * DAY,
-      most: 12,
-    });
+    expect(sentNeeded(limits({ hours: { weekdays: [1] } }), NOW, ZONE)).toEqual([]);
+    expect(sentNeeded(limits({ gap: 'PT1H', caps: [{ channel: 'email', most: 4, per: 'P7D' }] }), NOW, ZONE)).toEqual([
+      { channel: null, from: NOW - HOUR, most: 1 },
+      { channel: 'email', from: NOW - 7 * DAY, most: 4 },
+    ]);
+  });
+
+  it('however much went out by other channels, a cap is judged by its own', () => {
+    const rules = limits({ gap: 'PT1H', caps: [{ channel: 'email', most: 2, per: 'P30D' }] });
+    const before = [sent(20 * DAY), sent(10 * DAY), ...Array.from({ length: 40 }, (_, n) => sent((n + 2) * HOUR, 'marketing', 'push'))];
+    const document = { ...cartLeftBehind, stay: null, entry: null };
+    const flow = { key: 'cart', document, isOn: true, zone: ZONE, limits: rules };
+    const run: Run = { ...armedRun('1', '1', { trigger: CALLED, key: 'c' }), phase: 'inside', enteredAt: NOW, step: 'small-cart' };
+    const seen = answer(before.sort(inOrder), asksOf(flow, run, { now: NOW, dueAt: NOW }));
+    expect(passes(seen, rules)).toEqual(passes(before, rules));
+    expect(passes(seen, rules)).toMatchObject({ to: 'skip' });
   });
 
   it('refuses what is no limit', () => {

@@ -111,16 +111,18 @@ function nextOpen(at: Instant, hours: Hours | null, closed: ReadonlySet<string>,
   return at;
 }
 
-/** How far back, and how many of what has been sent, {@link gate} looks at. */
-export function sentNeeded(limits: Limits, now: Instant, zone: string): { readonly from: Instant; readonly most: number } | null {
-  if (limits.gap === null && !limits.caps.length) return null;
-  const windows = [...(limits.gap === null ? [] : [limits.gap]), ...limits.caps.map(({ per }) => per)];
-  // what was sent on other channels stands among it
-  return {
-    from: Math.min(...windows.map((one) => windowStart(now, one, zone))),
-    most: Math.max(1, ...limits.caps.map(({ most }) => most)) * CHANNELS.length,
-  };
+/** Some of what has been sent: so many of the newest since a moment, of one channel or of any. */
+export interface SentAsk {
+  readonly channel: Channel | null;
+  readonly from: Instant;
+  readonly most: number;
 }
+
+/** What {@link gate} looks at of all that has been sent. */
+export const sentNeeded = (limits: Limits, now: Instant, zone: string): SentAsk[] => [
+  ...(limits.gap === null ? [] : [{ channel: null, from: windowStart(now, limits.gap, zone), most: 1 }]),
+  ...limits.caps.map(({ channel, most, per }) => ({ channel, from: windowStart(now, per, zone), most })),
+];
 
 /** Says what a limit rests on: "another message went out less than 16 hours before". */
 export function sayLimited(limited: Limited): string {

@@ -1,2 +1,3 @@
+export * from './backtest';
 export * from './rehearse';
 export * from './replay';

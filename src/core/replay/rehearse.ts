@@ -89,7 +89,7 @@ const SECOND = 1000;
 /** What becomes of a message in a rehearsal: it is delivered, and opened and clicked where that is asked for. */
 export function answersOf({ opens = [], clicks = [] }: RehearsedPerson, zone: string, nextId: () => string) {
   return (send: ReplayedSend): Answered => {
-    const about = { sendId: send.id, flow: send.flowKey, step: send.effect.stepId, channel: 'email' };
+    const about = { sendId: send.id, flow: send.flowKey, step: send.effect.stepId, channel: send.effect.channel };
     const event = (type: string, time: Instant, more: { readonly [name: string]: Value } = {}): FactEvent => ({
       id: nextId(),
       type,

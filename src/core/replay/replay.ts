@@ -42,7 +42,7 @@ export interface ReplayedSend {
   readonly id: string;
   readonly flowKey: string;
   readonly run: Run;
-  readonly effect: Effect;
+  readonly effect: Extract<Effect, { kind: 'send' }>;
   readonly at: Instant;
 }
 
@@ -66,6 +66,12 @@ export interface Replayed {
   readonly known: KnownFacts;
   /** it was stopped before its end, because runs were moved too often */
   readonly isCut: boolean;
+}
+
+/** Numbers for what comes to be in a replay: above all that are on file. */
+export function idsAboveAll(): () => string {
+  let count = 0;
+  return () => String(9e15 + (count += 1));
 }
 
 /** What the world does when a message goes out: events and changes at or after that moment. */
@@ -188,16 +194,19 @@ export function replayPerson(
       }
     }
     if (result.run.phase === 'ended') open.delete(entry);
-    const changed: FactChange[] = [];
+    // what one passage changes is known all at once, and before its messages go out
+    const changed = result.effects.flatMap((effect) => (effect.kind === 'change' ? [effect.change] : []));
+    for (const change of changed) {
+      changes.push(change);
+      known = withChange(known, change);
+    }
+    if (changed.length) facts = { personId: person.id, ...known, events: past };
     for (const effect of result.effects) {
       if (effect.kind === 'event') {
         answers.push({ id: nextId(), type: effect.type, time: now, properties: effect.properties });
         continue;
       }
-      if (effect.kind === 'change') {
-        changed.push(effect.change);
-        continue;
-      }
+      if (effect.kind === 'change') continue;
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
       sends.push(send);
       const { marketing, channel, stepId } = effect;
@@ -209,14 +218,7 @@ export function replayPerson(
     }
     for (const { type, at, properties } of result.told) answers.push({ id: nextId(), type, time: at, properties });
     if (result.begins) arm(desk, result.begins, now);
-    if (!changed.length) return;
-    // what one passage changes is known all at once: whoever waits for it looks when the others of this moment have
-    for (const change of changed) {
-      changes.push(change);
-      known = withChange(known, change);
-    }
-    facts = { personId: person.id, ...known, events: past };
-    hear(changed.flatMap(signalsOf), now, false);
+    if (changed.length) hear(changed.flatMap(signalsOf), now, false);
   };
   /** Wakes who waits for it: they look when all of this moment has happened and is known. */
   const hear = (signals: readonly string[], now: Instant, isEvent: boolean): void => {

@@ -91,7 +91,7 @@ describe('recurrences', () => {
     expect(first('FREQ=DAILY', '1997-10-25T09:00', 2)).toEqual(['1997-10-25T13:00', '1997-10-26T14:00']);
   });
 
-  it('without a rule come round once; what is none is refused in words; the plain ones are said', () => {
+  it('without a rule come round once; what is none is refused in words', () => {
     expect(nextRecurrence(null, '2026-12-01T09:00', at('2026-11-24T00:00:00Z'), 'Europe/Amsterdam')).toBe(at('2026-12-01T09:00:00+01:00'));
     expect(nextRecurrence(null, '2026-12-01T09:00', at('2026-12-01T08:00:00Z'), 'Europe/Amsterdam')).toBeNull();
     for (const wrong of [
@@ -103,8 +103,27 @@ describe('recurrences', () => {
       'FREQ=DAILY;COUNT=-1',
       'FREQ=DAILY\nDTSTART:20260101T000000Z',
     ])
-      expect(recurrenceProblem(wrong), wrong).toMatch(/is no recurrence/);
-    expect(recurrenceProblem('FREQ=MONTHLY;BYDAY=1FR')).toBeNull();
+      expect(recurrenceProblem(wrong, '2026-01-01T09:00'), wrong).toMatch(/is no recurrence/);
+    expect(recurrenceProblem('FREQ=MONTHLY;BYDAY=1FR', '2026-01-01T09:00')).toBeNull();
+    for (const wrong of ['BYMONTH=13', 'BYMONTHDAY=32', 'BYWEEKNO=54', 'BYYEARDAY=367', 'BYSETPOS=0', 'BYDAY=99MO', 'INTERVAL=0'])
+      expect(recurrenceProblem(`FREQ=YEARLY;${wrong}`, '2026-01-01T09:00'), wrong).toMatch(/is no recurrence/);
+  });
+
+  it('that never come round are none, and asking for their next moment comes to an end', () => {
+    for (const [rule, starts] of [
+      ['FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30', '2026-01-01T09:00'],
+      ['FREQ=YEARLY;INTERVAL=4;BYMONTH=2;BYMONTHDAY=29', '2027-01-01T09:00'],
+      ['FREQ=WEEKLY;BYDAY=MO;BYSETPOS=300', '2026-01-01T09:00'],
+    ] as const) {
+      expect(recurrenceProblem(rule, starts), rule).toMatch(/never comes round/);
+      expect(nextRecurrence(rule, starts, at('2026-06-01T00:00:00Z'), 'Europe/Amsterdam'), rule).toBeNull();
+    }
+    expect(recurrenceProblem('FREQ=YEARLY;INTERVAL=4;BYMONTH=2;BYMONTHDAY=29', '2028-01-01T09:00')).toBeNull();
+    // long begun
+    expect(nextRecurrence('FREQ=DAILY', '2000-01-01T09:00', at('2030-06-01T12:00:00Z'), 'UTC')).toBe(at('2030-06-02T09:00:00Z'));
+  });
+
+  it('are said in plain words where they are plain', () => {
     expect(sayRecurrence('FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,TH;COUNT=10')).toBe('every 2 weeks on Monday, Thursday, 10 times');
     expect(sayRecurrence('FREQ=MONTHLY;BYMONTHDAY=15')).toBe('every month on day 15');
     expect(sayRecurrence('FREQ=MONTHLY;BYDAY=1FR')).toBe('by FREQ=MONTHLY;BYDAY=1FR');

@@ -1,36 +1,61 @@
 import { RRuleTemporal } from 'rrule-temporal';
 import { Temporal } from 'temporal-polyfill';
-import type { Instant } from './duration';
+import { DAY, type Instant } from './duration';
+
+/** How far a recurrence is followed to find its next moment: half a century of days. */
+const FURTHEST = 20_000;
+/** And when it is only asked whether it comes round at all. */
+const FURTHEST_TRIED = 1_500;
 
 const known = new Map<string, RRuleTemporal>();
 
-function recurrenceOf(rule: string, starts: string, zone: string): RRuleTemporal {
-  const id = `${zone} ${starts} ${rule}`;
+function recurrenceOf(rule: string, starts: string, zone: string, maxIterations = FURTHEST): RRuleTemporal {
+  const id = `${zone} ${starts} ${rule} ${maxIterations}`;
   let recurrence = known.get(id);
   if (!recurrence) {
     if (known.size > 500) known.clear();
     const dtstart = Temporal.PlainDateTime.from(starts).toZonedDateTime(zone);
-    known.set(id, (recurrence = new RRuleTemporal({ rruleString: rule, dtstart, maxIterations: 20_000 })));
+    known.set(id, (recurrence = new RRuleTemporal({ rruleString: rule, dtstart, maxIterations })));
   }
   return recurrence;
 }
 
+/** The moment of a recurrence after another; null where none is found as far as it is followed. */
+function momentAfter(recurrence: RRuleTemporal, after: Instant, zone: string): Instant | null {
+  try {
+    return recurrence.next(Temporal.Instant.fromEpochMilliseconds(after).toZonedDateTimeISO(zone) as never)?.epochMilliseconds ?? null;
+  } catch (error) {
+    if (/iterations/.test((error as Error).message)) return null;
+    throw error;
+  }
+}
+
+const upTo = (most: string) => String.raw`[+-]?(${most})(,[+-]?(${most}))*`;
+const ORDINALS = '[1-9]|[1-4][0-9]|5[0-3]';
 const PARTS = [
   /^(INTERVAL|COUNT)=[1-9]\d{0,3}$/,
   /^UNTIL=\d{8}(T\d{6}Z)?$/,
   /^WKST=(MO|TU|WE|TH|FR|SA|SU)$/,
-  /^BYDAY=([+-]?\d{0,2}(MO|TU|WE|TH|FR|SA|SU))(,[+-]?\d{0,2}(MO|TU|WE|TH|FR|SA|SU))*$/,
-  /^(BYMONTHDAY|BYMONTH|BYYEARDAY|BYWEEKNO|BYSETPOS)=[+-]?\d{1,3}(,[+-]?\d{1,3})*$/,
+  new RegExp(`^BYDAY=([+-]?(${ORDINALS}))?(MO|TU|WE|TH|FR|SA|SU)(,([+-]?(${ORDINALS}))?(MO|TU|WE|TH|FR|SA|SU))*$`),
+  /^BYMONTH=([1-9]|1[0-2])(,([1-9]|1[0-2]))*$/,
+  new RegExp(`^BYMONTHDAY=${upTo('[1-9]|[12][0-9]|3[01]')}$`),
+  new RegExp(`^BYWEEKNO=${upTo(ORDINALS)}$`),
+  new RegExp(`^(BYYEARDAY|BYSETPOS)=${upTo('[1-9]|[1-9][0-9]|[12][0-9][0-9]|3[0-5][0-9]|36[0-6]')}$`),
 ];
 
-/** What is wrong with a recurrence (RFC 5545, without its start), in words; null where nothing is. */
-export function recurrenceProblem(rule: string): string | null {
+/**
+ * What is wrong with a recurrence (RFC 5545 §3.3.10, without its start, daily at the most) that starts by the clocks at a moment, in
+ * words; null where nothing is. One that never comes round is none.
+ */
+export function recurrenceProblem(rule: string, starts: string): string | null {
   const [freq, ...parts] = rule.split(';');
   if (!/^FREQ=(DAILY|WEEKLY|MONTHLY|YEARLY)$/.test(freq!) || !parts.every((part) => PARTS.some((one) => one.test(part))))
     return 'is no recurrence; write it as RFC 5545 does, such as FREQ=WEEKLY;BYDAY=MO, daily at the most';
   try {
-    recurrenceOf(rule, '2026-01-01T09:00', 'UTC').next(Temporal.ZonedDateTime.from('2026-01-01T09:00:00[UTC]'));
-    return null;
+    const before = Date.parse(`${starts}Z`) - 2 * DAY;
+    return momentAfter(recurrenceOf(rule, starts, 'UTC', FURTHEST_TRIED), before, 'UTC') === null
+      ? 'is a recurrence that never comes round; take one of its conditions out'
+      : null;
   } catch (error) {
     return `is no recurrence: ${(error as Error).message.split('\n')[0]!.slice(0, 120)}`;
   }
@@ -41,12 +66,9 @@ export function recurrenceProblem(rule: string): string | null {
  * the clocks of the zone: 2026-12-01T09:00. Null where there is none any more.
  */
 export function nextRecurrence(rule: string | null, starts: string, after: Instant, zone: string): Instant | null {
-  if (rule === null) {
-    const at = Temporal.PlainDateTime.from(starts).toZonedDateTime(zone).epochMilliseconds;
-    return at > after ? at : null;
-  }
-  const next = recurrenceOf(rule, starts, zone).next(Temporal.Instant.fromEpochMilliseconds(after).toZonedDateTimeISO(zone) as never);
-  return next ? next.epochMilliseconds : null;
+  if (rule !== null) return momentAfter(recurrenceOf(rule, starts, zone), after, zone);
+  const at = Temporal.PlainDateTime.from(starts).toZonedDateTime(zone).epochMilliseconds;
+  return at > after ? at : null;
 }
 
 const DAYS: { readonly [day: string]: string } = {

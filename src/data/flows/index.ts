@@ -15,7 +15,7 @@ export {
 } from './flows';
 export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
 export { recordedPeople } from './replay';
-export { armCounts, creditByStep, creditedOrders, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
+export { armCounts, creditByStep, creditedOrders, doneBy, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
 export {
   aboutOf,
   aboutRun,

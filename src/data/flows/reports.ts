@@ -124,3 +124,14 @@ export async function flowLoad(sql: Sql, flowId: number): Promise<{ inside: numb
     { flowId },
   ))!;
 }
+
+/** What a flow really did between two moments: who entered then, and what was sent to them; the control group left out. */
+export async function doneBy(sql: Sql, flowId: number, from: Instant, to: Instant): Promise<{ entered: number; sends: number }> {
+  return (await queryOne<{ entered: number; sends: number }>(
+    sql,
+    `select (select count(*)::int from runs where flow_id = :flowId and entered_at between :from and :to and outcome is distinct from 'control') as entered,
+       (select count(*)::int from sends s join runs r on r.person_id = s.person_id and r.id = s.run_id
+         where s.flow_id = :flowId and s.queued_at between :from and :to and r.entered_at >= :from) as sends`,
+    { flowId, from: new Date(from), to: new Date(to) },
+  ))!;
+}

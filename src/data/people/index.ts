@@ -59,7 +59,6 @@ export {
   type ConsentChange,
   consentLog,
   consentsOf,
-  countPeopleOnFile,
   findPerson,
   identifiersOf,
   type LockedPerson,

@@ -496,8 +496,3 @@ export async function noteClaim(sql: Sql, device: string, email: string): Promis
     { device, email },
   );
 }
-
-/** How many people are on file. */
-export async function countPeopleOnFile(sql: Sql): Promise<number> {
-  return (await queryOne<{ count: number }>(sql, 'select count(*)::int as count from people where erased_at is null'))!.count;
-}

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { RECORDED, type EventAsk } from '@/core/flows';
+import { FLOW_DUE, RECORDED, type EventAsk } from '@/core/flows';
 import { MESSAGE_SENT } from '@/core/limits';
 import { placeKey } from '@/core/places';
 import {
@@ -271,7 +271,7 @@ export function reachOf(row: Pick<FactRow, 'attributes' | 'paused_ms' | 'consent
 
 /** By which flow an event was recorded, or what it tells was sent; nothing, where none did. */
 const RECORDED_BY = `(case when type = '${MESSAGE_SENT}' and source = 'viatic' then coalesce(properties ->> 'flow', '')
-  when type = 'flow.due' and source = 'viatic' then coalesce(properties ->> 'to', '')
+  when type = '${FLOW_DUE}' and source = 'viatic' then coalesce(properties ->> 'to', '')
   when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
 
 /** The events of some types of several people, ascending by time and id. */

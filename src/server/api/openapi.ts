@@ -524,7 +524,7 @@ export function description(origin: string) {
           'Sends people through a flow on a virtual clock; nothing leaves the house and nothing is stored',
           ok('{now, people: [{runs, sends, events, known, until}]}'),
           {
-            parameters: [parameter('key', 'path', 'The key of the flow')],
+            parameters: key,
             requestBody: body({ type: 'object' }),
           },
         ),
@@ -533,27 +533,32 @@ export function description(origin: string) {
         post: operation(
           'Plays a flow over what really happened between two moments, as long work',
           ok('{id}: the work, whose result holds the counts'),
-          { parameters: [parameter('key', 'path', 'The key of the flow')], requestBody: body({ type: 'object' }) },
+          { parameters: key, requestBody: body({ type: 'object' }) },
           '202',
         ),
       },
       '/flows/{key}/versions': {
         get: operation(
           'The versions of a flow, the newest first, with what each changed',
-          ok('{versions: [{version, at, by, changes, inside, document}]}'),
+          ok('{versions: [{version, at, by, changes, inside}]}'),
           {
-            parameters: [parameter('key', 'path', 'The key of the flow')],
+            parameters: key,
           },
         ),
       },
+      '/flows/{key}/versions/{version}': {
+        get: operation('One version of a flow as a document', ok('viatic.flow/1'), {
+          parameters: [...key, parameter('version', 'path', 'Its number')],
+        }),
+      },
       '/flows/{key}/versions/{version}/restore': {
         post: operation('Makes a version the draft again', ok('The flow'), {
-          parameters: [parameter('key', 'path', 'The key of the flow'), parameter('version', 'path', 'Its number')],
+          parameters: [...key, parameter('version', 'path', 'Its number')],
         }),
       },
       '/flows/{key}/inside': {
         get: operation('Who is inside a flow, since when and until when', ok('{people: [{run, person, step, since, until}], isAll}'), {
-          parameters: [parameter('key', 'path', 'The key of the flow'), parameter('step', 'query', 'At this step only')],
+          parameters: [...key, parameter('step', 'query', 'At this step only')],
         }),
       },
       '/departures': {

@@ -178,17 +178,20 @@ export async function versionsOf(db: Db, key: string): Promise<{ versions: Versi
       by,
       changes: before ? diff(before, document, currency) : [],
       inside: inside.get(version) ?? 0,
-      document,
     });
   }
   return { versions };
 }
 
-/** Makes a version the draft again; it is published as any draft is. With a revision, only when the draft still has it. */
-export async function restoreVersion(db: Db, key: string, version: string, revision: number | null): Promise<FlowView> {
+/** One version of a flow as a document; not found where there is none of that number. */
+export async function versionOf(db: Db, key: string, version: string): Promise<FlowDocument> {
   const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const number = /^[1-9]\d{0,8}$/.test(version) ? Number(version) : 0;
-  if (number < 1 || flow.version === null || number > flow.version) throw notFound(`version ${version.slice(0, 20)} of this flow`);
-  return writeDraft(db, key, await readVersion(db, flow.id, number), revision);
+  if (number < 1 || number > (flow.version ?? 0)) throw notFound(`version ${version.slice(0, 20)} of this flow`);
+  return readVersion(db, flow.id, number);
 }
+
+/** Makes a version the draft again; it is published as any draft is. With a revision, only when the draft still has it. */
+export const restoreVersion = async (db: Db, key: string, version: string, revision: number | null): Promise<FlowView> =>
+  writeDraft(db, key, await versionOf(db, key, version), revision);

@@ -1,4 +1,4 @@
-export { publishFlow, readFlow, restoreVersion, switchFlow, versionsOf, writeDraft } from './flows';
+export { publishFlow, readFlow, restoreVersion, switchFlow, versionOf, versionsOf, writeDraft } from './flows';
 export { listOfFlows } from './list';
 export { flowReport } from './report';
 export { departures, inside } from './inside';

@@ -1,5 +1,5 @@
 import type { DeparturesView, InsideView } from '@/core/api';
-import { planOf, sayStep } from '@/core/flows';
+import { expectedIn, planOf, sayStep } from '@/core/flows';
 import { DAY, HOUR, parseInstant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { departing, entriesBy, findFlow, peopleInside, readVersion } from '@/data/flows';
@@ -64,14 +64,6 @@ export async function departures(db: Db, url: URL): Promise<DeparturesView> {
   const hours = Math.max(0, to - Math.max(from, now)) / HOUR;
   return {
     departures: (await departing(db, from, to)).map(({ hour, flow, name, runs }) => ({ hour: hour.toISOString(), flow, name, runs })),
-    entries: [...flows].map(([flow, { name, days }]) => ({ flow, name, ...interval(days, hours / 24) })),
+    entries: [...flows].map(([flow, { name, days }]) => ({ flow, name, ...expectedIn(days, PAST_DAYS, hours / 24) })),
   };
-}
-
-/** How many come in so many days where so many came on each of the last: twice the standard deviation of that sum to either side. */
-function interval(counts: readonly number[], days: number): { least: number; most: number } {
-  const mean = counts.reduce((sum, n) => sum + n, 0) / PAST_DAYS;
-  const squares = counts.reduce((sum, n) => sum + (n - mean) ** 2, 0) + (PAST_DAYS - counts.length) * mean ** 2;
-  const spread = 2 * Math.sqrt((squares / (PAST_DAYS - 1)) * days);
-  return { least: Math.max(0, Math.floor(mean * days - spread)), most: Math.ceil(mean * days + spread) };
 }

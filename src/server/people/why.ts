@@ -27,7 +27,7 @@ export async function whyNot(db: Db, personId: string, flowKey: string): Promise
   const document = await readVersion(db, flow.id, flow.version);
   const facts = (await loadAllFacts(db, row.id, replayNeeds([{ document }])))!;
   const earlier = await runsIn(db, row.id, flow.id);
-  const conditions = whyNotEntered(document, flow.state === 'on', facts, earlier, store);
+  const conditions = whyNotEntered({ key: flow.key, document, isOn: flow.state === 'on' }, facts, earlier, store);
   const runs = (
     await sayTraces(
       db,

@@ -4,6 +4,7 @@ import { factsNeeded, flowSchema, planOf, sayTrace, sayStep, type EarlierRun, ty
 import {
   answersOf,
   eventsOfRehearsal,
+  idsAboveAll,
   knownOf,
   rehearsalShape,
   replayNeeds,
@@ -14,9 +15,10 @@ import {
 import type { FactEvent, KnownFacts } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { findFlow, readVersion, runsIn } from '@/data/flows';
+import { findFlow, runsIn } from '@/data/flows';
 import { loadEvents, loadFacts } from '@/data/rules';
 import { readStore, type StoreNow } from '@/data/store';
+import { versionOf } from '../flows';
 import { notFound, Problem, problemsOf } from '../http';
 import { personalOf, tryRender } from '../messages';
 import { personOf } from '../people';
@@ -44,16 +46,15 @@ const LINKS = {
 
 /** The document that is asked for: one given, a version, or the draft. */
 export async function documentOf(db: Db, key: string, asked: { document?: unknown; version?: number | undefined }): Promise<FlowDocument> {
-  const flow = await findFlow(db, key);
   if (asked.document !== undefined) {
     const parsed = flowSchema.safeParse(asked.document);
     if (!parsed.success) throw new Problem(422, 'Not a flow', 'Nothing was rehearsed.', problemsOf(parsed.error));
     return parsed.data;
   }
+  if (asked.version !== undefined) return versionOf(db, key, String(asked.version));
+  const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
-  if (asked.version === undefined) return flow.draft;
-  if (flow.version === null || asked.version > flow.version) throw notFound(`version ${asked.version} of this flow`);
-  return readVersion(db, flow.id, asked.version);
+  return flow.draft;
 }
 
 /**
@@ -77,9 +78,7 @@ async function rehearseOne(db: Db, flow: RunningFlow, one: RehearsedPerson, stor
     throw new Problem(422, 'Not a rehearsal', 'Nothing was rehearsed.', [
       { field: 'madeUp', wrong: 'stands beside a person', right: 'one of the two' },
     ]);
-  let numbers = 0;
-  // above all that are on file
-  const nextId = () => `${9e15 + (numbers += 1)}`;
+  const nextId = idsAboveAll();
   const { now, zone } = store;
   const given = eventsOfRehearsal(one.events, now, zone, nextId);
   const early = given.find((event) => event.time < now);
@@ -92,16 +91,21 @@ async function rehearseOne(db: Db, flow: RunningFlow, one: RehearsedPerson, stor
   const { personId, known, history, earlier } = one.person
     ? await onFile(db, flow, one.person)
     : { personId: '0', known: knownOf(one.madeUp ?? {}, now), history: [], earlier: [] };
+  const answer = answersOf(one, zone, nextId);
+  const asSent = new Map<string, KnownFacts['attributes']>();
   const replayed = replayPerson(
     [{ ...flow, from: now }],
     { id: personId, known, changes: [] },
     [...history, ...given],
     until,
     nextId,
-    answersOf(one, zone, nextId),
+    (send, facts) => {
+      asSent.set(send.id, facts.attributes);
+      return answer(send);
+    },
     { earlier: new Map([[flow.key, earlier]]), most: MOST_MOVES },
   );
-  return viewOf(replayed, flow.document, store, until);
+  return viewOf(replayed, flow.document, store, until, asSent);
 }
 
 async function onFile(
@@ -118,7 +122,14 @@ async function onFile(
   return { personId, known, history, earlier: row ? await runsIn(db, person.id, row.id) : [] };
 }
 
-function viewOf(replayed: Replayed, document: FlowDocument, store: StoreNow, until: Instant): RehearsalView['people'][number] {
+function viewOf(
+  replayed: Replayed,
+  document: FlowDocument,
+  store: StoreNow,
+  until: Instant,
+  /** what was on file about them as each message went out */
+  asSent: ReadonlyMap<string, KnownFacts['attributes']>,
+): RehearsalView['people'][number] {
   const { steps } = planOf(document);
   const iso = (at: Instant) => new Date(at).toISOString();
   return {
@@ -139,7 +150,7 @@ function viewOf(replayed: Replayed, document: FlowDocument, store: StoreNow, unt
     sends: replayed.sends.map((send) => {
       const step = steps.get(send.effect.stepId);
       if (step?.kind !== 'send') throw new Error(`${send.effect.stepId} sends nothing`);
-      const rendered = tryRender(step.message, personalOf(replayed.known.attributes, send.run.about.data, store), LINKS);
+      const rendered = tryRender(step.message, personalOf(asSent.get(send.id)!, send.run.about.data, store), LINKS);
       return {
         at: iso(send.at),
         step: step.id,

@@ -15,10 +15,7 @@ export async function sendingView(db: Db): Promise<SendingView> {
   const holidays = limits.holidaysOf ? [year, year + 1].flatMap((one) => publicHolidays(limits.holidaysOf!, one)) : [];
   return {
     limits,
-    closedDays: [...new Set([...holidays, ...limits.closed])]
-      .filter((day) => day >= today)
-      .sort()
-      .slice(0, 20),
+    closedDays: [...new Set([...holidays, ...limits.closed])].filter((day) => day >= today).sort(),
   };
 }
 

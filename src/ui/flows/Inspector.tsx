@@ -4,28 +4,28 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import { Fragment, type ReactNode } from 'react';
 import type { DirectoryView } from '@/core/api';
-import { changeArm, changeStep, planOf, type BranchStep, type FlowDocument, type Reentry, type Step, type Trigger } from '@/core/flows';
+import {
+  changeArm,
+  changeStep,
+  PLAIN_PRIORITY,
+  planOf,
+  type BranchStep,
+  type FlowDocument,
+  type Reentry,
+  type Step,
+  type Trigger,
+} from '@/core/flows';
 import { sayEvent, type Rule } from '@/core/rules';
 import { sayDuration } from '@/core/time';
 import { api, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
 import { TriggerPart } from './TriggerPart';
-import {
-  AddStep,
-  ArmLabel,
-  HandPart,
-  IdeaPart,
-  LimitsPart,
-  NameField,
-  Part,
-  RecordPart,
-  StepBar,
-  TestPart,
-  UpdatePart,
-  WaitPart,
-  type Edit,
-} from './StepEditors';
+import { ArmLabel, FlowField, NameField, Part, type Edit } from './fields';
+import { AddStep, StepBar } from './StepBar';
+import { HandPart, IdeaPart, LimitsPart, RecordPart, TestPart } from './StepEditors';
+import { UpdatePart } from './UpdatePart';
+import { WaitPart } from './WaitPart';
 
 interface Props {
   readonly document: FlowDocument;
@@ -179,33 +179,16 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
 
 /** To which flow people are handed over who reach the goal. */
 function HandToField({ document, edit }: { document: FlowDocument; edit: Edit }) {
-  const flows = useQuery({
-    queryKey: ['flows'],
-    queryFn: () => api<{ flows: { key: string; name: string }[] }>('/flows'),
-    staleTime: 60_000,
-  });
   const { goal } = document;
   if (!goal) return null;
-  const isThere = !goal.handTo || !flows.data || flows.data.flows.some(({ key }) => key === goal.handTo);
+  const { handTo, ...rest } = goal;
   return (
-    <Field label="Who reaches it goes on to" problem={isThere ? null : 'This flow is not on file.'}>
-      <select
-        value={goal.handTo ?? ''}
-        onChange={(event) => {
-          const { handTo: _, ...rest } = goal;
-          edit({ ...document, goal: event.target.value ? { ...rest, handTo: event.target.value } : rest }, 'goal.handTo');
-        }}
-        className={inputClass}
-      >
-        <option value="">no other flow</option>
-        {!isThere && <option value={goal.handTo}>{goal.handTo}</option>}
-        {flows.data?.flows.map(({ key, name }) => (
-          <option key={key} value={key}>
-            {name}
-          </option>
-        ))}
-      </select>
-    </Field>
+    <FlowField
+      label="Who reaches it goes on to"
+      value={handTo ?? ''}
+      none="no other flow"
+      onChange={(key) => edit({ ...document, goal: key ? { ...rest, handTo: key } : rest }, 'goal.handTo')}
+    />
   );
 }
 
@@ -250,13 +233,13 @@ function EntryFields({ document, edit }: { document: FlowDocument; edit: Edit })
             onChange={(share) => put({ control: share || undefined }, 'control')}
           />
         </Field>
-        <Field label="Priority" hint="0 to 100; 50 is plain">
+        <Field label="Priority" hint={`0 to 100; ${PLAIN_PRIORITY} is plain`}>
           <NumberField
             min={0}
             max={100}
             step={1}
-            value={document.priority ?? 50}
-            onChange={(priority) => put({ priority: priority === 50 ? undefined : priority }, 'priority')}
+            value={document.priority ?? PLAIN_PRIORITY}
+            onChange={(priority) => put({ priority: priority === PLAIN_PRIORITY ? undefined : priority }, 'priority')}
           />
         </Field>
       </div>

@@ -5,7 +5,7 @@ import { sayTrigger } from '@/core/flows';
 import { recurrenceProblem, sayRecurrence } from '@/core/time';
 import { DurationField, Field, inputClass, NumberField, useStore } from '../kit';
 import { RuleEditor } from '../rules';
-import { EventField, Tick } from './StepEditors';
+import { EventField, Tick } from './fields';
 
 const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
   ['event', 'something that happens'],
@@ -142,7 +142,7 @@ export function TriggerPart({
             <Field
               label="Rule"
               hint="As RFC 5545 writes it, such as FREQ=WEEKLY;BYDAY=MO,TH;COUNT=10"
-              problem={recurrenceProblem(trigger.rule)}
+              problem={recurrenceProblem(trigger.rule, trigger.starts)}
             >
               <input
                 value={trigger.rule}

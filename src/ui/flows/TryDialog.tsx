@@ -6,8 +6,9 @@ import { Plus, X } from 'lucide-react';
 import { useState } from 'react';
 import type { BacktestView, RehearsalView, WorkView } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
+import type { Assumed } from '@/core/replay';
 import { sayDone } from '@/core/rules';
-import { DAY } from '@/core/time';
+import { DAY, localDate, startOfDate } from '@/core/time';
 import {
   api,
   areaClass,
@@ -25,6 +26,7 @@ import {
   sayShare,
   useStore,
   useWork,
+  wordsOf,
 } from '../kit';
 
 /** Trying a flow out: on somebody, made up or on file, and over what has happened. Nothing leaves the house. */
@@ -199,7 +201,7 @@ function Rehearsal({ flowKey, document }: { flowKey: string; document: FlowDocum
       <div aria-live="polite" className="min-w-0">
         {run.error ? (
           <p role="alert" className="text-stop">
-            {run.error.message}
+            {wordsOf(run.error)}
           </p>
         ) : run.data ? (
           <Rehearsed view={run.data} />
@@ -274,25 +276,19 @@ function Rehearsed({ view }: { view: RehearsalView }) {
   );
 }
 
-interface Assumed {
-  readonly open: number;
-  readonly click: number;
-  readonly order: number;
-  readonly value: number;
-}
-
 function Backtest({ flowKey, document }: { flowKey: string; document: FlowDocument }) {
   const store = useStore();
-  const today = Date.now();
-  const [from, setFrom] = useState(new Date(today - 90 * DAY).toISOString().slice(0, 10));
-  const [to, setTo] = useState(new Date(today - DAY).toISOString().slice(0, 10));
+  const [from, setFrom] = useState(() => localDate(Date.now() - 90 * DAY, store.zone));
+  const [to, setTo] = useState(() => localDate(Date.now(), store.zone));
+  // days are those of the store's calendar
+  const startOf = (day: string) => isoOf(startOfDate(day, store.zone)!);
   const [assume, setAssume] = useState<Assumed | null>(null);
   const [id, setId] = useState<string | null>(null);
   const begin = useMutation({
     mutationFn: () =>
       api<{ id: string }>(`/flows/${flowKey}/backtest`, {
         method: 'POST',
-        body: { document, from: `${from}T00:00:00Z`, to: `${to}T00:00:00Z`, ...(assume && { assume }) },
+        body: { document, from: startOf(from), to: startOf(to), ...(assume && { assume }) },
       }),
     onSuccess: (begun) => setId(begun.id),
   });
@@ -347,7 +343,7 @@ function Backtest({ flowKey, document }: { flowKey: string; document: FlowDocume
       </form>
       {begin.error && (
         <p role="alert" className="text-stop">
-          {begin.error.message}
+          {wordsOf(begin.error)}
         </p>
       )}
       {work.data && <Progress work={work.data} noun="people" />}
@@ -394,7 +390,7 @@ function Tested({ work }: { work: WorkView }) {
             <section key={title} aria-label={title}>
               <h3 className="text-xs font-semibold text-soft">{title}</h3>
               <ul>
-                {rows.slice(0, 12).map(({ says, count }, index) => (
+                {rows.map(({ says, count }, index) => (
                   <li key={index} className="flex gap-2 border-b border-line py-0.5">
                     <span className="min-w-0 flex-1">{says}</span>
                     <span className="tabular">{sayCount(count)}</span>

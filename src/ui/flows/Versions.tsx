@@ -56,10 +56,9 @@ export function Versions({ flow, onRestored }: { flow: FlowView; onRestored: (fl
                     {inside > 0 && `; ${plural(inside, 'person is', 'people are')} inside on it`}
                   </span>
                   <ul className="text-sm">
-                    {changes.slice(0, 8).map((change, index) => (
+                    {changes.map((change, index) => (
                       <li key={index}>{change.says}</li>
                     ))}
-                    {changes.length > 8 && <li className="text-soft">and {plural(changes.length - 8, 'more change', 'more changes')}</li>}
                   </ul>
                 </div>
                 <Button onClick={() => void restore(version)} aria-label={`Bring version ${version} back as the draft`}>

@@ -7,7 +7,7 @@ import { toast } from 'sonner';
 import type { SendingView } from '@/core/api';
 import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore } from '../kit';
+import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, wordsOf } from '../kit';
 import { Hours } from '../rules';
 
 const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '20:00' };
@@ -31,7 +31,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
         action: { label: 'Undo', onClick: () => save.mutate(before) },
       });
     },
-    onError: (error) => toast.error(error.message),
+    onError: (error) => toast.error(wordsOf(error)),
   });
   return (
     <Page
@@ -166,10 +166,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
               </Field>
             </div>
             {kept.closedDays.length > 0 && (
-              <p className="text-xs text-soft">
-                Nothing goes out on: {kept.closedDays.slice(0, 8).map(sayDay).join(', ')}
-                {kept.closedDays.length > 8 && ' …'}
-              </p>
+              <p className="text-xs text-soft">Nothing goes out on: {kept.closedDays.map(sayDay).join(', ')}</p>
             )}
             <p className="text-xs text-soft">
               What is due at another time is held until the next of these hours. A message may ask for hours of its own.

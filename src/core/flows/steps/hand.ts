@@ -1,6 +1,7 @@
 import { z } from 'zod';
-import { FLOW_HANDED } from '../../rules';
+import { FLOW_HANDED, type Value } from '../../rules';
 import { flowKey, name, stepId } from '../parts';
+import type { About, Deed } from '../run';
 import { hopsOf, MOST_HOPS } from './record';
 import type { StepKind } from './kind';
 
@@ -21,19 +22,24 @@ export const handSchema = z.strictObject({
   leaves: z.boolean(),
 });
 
+/** What tells another flow that somebody is handed over to it; null where flows have begun each other too often already. */
+export function handing(
+  to: string,
+  data: { readonly [name: string]: Value },
+  from: { readonly about: About; readonly run: string; readonly flow: string },
+): Extract<Deed, { kind: 'event' }> | null {
+  const hops = hopsOf(from.about.data);
+  if (hops > MOST_HOPS) return null;
+  return { kind: 'event', type: FLOW_HANDED, properties: { ...data, to, about: from.about.key || from.run, byFlow: from.flow, hops } };
+}
+
 export const handKind: StepKind<HandStep> = {
   run(step, here) {
-    const { data, key } = here.about;
-    const hops = hopsOf(data);
-    if (hops > MOST_HOPS) here.note('skipped', { saw: { hops: MOST_HOPS } });
-    else {
-      here.do({
-        kind: 'event',
-        type: FLOW_HANDED,
-        properties: { ...data, to: step.flow, about: key || here.run, byFlow: here.flow, hops },
-      });
+    const deed = handing(step.flow, here.about.data, here);
+    if (deed) {
+      here.do(deed);
       here.note('handed', { saw: { flow: step.flow } });
-    }
+    } else here.note('skipped', { saw: { hops: MOST_HOPS } });
     return { to: step.leaves ? 'end' : 'next' };
   },
   fresh: (id) => ({ id, kind: 'hand', name: 'To another flow', flow: 'welcome', leaves: true }),

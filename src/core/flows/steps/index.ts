@@ -10,6 +10,7 @@ import { testKind, type TestStep } from './test';
 import { updateKind, type UpdateStep } from './update';
 import { waitKind, type WaitStep } from './wait';
 
+export { handing } from './hand';
 export { hopsOf, MOST_HOPS } from './record';
 export { sayShares } from './test';
 export { sayUpdate, sayUpdated, type Update } from './update';

@@ -73,7 +73,7 @@ function changeOf(update: Update, facts: Facts, here: Here): Pick<FactChange, 'k
     case 'unlist':
       return on('list', update.list, facts.lists.includes(update.list), update.do === 'list');
     default: {
-      const was = facts.attributes[update.name] ?? null;
+      const was = valueAt(facts.attributes, update.name) ?? null;
       const is = valueAfter(update, was, here);
       return is === undefined || JSON.stringify(is) === JSON.stringify(was) ? undefined : { kind: 'attribute', name: update.name, was, is };
     }

@@ -21,7 +21,7 @@ import {
 } from '../../rules';
 import { addDuration, approximateMs, atClock, DAY, dayNumber, sayDuration, WEEK, type Instant } from '../../time';
 import type { Arm } from '../document';
-import { clockTime, positiveDuration, stepId } from '../parts';
+import { clockTime, positiveDuration, sayDaysFrom, stepId } from '../parts';
 import type { Here, StepKind, Went } from './kind';
 
 /** A day on file, so many days later (or before, below 0), at a time of day. */
@@ -67,18 +67,16 @@ const MINUTE_MS = 60_000;
 
 const sayUntil = (until: WaitUntil) => ('event' in until ? `has ${sayDone(until.event)}` : sayRule(until.rule, {}));
 
-const sayDays = (days: number) =>
-  days === 0 ? '' : `${Math.abs(days)} ${Math.abs(days) === 1 ? 'day' : 'days'} ${days < 0 ? 'before' : 'after'} `;
+const sayDays = (days: number) => (days === 0 ? '' : `${sayDaysFrom(days)} `);
+
+const sayDate = ({ of, name, days, at }: WaitDate): string => {
+  const day = of === 'start' ? `the ${sayName(name)} it started with` : `their ${sayName(name)}`;
+  return `until ${sayDays(days)}${day} at ${at}`;
+};
 
 /** Up to when a wait lasts, in words: "3 days", "until 2 days before trial end at 09:00". */
 function sayLength(step: WaitStep): string {
-  const parts = step.date
-    ? [
-        `until ${sayDays(step.date.days)}${step.date.of === 'start' ? 'the ' : 'their '}${sayName(step.date.name)}${step.date.of === 'start' ? ' it started with' : ''} at ${step.date.at}`,
-      ]
-    : step.for
-      ? [sayDuration(step.for)]
-      : [];
+  const parts = step.date ? [sayDate(step.date)] : step.for ? [sayDuration(step.for)] : [];
   const hours = step.hours && `until the next time it is${sayHours(step.hours)}`;
   return [...parts, ...(hours ? [parts.length ? `then ${hours}` : hours] : [])].join(', ');
 }

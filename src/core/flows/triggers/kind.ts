@@ -28,6 +28,8 @@ export interface TriggerKind<T> {
   endsOn(trigger: T): readonly string[];
   /** how long before entry it begins: an ISO 8601 duration, or null when somebody enters at once */
   lead(trigger: T): string | null;
+  /** what makes a trigger unsound, by its place in it */
+  problems?(trigger: T): readonly { readonly path: readonly (string | number)[]; readonly message: string }[];
   /** the beginning of a sentence: "A person placed an order" */
   says(trigger: T): string;
   /** what came about: "placed an order" */

@@ -58,11 +58,15 @@ describe('a schedule', () => {
     for (const [wrong, path] of [
       [{ starts: '2026-02-30T09:00' }, 'starts'],
       [{ starts: 'tomorrow' }, 'starts'],
-      [{ rule: 'every monday' }, 'rule'],
       [{ who: { test: 'trigger', property: 'value', op: 'known' } }, 'who'],
       [{ where: [{ property: 'x', op: 'known' }] }, 'where'],
     ] as const)
       expect(triggerSchema.safeParse({ id: 'clock', ...schedule(wrong) }).error?.issues[0]!.path[0], path).toBe(path);
+    for (const rule of ['every monday', 'FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30'])
+      expect(
+        flowSchema.safeParse({ ...flowOf(schedule()), triggers: [{ id: 'clock', ...schedule({ rule }) }] }).error?.issues[0]!.path,
+        rule,
+      ).toEqual(['triggers', 0, 'rule']);
   });
 });
 

@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { kindOfTest, propertyName, propertyTestsSchema, ruleSchema, sayName, sayRule, testsOf, type Rule } from '../../rules';
 import { atClock, dayAt, nextRecurrence, recurrenceProblem, sayRecurrence, type Instant } from '../../time';
-import { clockTime } from '../parts';
+import { clockTime, sayDaysFrom } from '../parts';
 import { eventTrigger } from './event';
 import type { TriggerKind } from './kind';
 
@@ -21,19 +21,12 @@ export const scheduleTriggerShape = {
   ...occasion,
   starts: z
     .string()
-    .regex(/^\d{4}-\d{2}-\d{2}T([01]\d|2[0-3]):[0-5]\d$/, 'is no moment by the clock; write it as 2026-12-01T09:00')
+    .regex(/^20\d{2}-\d{2}-\d{2}T([01]\d|2[0-3]):[0-5]\d$/, 'is no moment by the clock; write it as 2026-12-01T09:00')
     .refine(
       (text) => !Number.isNaN(Date.parse(`${text}:00Z`)) && new Date(`${text}:00Z`).toISOString().startsWith(text),
       'is no day of the calendar',
     ),
-  rule: z
-    .string()
-    .max(300)
-    .superRefine((text, ctx) => {
-      const problem = recurrenceProblem(text);
-      if (problem) ctx.addIssue({ code: 'custom', message: problem });
-    })
-    .nullable(),
+  rule: z.string().max(300).nullable(),
   /** who; everybody where it is null */
   who: ruleSchema
     .refine((rule) => !testsOf(rule).some((test) => kindOfTest(test).isForFlows?.(test)), 'asks for what is only known inside a flow')
@@ -73,9 +66,6 @@ export function nextOccasion(trigger: ScheduleTrigger | DateTrigger, after: Inst
 export const occasionName = (at: Instant): string => new Date(at).toISOString().slice(0, 16);
 
 const sayStarts = (starts: string) => `${starts.slice(0, 10)} at ${starts.slice(11)}`;
-const sayDays = (days: number) =>
-  days === 0 ? 'on' : `${Math.abs(days)} ${Math.abs(days) === 1 ? 'day' : 'days'} ${days < 0 ? 'before' : 'after'}`;
-
 const sayWho = (who: Rule | null): string => {
   const says = who && sayRule(who, {});
   return says && says !== sayRule({ all: [] }, {}) ? ` who ${says}` : '';
@@ -86,6 +76,10 @@ const asEvent = { startsAt, stateAt, asks, endsOn, lead };
 
 export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
   ...asEvent,
+  problems({ rule, starts }) {
+    const message = rule === null ? null : recurrenceProblem(rule, starts);
+    return message ? [{ path: ['rule'], message }] : [];
+  },
   says: ({ starts, rule, who }) =>
     `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}, everybody${sayWho(who)}`,
   saysDue: () => 'its time had come',
@@ -94,6 +88,6 @@ export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
 export const dateTrigger: TriggerKind<DateTrigger> = {
   ...asEvent,
   says: ({ name, yearly, days, at }) =>
-    `${sayDays(days)[0]!.toUpperCase()}${sayDays(days).slice(1)} their ${sayName(name)}${yearly ? ', each year' : ''}, at ${at}`,
-  saysDue: ({ name, days }) => `it was ${days === 0 ? 'the day of' : sayDays(days)} their ${sayName(name)}`,
+    `${sayDaysFrom(days)[0]!.toUpperCase()}${sayDaysFrom(days).slice(1)} their ${sayName(name)}${yearly ? ', each year' : ''}, at ${at}`,
+  saysDue: ({ name, days }) => `it was ${days === 0 ? 'the day of' : sayDaysFrom(days)} their ${sayName(name)}`,
 };

@@ -39,7 +39,8 @@ export const saidKind: TestKind<SaidTest> = {
   says(test) {
     const rests = [...sayPart('how', test.how), ...sayPart('where', test.place)];
     const done = test.state === 'given' ? 'agreed to' : 'withdrawn consent to';
-    return `has ${test.is ? '' : 'not '}${done} ${CHANNEL_WORDS[test.channel].noun}${rests.length ? ` (${rests.join(', ')})` : ''}${test.since ? saySince(test.since) : ''}`;
+    const how = rests.length ? ` (${rests.join(', ')})` : '';
+    return `has ${test.is ? '' : 'not '}${done} ${CHANNEL_WORDS[test.channel].noun}${how}${test.since ? saySince(test.since) : ''}`;
   },
   saySaw(test, { saw }) {
     const noun = CHANNEL_WORDS[test.channel].noun;
