@@ -104,7 +104,13 @@ test('a file: columns are guessed, it is played through, spellings are mapped in
     name: 'people.csv',
     mimeType: 'text/csv',
     buffer: Buffer.from(
-      `Customer ID;Email;First name;Country;Accepts newsletter\n${tag}1;${tag}.ada@example.com;Ada;USA;yes\n${tag}2;${tag}.ben@example.com;Ben;United States;no\n${tag}3;nonsense;Kim;NL;yes\n`,
+      [
+        'Customer ID;Email;First name;Country;Accepts newsletter',
+        `${tag}1;${tag}.ada@example.com;Ada;USA;yes`,
+        `${tag}2;${tag}.ben@example.com;Ben;United States;no`,
+        `${tag}3;nonsense;Kim;NL;yes`,
+        '',
+      ].join('\n'),
     ),
   });
   await expect(page.getByLabel('What the column Customer ID is')).toHaveValue('externalId');

@@ -144,7 +144,8 @@ export async function changeAttributes(
   if (!rows.length) return;
   await query(
     sql,
-    `update people p set attributes = jsonb_strip_nulls(r.attributes) || (p.attributes - array(select jsonb_object_keys(r.attributes))),
+    `update people p set attributes = (p.attributes - array(select jsonb_object_keys(r.attributes)))
+         || coalesce((select jsonb_object_agg(key, value) from jsonb_each(r.attributes) where value <> 'null'), '{}'),
        stamped = p.stamped || (select jsonb_object_agg(name, cast(:at as bigint)) from jsonb_object_keys(r.attributes) as name)
      from ${WRITTEN.sql} as r where p.id = r.person_id and p.erased_at is null and r.attributes <> '{}'`,
     { rows: WRITTEN.of(rows.map(({ personId, attributes }) => ({ person_id: personId, attributes }))), at },

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { flowSchema, type FlowDocument, type Step } from '@/core/flows';
-import { changesPeople, letter, takesOver } from '@/core/flows/testing/asking';
+import type { FlowDocument, Step } from '@/core/flows';
+import { changesPeople, flowWith, letter, takesOver } from '@/core/flows/testing/asking';
 import { NO_LIMITS } from '@/core/limits';
 import { query } from '@/data/db';
 import { hasHolidays, publicHolidays } from '@/data/store';
@@ -24,18 +24,7 @@ beforeEach(async () => {
 
 const order = (email: string, orderId: string, value = 40) =>
   happening('order.placed', { orderId, value, currency: 'EUR', person: { email, consent: { email: true } } });
-const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}): FlowDocument =>
-  flowSchema.parse({
-    schema: 'viatic.flow/1',
-    name: 'Of its steps',
-    triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
-    entry: null,
-    stay: null,
-    reentry: 'once-per-key',
-    goal: null,
-    steps,
-    ...more,
-  });
+const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}): FlowDocument => flowWith({ steps, ...more });
 const subjects = () => lab.inbox.map(({ subject }) => subject);
 const personOf = async (email: string) =>
   (

@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { flowSchema } from '@/core/flows';
-import { letter } from '@/core/flows/testing/asking';
+import { flowWith } from '@/core/flows/testing/asking';
 import { localDate } from '@/core/time';
 import { query } from '@/data/db';
 import { happening, openLab, type Lab } from '../testing/lab';
@@ -17,18 +16,7 @@ beforeEach(async () => {
   await lab.empty('flows', 'flow_versions', 'flow_occasions');
 });
 
-const flowOf = (trigger: object, more: object = {}) =>
-  flowSchema.parse({
-    schema: 'viatic.flow/1',
-    name: 'By the clock',
-    triggers: [{ id: 'clock', ...trigger }],
-    entry: null,
-    stay: null,
-    reentry: 'once-per-key',
-    goal: null,
-    steps: [letter('hello')],
-    ...more,
-  });
+const flowOf = (trigger: object, more: object = {}) => flowWith({ triggers: [{ id: 'clock', ...trigger }], ...more });
 const person = (email: string, more: object = {}) => happening('page.viewed', { person: { email, consent: { email: true }, ...more } });
 const to = () => lab.inbox.map((mail) => (mail.to as unknown as { text: string }).text.replace(/.*<|>/g, '')).sort();
 const day = (now: number, days: number) => localDate(now + days * 86_400_000, 'Europe/Amsterdam');

@@ -1,7 +1,7 @@
 import { consentInput, eventInput } from '@/core/api';
 import { randomUUID } from 'node:crypto';
 import { z } from 'zod';
-import { FLOW_CALLED, keyOf, mayNotStart, planOf, sayAgain } from '@/core/flows';
+import { FLOW_CALLED, keyOf, mayNotStart, planOf, sayAgain, triggersOf, type Trigger } from '@/core/flows';
 import {
   consentSchema,
   countryCode,
@@ -15,7 +15,7 @@ import {
   type AttributeType,
   type Profile,
 } from '@/core/people';
-import { LIST_EVENTS, type Value } from '@/core/rules';
+import { LIST_EVENTS, matches, type FactEvent, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
 import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
@@ -268,16 +268,17 @@ export async function startFlow(db: Db, id: string, flowKey: string, by: string)
   if (!flow) throw notFound(`flow "${flowKey.slice(0, 60)}"`);
   if (flow.state !== 'on' || flow.version === null) throw new Problem(422, 'Not on', `“${flow.name}” is not on; nobody can start it.`);
   const document = await readVersion(db, flow.id, flow.version);
-  const last = (
-    await loadEvents(
-      db,
-      [row.id],
-      document.triggers.map(({ event }) => event),
-    )
-  )
-    .get(row.id)
-    ?.at(-1);
-  const trigger = last && document.triggers.find(({ event }) => event === last.type);
+  const triggers = triggersOf({ key: flow.key, document });
+  // what goes by the clock, or is handed over, is told to each flow for itself
+  const isFor = (trigger: Trigger, event: FactEvent) =>
+    trigger.event === event.type && (!event.type.startsWith('flow.') || matches(event, trigger.where));
+  const events = await loadEvents(
+    db,
+    [row.id],
+    triggers.map(({ event }) => event),
+  );
+  const last = events.get(row.id)?.findLast((event) => triggers.some((trigger) => isFor(trigger, event)));
+  const trigger = last && triggers.find((one) => isFor(one, last));
   const { now, zone } = await readStore(db);
   // the run is about the same cart or order as one that the trigger starts, so that the two are not both under way
   const key = (last && trigger && keyOf(trigger, last)) || `by hand ${new Date(now).toISOString()}`;

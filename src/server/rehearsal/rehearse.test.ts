@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { flowSchema } from '@/core/flows';
-import { letter } from '@/core/flows/testing/asking';
+import { flowSchema, type Step } from '@/core/flows';
+import { flowWith, letter } from '@/core/flows/testing/asking';
 import { query } from '@/data/db';
 import { cartLeftBehind } from '../../demo/flows';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
@@ -78,6 +78,19 @@ describe('a rehearsal', () => {
       ['big-cart', 'reminder'],
     ]);
     expect(await steps({ events: [other], document: { ...cartLeftBehind, entry } })).toEqual([[]]);
+  });
+
+  it('shows each message with what was on file as it went out, not in the end', async () => {
+    const set = (id: string, value: string): Step => ({ id, kind: 'update', name: id, changes: [{ do: 'set', name: 'word', value }] });
+    const said = letter('said') as Extract<Step, { kind: 'send' }>;
+    const message = { ...said.message, subject: 'The word is {{ person.word }}' };
+    const document = flowWith({
+      triggers: [{ id: 's', kind: 'event', event: 'cart.updated', key: 'cartId' }],
+      steps: [set('first', 'one'), { ...said, message }, { id: 'w', kind: 'wait', for: 'P1D' }, set('then', 'two')],
+    });
+    const [one] = (await rehearse(lab.db, 'cart-left-behind', { document, events: [added] })).people;
+    expect(one!.sends.map(({ subject }) => subject)).toEqual(['The word is one']);
+    expect(one!.known.attributes.word).toBe('two');
   });
 
   it('refuses what is no rehearsal, with the place, and comes to an end whatever the flow does', async () => {

@@ -281,9 +281,17 @@ function Figures({ report, error }: { report: FlowReport | undefined; error: Err
       </dl>
       <p className="border-t border-line px-3 py-1 text-xs text-soft">
         The last 30 days. Revenue by last click within 7 days, else last opened within 2 days.
-        {report.control.people > 0 &&
-          ` Control group: ${plural(report.control.people, 'person', 'people')}, ${sayCount(report.control.goalReached)} of them reached the goal (${sayShare(report.control.goalReached, report.control.people) ?? '–'}).`}
+        {report.control.people > 0 && <Control {...report.control} />}
       </p>
     </div>
   );
 }
+
+/** Who was drawn to get nothing, and how many of them reached the goal all the same. */
+const Control = ({ people, goalReached }: FlowReport['control']) => (
+  <>
+    {' '}
+    Control group: {plural(people, 'person', 'people')}, {sayCount(goalReached)} of them reached the goal (
+    {sayShare(goalReached, people) ?? '–'}).
+  </>
+);

@@ -255,7 +255,10 @@ function Rates() {
         isOpen={removed !== null}
         onClose={() => setRemoved(null)}
         title={`Remove the rates of ${removed?.currency ?? ''}?`}
-        about={`Of ${plural(removed?.days ?? 0, 'day', 'days')}. Orders in this currency are then left out of amounts; load the table again to bring them back.`}
+        about={
+          `Of ${plural(removed?.days ?? 0, 'day', 'days')}. Orders in this currency are then left out of amounts; ` +
+          'load the table again to bring them back.'
+        }
         act="Remove"
         isDanger
         onAct={async () => {
@@ -304,7 +307,10 @@ function Postcodes() {
         isOpen={removed !== null}
         onClose={() => setRemoved(null)}
         title={`Remove the postcodes of ${removed ? sayCountry(removed.country) : ''}?`}
-        about={`${plural(removed?.places ?? 0, 'postcode', 'postcodes')}. Where people with one of them live is then not known; load the table again to bring them back.`}
+        about={
+          `${plural(removed?.places ?? 0, 'postcode', 'postcodes')}. Where people with one of them live is then not known; ` +
+          'load the table again to bring them back.'
+        }
         act="Remove"
         isDanger
         onAct={async () => {

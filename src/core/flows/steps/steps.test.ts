@@ -13,7 +13,7 @@ import { advancePerson } from '../person';
 import { preflight } from '../preflight';
 import { armedRun, CALLED, effectName, type Run } from '../run';
 import { live } from '../testing/arrivals';
-import { letter } from '../testing/asking';
+import { flowWith, letter } from '../testing/asking';
 import { sayTrace } from '../trace';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
@@ -29,17 +29,7 @@ const event = (type: string, minute: number, properties: { readonly [name: strin
 });
 const told = (one: FactEvent) => ({ event: one, at: one.time });
 const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}): FlowDocument =>
-  flowSchema.parse({
-    schema: 'viatic.flow/1',
-    name: 'Of its steps',
-    triggers: [{ id: 'start', kind: 'event', event: 'app.started', key: 'round' }],
-    entry: null,
-    stay: null,
-    reentry: 'once-per-key',
-    goal: null,
-    steps,
-    ...more,
-  });
+  flowWith({ triggers: [{ id: 'start', kind: 'event', event: 'app.started', key: 'round' }], steps, ...more });
 const running = (document: FlowDocument, key = 'of-steps'): RunningFlow => ({ key, document, isOn: true, zone: ZONE });
 const lives = (steps: Step[], events: FactEvent[], options?: Parameters<typeof live>[3]) =>
   live(running(flowOf(steps)), events.map(told), START + 60 * DAY, options);
@@ -670,6 +660,21 @@ describe('who enters', () => {
       dueAt: START + HOUR,
     });
     expect(after.run).toMatchObject({ phase: 'ended', outcome: 'control', goalAt: START + HOUR });
+  });
+
+  it('the goal hands over under a name of its own, whatever steps are called', () => {
+    const goal = { event: 'order.placed', within: 'P7D', ends: false, handTo: 'second-order' };
+    const order = event('order.placed', 60, { orderId: 'o1' });
+    const record: Step = { id: 'goal', kind: 'record', name: 'Asked', event: 'app.asked', properties: [] };
+    const passed = advance(
+      running(flowOf([record], { goal })),
+      { ...inside('1', 'r1'), phase: 'inside', enteredAt: START, step: 'goal' },
+      factsOf('1', { reach: REACH, events: [order] }),
+      { now: order.time, dueAt: order.time },
+    );
+    const names = passed.effects.map((effect) => effectName('7', effect));
+    expect(names).toHaveLength(2);
+    expect(new Set(names).size).toBe(2);
   });
 
   it('who reaches the goal is handed over with what came with it', () => {

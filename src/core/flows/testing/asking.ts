@@ -1,4 +1,4 @@
-import { flowSchema, type Step } from '../document';
+import { flowSchema, type FlowDocument, type Step } from '../document';
 
 /** A step that sends a letter of one line, under its own name. */
 export const letter = (id: string): Step => ({
@@ -14,6 +14,20 @@ export const letter = (id: string): Step => ({
     blocks: [{ id: 'b1', kind: 'text', text: id }],
   },
 });
+
+/** A flow of these steps and otherwise as plain as can be, started by each order. */
+export const flowWith = (more: Partial<FlowDocument> | { readonly triggers: readonly object[] }): FlowDocument =>
+  flowSchema.parse({
+    schema: 'viatic.flow/1',
+    name: 'Of its steps',
+    triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
+    entry: null,
+    stay: null,
+    reentry: 'once-per-key',
+    goal: null,
+    steps: [letter('hello')],
+    ...more,
+  });
 
 /** A flow that draws lots, records an event, waits to be answered and goes by the answer. */
 export const drawsAndAsks = flowSchema.parse({

@@ -3,24 +3,13 @@ import { replayPerson, type ReplayFlow } from '../../replay';
 import { factsOf, type Value } from '../../rules';
 import { DAY } from '../../time';
 import { flowSchema } from '../document';
-import { letter } from '../testing/asking';
+import { flowWith } from '../testing/asking';
 import { nextOccasion, sayTrigger, triggerSchema, whoIsDue, type Trigger } from '.';
 
 const ZONE = 'Europe/Amsterdam';
 const NOW = Date.parse('2026-11-24T12:00:00Z');
 const REACH = { email: { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null } } as const;
-const flowOf = (trigger: object, more: object = {}) =>
-  flowSchema.parse({
-    schema: 'viatic.flow/1',
-    name: 'By the clock',
-    triggers: [{ id: 'clock', ...trigger }],
-    entry: null,
-    stay: null,
-    reentry: 'once-per-key',
-    goal: null,
-    steps: [letter('hello')],
-    ...more,
-  });
+const flowOf = (trigger: object, more: object = {}) => flowWith({ triggers: [{ id: 'clock', ...trigger }], ...more });
 const sentAt = (trigger: object, attributes: { [name: string]: Value } = {}, days = 60, more: object = {}): string[] => {
   const flow: ReplayFlow = { key: 'clock', document: flowOf(trigger, more), isOn: true, zone: ZONE, from: NOW };
   const { personId: _, events: __, ...known } = factsOf('1', { attributes: { email: 'a@example.com', ...attributes }, reach: REACH });
