@@ -1,3 +1,4 @@
+import AxeBuilder from '@axe-core/playwright';
 import { expect, type APIRequestContext, type Page } from '@playwright/test';
 
 export const base = () => process.env.VIATIC_E2E_URL!;
@@ -27,3 +28,29 @@ export async function signIn(page: Page): Promise<void> {
 export const minor = (text: string): number => Number(text.replace(/[^\d-]/g, ''));
 let n = 0;
 export const someone = (name: string): string => `${name}.${Date.now()}.${++n}@example.com`;
+
+const LEVELS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
+
+/**
+ * Expects no violation of WCAG 2.2 AA that axe can find, of the page or of a part of it. Frames are left out: in that of a
+ * message scripts are forbidden, axe's too.
+ */
+export async function expectAccessible(page: Page, { part, rules }: { part?: string; rules?: string[] } = {}): Promise<void> {
+  let axe = new AxeBuilder({ page }).setLegacyMode(true).exclude('iframe');
+  if (part) axe = axe.include(part);
+  const { violations } = await (rules ? axe.withRules(rules) : axe.withTags(LEVELS)).analyze();
+  const where = (nodes: readonly { target: readonly unknown[] }[]) => nodes.map((node) => node.target.join(' ')).slice(0, 3);
+  expect(violations.map((v) => `${new URL(page.url()).pathname} ${v.id}: ${where(v.nodes).join(', ')}`)).toEqual([]);
+}
+
+/** The same of pages in both themes, whose difference is their colours alone. */
+export async function expectPagesAccessible(page: Page, paths: readonly string[]): Promise<void> {
+  for (const path of paths) {
+    await page.goto(base() + path);
+    await page.getByRole('main').waitFor();
+    await page.waitForTimeout(500);
+    await expectAccessible(page);
+    await page.getByRole('button', { name: /^Switch to the (light|dark) theme$/ }).click();
+    await expectAccessible(page, { rules: ['color-contrast'] });
+  }
+}

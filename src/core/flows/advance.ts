@@ -215,16 +215,16 @@ class Passage {
     if (fresh.state !== 'off') this.begins = { trigger: about.trigger, key: about.key, at: fresh.until };
   }
 
-  /** Notes the goal when it has been met; answers whether that ends the run. */
-  private meetGoal(): boolean {
+  /** Notes the goal when it has been met; answers whether that ends the run, and when time alone could meet it. */
+  private meetGoal(): { ends: boolean; until: Instant | null } {
     const { goal } = this.flow.document;
-    if (!goal || this.run.goalAt !== null) return false;
-    const met = goalOf(this.flow.document, this.run, this.facts, this.now, this.flow.zone);
-    if (!met) return false;
+    if (!goal || this.run.goalAt !== null) return { ends: false, until: null };
+    const { met, until } = goalOf(this.flow, this.run, this.facts, this.now);
+    if (!met) return { ends: false, until };
     this.run = { ...this.run, goalAt: met.time };
     this.note('goal', this.run.step);
     if (goal.handTo && this.run.outcome !== 'control') this.handOver(goal.handTo, met.properties);
-    return goal.ends;
+    return { ends: goal.ends, until: null };
   }
 
   /** Hands the person over with what came with the goal. */
@@ -257,12 +257,14 @@ class Passage {
     for (;;) {
       const undone = this.undo();
       if (undone) return undone;
-      if (this.meetGoal()) return this.end('goal');
+      const goal = this.meetGoal();
+      if (goal.ends) return this.end('goal');
       if (document.window?.leave && outsideOf(document, this.now, this.flow.zone) === 'after') {
         this.note('left', this.run.step, { saw: { window: 'after' } });
         return this.end('left');
       }
       let stayUntil: Instant | null = document.window?.leave && document.window.to ? endOfDate(document.window.to, this.flow.zone) : null;
+      stayUntil = sooner(stayUntil, goal.until);
       if (stay) {
         const answer = verdict(stay, this.facts, this.view());
         if (!answer.holds) {
@@ -352,10 +354,12 @@ class Passage {
   /** The steps are done; the goal can still be reached until its window closes. */
   private watch(): Wake {
     const { goal } = this.flow.document;
-    if (!goal || this.meetGoal() || this.run.goalAt !== null) return this.end('completed');
+    if (!goal) return this.end('completed');
+    const { ends, until } = this.meetGoal();
+    if (ends || this.run.goalAt !== null) return this.end('completed');
     const deadline = addDuration(this.run.enteredAt!, goal.within, this.flow.zone);
     if (deadline <= this.now) return this.end('completed');
-    return { at: deadline, on: this.plan.wakesWatching };
+    return { at: sooner(deadline, until), on: this.plan.wakesWatching };
   }
 }
 

@@ -1,6 +1,5 @@
-import { sayDuration } from '../time';
 import { sayDay, sayRule } from '../rules';
-import { eachStep, wordingOf, type Arm, type FlowDocument, type Step } from './document';
+import { eachStep, sayGoal, wordingOf, type Arm, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep, sayStep } from './steps';
 import { sayReentry } from './begin';
 import { PLAIN_PRIORITY } from './person';
@@ -55,8 +54,7 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
     add('trigger', after.control ? `Control group: ${after.control} % get nothing` : 'Control group: none');
   if (before.priority !== after.priority)
     add('trigger', `Priority: ${after.priority ?? PLAIN_PRIORITY} (was ${before.priority ?? PLAIN_PRIORITY})`);
-  if (!same(before.goal, after.goal))
-    add('trigger', after.goal ? `Goal: ${after.goal.event} within ${sayDuration(after.goal.within)}` : 'Goal: none');
+  if (!same(before.goal, after.goal)) add('trigger', after.goal ? `Goal: ${sayGoal(after.goal)}` : 'Goal: none');
 
   const old = index(before);
   const now = index(after);

@@ -1,5 +1,15 @@
 import { z } from 'zod';
-import { eventTypeSchema, propertyTestsSchema, ruleSchema, type PropertyTest, type Rule, type Wording } from '../rules';
+import {
+  eventTypeSchema,
+  propertyTestsSchema,
+  ruleSchema,
+  sayEventOf,
+  sayRule,
+  type PropertyTest,
+  type Rule,
+  type Wording,
+} from '../rules';
+import { sayDuration } from '../time';
 import { flowKey, name, positiveDuration, stepId } from './parts';
 import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { branchSchema } from './steps/branch';
@@ -49,21 +59,26 @@ const stepSchema: z.ZodType<Step> = z.lazy(() =>
 
 const day = z.iso.date('is not a day such as 2026-12-24');
 
-const goalSchema = z.strictObject({
-  event: eventTypeSchema,
-  where: propertyTestsSchema.optional(),
+const goalWays = {
   within: positiveDuration,
   /** whether reaching the goal ends the run */
   ends: z.boolean(),
   /** the key of a flow that people are handed over to who reach it */
   handTo: flowKey.optional(),
-});
+};
+/** What a flow is for: something that people do, or a rule that comes to hold, within a window from entry. */
+const goalSchema = z.union([
+  z.strictObject({ event: eventTypeSchema, where: propertyTestsSchema.optional(), ...goalWays }),
+  z.strictObject({ rule: ruleSchema, ...goalWays }),
+]);
 export type Goal = z.infer<typeof goalSchema>;
 
 /** How often the same person may start: once per trigger key (cart, order), once ever, every time, or again after a while. */
 const reentrySchema = z.union([z.enum(['once-per-key', 'once', 'always']), z.strictObject({ after: positiveDuration })]);
 export type Reentry = z.infer<typeof reentrySchema>;
 
+/** How many triggers start one flow at most. */
+export const MOST_TRIGGERS = 10;
 const MOST_STEPS = 500;
 const DEEPEST = 8;
 
@@ -71,7 +86,7 @@ const looseDocument = z.strictObject({
   schema: z.literal('viatic.flow/1'),
   name,
   /** any of them starts the flow */
-  triggers: z.array(triggerSchema).min(1, 'needs at least one trigger').max(10),
+  triggers: z.array(triggerSchema).min(1, 'needs at least one trigger').max(MOST_TRIGGERS),
   entry: ruleSchema.nullable(),
   stay: ruleSchema.nullable(),
   reentry: reentrySchema,
@@ -169,6 +184,10 @@ export function stepsOf(flow: FlowDocument): Step[] {
   eachStep(flow.steps, (step) => all.push(step));
   return all;
 }
+
+/** A goal in words: "placed an order within 7 days of entering". */
+export const sayGoal = (goal: Goal, wording: Wording = {}): string =>
+  `${'rule' in goal ? sayRule(goal.rule, wording) : sayEventOf(goal, wording.currency)} within ${sayDuration(goal.within)} of entering`;
 
 /** The words for saying a flow's rules: what its triggers are about, where all are about the same, and the store's currency. */
 export function wordingOf(flow: Pick<FlowDocument, 'triggers'>, currency: string): Wording {

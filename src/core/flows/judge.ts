@@ -1,7 +1,6 @@
 import { eventsOf, matches, see, verdict, type FactEvent, type Facts, type Seen, type Viewpoint } from '../rules';
 import { addDuration, type Instant } from '../time';
 import type { RunningFlow } from './advance';
-import type { FlowDocument } from './document';
 import { CALLED, type About, type Run, type TriggerOff } from './run';
 import { kindOfTrigger, triggerOf, type TriggerState } from './triggers';
 
@@ -24,19 +23,30 @@ export function undoneBecause(flow: Judged, run: Run, facts: Pick<Facts, 'events
   return run.effects ? null : { why: 'goes-on', until: state.until };
 }
 
-/** The event that fulfils the goal of a run, or null while none has. */
-export function goalOf(document: FlowDocument, run: Run, facts: Pick<Facts, 'events'>, now: Instant, zone: string): FactEvent | null {
-  const { goal } = document;
+/** Whether the goal of a run is met: by what and when, or when time alone could meet it. */
+export interface GoalState {
+  readonly met: Pick<FactEvent, 'time' | 'properties'> | null;
+  readonly until: Instant | null;
+}
+const NOT_MET: GoalState = { met: null, until: null };
+
+/** Whether the goal of a run is met by a moment: by an event, or by its rule, which is then met at that moment. */
+export function goalOf(flow: Pick<RunningFlow, 'document' | 'zone' | 'world'>, run: Run, facts: Facts, now: Instant): GoalState {
+  const { goal } = flow.document;
   const { enteredAt, about } = run;
-  if (!goal || enteredAt === null) return null;
-  const deadline = addDuration(enteredAt, goal.within, zone);
+  if (!goal || enteredAt === null) return NOT_MET;
+  const deadline = addDuration(enteredAt, goal.within, flow.zone);
+  if ('rule' in goal) {
+    if (now >= deadline) return NOT_MET;
+    const { holds, until } = verdict(goal.rule, facts, viewOf(run, now, flow));
+    return holds ? { met: { time: now, properties: about.data }, until: null } : { met: null, until };
+  }
   // what started the run does not fulfil it: the order that begins a first-order flow is not its goal
-  return (
-    eventsOf(facts, goal.event).find(
-      (event) =>
-        event.id !== about.eventId && event.time >= enteredAt && event.time <= now && event.time < deadline && matches(event, goal.where),
-    ) ?? null
+  const met = eventsOf(facts, goal.event).find(
+    (event) =>
+      event.id !== about.eventId && event.time >= enteredAt && event.time <= now && event.time < deadline && matches(event, goal.where),
   );
+  return met ? { met, until: null } : NOT_MET;
 }
 
 /** What a run that is inside is looked at from. */
@@ -62,10 +72,10 @@ export function overBecause(
   facts: Facts,
   now: Instant,
 ): Over | null {
-  const { document, zone } = flow;
+  const { document } = flow;
   const off = undoneBecause(flow, run, facts);
   if (off) return { why: 'undone', off };
-  if (document.goal?.ends && (run.goalAt !== null || goalOf(document, run, facts, now, zone))) return { why: 'goal' };
+  if (document.goal?.ends && (run.goalAt !== null || goalOf(flow, run, facts, now).met)) return { why: 'goal' };
   const view = viewOf(run, now, flow);
   return document.stay && !verdict(document.stay, facts, view).holds ? { why: 'stay', seen: see(document.stay, facts, view) } : null;
 }

@@ -1,7 +1,7 @@
-import { approximateMs, DAY, HOUR, MINUTE, WEEK } from '../time';
+import { DAY, HOUR, MINUTE, WEEK } from '../time';
 import type { FlowDocument, Step } from './document';
 import { armsOf, kindOfStep } from './steps';
-import { kindOfTrigger } from './triggers';
+import { leadOf } from './plan';
 
 /** A step placed on the line map: its lane (0 is the top), and its moment in milliseconds after entry. */
 export interface Stop {
@@ -127,7 +127,7 @@ export function layout(flow: FlowDocument): LineMap {
   };
 
   let start: Arrival = { from: '', lane: 0, at: 0, least: 0, most: 0, rank: 0, wait: null, armId: null };
-  const lead = Math.max(...flow.triggers.map((trigger) => approximateMs(kindOfTrigger(trigger).lead(trigger) ?? 'PT0S')));
+  const lead = leadOf(flow);
   if (lead > 0) {
     start = place('trigger', 'trigger', { ...start, at: -lead, least: -lead, most: -lead }, null);
     start = { ...start, at: 0, least: 0, most: 0, rank: 0, wait: 'trigger' };

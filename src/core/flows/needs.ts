@@ -12,6 +12,7 @@ import { isTimed, kindOfTrigger, triggerOf, whoIsDue } from './triggers';
 interface Needs {
   readonly entry: readonly Need[];
   readonly inside: readonly Need[];
+  readonly goal: readonly Need[];
   /** by which is told whose time has come */
   readonly due: readonly Need[];
 }
@@ -27,6 +28,7 @@ export function needsOf(document: FlowDocument): Needs {
       (known = {
         entry: dependsOn([document.entry]),
         inside: [...dependsOn(rules.filter((rule) => rule !== document.entry)), ...own],
+        goal: document.goal && 'rule' in document.goal ? dependsOn([document.goal.rule]) : [],
         due: dependsOn(document.triggers.filter(isTimed).map(whoIsDue)),
       }),
     );
@@ -53,7 +55,7 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'li
       for (const moment of new Set([enteredAt, now])) asks.push(...kind.asks(trigger, run.about.key, moment));
   }
   if (run.phase === 'armed') of(needsOf(document).entry, at);
-  if (run.phase !== 'watching') of(needsOf(document).inside, now);
+  of(run.phase === 'watching' ? needsOf(document).goal : needsOf(document).inside, now);
   // what anybody has been sent counts for what they may still get
   if (flow.limits && planOf(document).sendsMarketing && run.phase !== 'watching')
     for (const { channel, from, most } of sentNeeded(flow.limits, now, zone)) {
@@ -84,7 +86,7 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'li
       }),
     );
   const { goal } = document;
-  if (goal && run.goalAt === null) {
+  if (goal && 'event' in goal && run.goalAt === null) {
     const where = goal.where ?? [];
     // the first that counts, beside the one that may have started the run
     asks.push(

@@ -1,4 +1,5 @@
 import { partsOf, wakesOn, type Need, type Rule } from '../rules';
+import { approximateMs } from '../time';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep } from './steps';
 import { kindOfTrigger } from './triggers';
@@ -51,13 +52,13 @@ function prepare(document: FlowDocument): Plan {
   };
   link(document.steps, null);
 
-  const rules: (Rule | null)[] = [document.entry, document.stay];
-  eachStep(document.steps, (step) => rules.push(...(kindOfStep(step).rules?.(step) ?? [])));
   const { triggers, goal } = document;
+  const rules: (Rule | null)[] = [document.entry, document.stay, goal && 'rule' in goal ? goal.rule : null];
+  eachStep(document.steps, (step) => rules.push(...(kindOfStep(step).rules?.(step) ?? [])));
   const ends = [...new Set(triggers.flatMap((trigger) => kindOfTrigger(trigger).endsOn(trigger)))].sort();
   // what has begun may turn out, by an event that is told late, to have gone on for longer
   const longer = triggers.flatMap((trigger) => (kindOfTrigger(trigger).lead(trigger) === null ? [] : [trigger.event]));
-  const goalEvents = goal ? [goal.event] : [];
+  const goalSignals = goal ? ('rule' in goal ? wakesOn([goal.rule]) : [goal.event]) : [];
   return {
     document,
     first: document.steps[0]?.id ?? null,
@@ -66,13 +67,18 @@ function prepare(document: FlowDocument): Plan {
     rules: rules.filter((rule) => rule !== null),
     sendsMarketing: [...steps.values()].some((step) => step.kind === 'send' && step.message.kind === 'marketing'),
     wakesArmed: ends,
-    wakesInside: [...new Set([...wakesOn([document.stay]), ...goalEvents, ...ends, ...longer])].sort(),
+    wakesInside: [...new Set([...wakesOn([document.stay]), ...goalSignals, ...ends, ...longer])].sort(),
     needs: [...steps.values()].flatMap((step) => kindOfStep(step).needs?.(step) ?? []),
     looksAtAbout:
       rules.some((rule) => rule !== null && looksAtTrigger(rule)) ||
       [...steps.values()].some((step) => kindOfStep(step).looksAtStart?.(step) ?? false),
-    wakesWatching: goalEvents,
+    wakesWatching: goalSignals,
   };
+}
+
+/** How long before somebody enters a flow's triggers begin at most, about, in milliseconds. */
+export function leadOf({ triggers }: Pick<FlowDocument, 'triggers'>): number {
+  return Math.max(0, ...triggers.map((trigger) => approximateMs(kindOfTrigger(trigger).lead(trigger) ?? 'PT0S')));
 }
 
 function looksAtTrigger(rule: Rule): boolean {

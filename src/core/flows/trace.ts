@@ -1,9 +1,8 @@
 import { explain, sayEvent, sayName, sayRule, type Because } from '../rules';
-import { sayDuration } from '../time';
 import { sayLimited } from '../limits';
 import { sayObstacle } from '../messages';
 import { sayAgain } from './begin';
-import { wordingOf, type FlowDocument } from './document';
+import { sayGoal, wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
 import { armsOf, sayStep, sayLimit, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
@@ -110,9 +109,7 @@ export function sayTrace(
       return { says: `Drawn for the control group: gets nothing (${document.control ?? 0} % do)` };
     case 'goal':
       return {
-        says: document.goal
-          ? `Goal reached: ${sayEvent(document.goal.event)} within ${sayDuration(document.goal.within)} of entering`
-          : 'Goal reached',
+        says: document.goal ? `Goal reached: ${sayGoal(document.goal, wordingOf(document, currency))}` : 'Goal reached',
       };
     case 'left':
       if (saw.window) return { says: 'Left: the last day of the flow is over' };

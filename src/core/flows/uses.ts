@@ -15,6 +15,7 @@ export function rulesOf(document: FlowDocument): { where: string; stepId: string
   const rules: { where: string; stepId: string | null; rule: Rule }[] = [];
   if (document.entry) rules.push({ where: 'entry rule', stepId: null, rule: document.entry });
   if (document.stay) rules.push({ where: 'stay rule', stepId: null, rule: document.stay });
+  if (document.goal && 'rule' in document.goal) rules.push({ where: 'goal', stepId: null, rule: document.goal.rule });
   for (const trigger of document.triggers)
     if (isTimed(trigger)) {
       const who = whoIsDue(trigger);
@@ -40,7 +41,7 @@ export function eventUses(document: FlowDocument): EventUse[] {
   const uses: EventUse[] = triggers.map((trigger) => ({ type: trigger.event, where: 'trigger', asks: trigger.where ?? [] }));
   for (const trigger of triggers)
     for (const type of kindOfTrigger(trigger).endsOn(trigger)) uses.push({ type, where: 'end of the silence', asks: [] });
-  if (goal) uses.push({ type: goal.event, where: 'goal', asks: goal.where ?? [] });
+  if (goal && 'event' in goal) uses.push({ type: goal.event, where: 'goal', asks: goal.where ?? [] });
   for (const { where, rule } of rulesOf(document)) {
     for (const test of testsOf(rule)) {
       // all that it looks at, what came after and between too

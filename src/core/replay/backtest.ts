@@ -1,6 +1,6 @@
 import { armsOf, drawnShare, lotOf, planOf, sayStep, sayTrace } from '../flows';
 import type { FactEvent } from '../rules';
-import { HOUR, localDate, MINUTE, SECOND } from '../time';
+import { HOUR, localDate, MINUTE, SECOND, type Instant } from '../time';
 import type { Answered, Replayed, ReplayedSend, ReplayFlow } from './replay';
 
 /** What people are assumed to do with messages, in per cent of those they get, and what an order is worth. */
@@ -70,7 +70,10 @@ export function answersAsAssumed(assume: Assumed, currency: string, nextId: () =
   };
 }
 
-/** Counts that add up one by one, so that no more is held than they are. */
+/**
+ * Counts that add up one by one, so that no more is held than they are. Who entered before `from` is not counted, with all
+ * that became of them.
+ */
 export class BacktestTally {
   private entered = 0;
   private control = 0;
@@ -80,6 +83,7 @@ export class BacktestTally {
   constructor(
     private readonly flow: ReplayFlow,
     private readonly currency: string,
+    private readonly from: Instant,
   ) {}
 
   private tally(...name: readonly string[]): void {
@@ -89,7 +93,13 @@ export class BacktestTally {
 
   add({ runs, sends }: Replayed): void {
     const { document } = this.flow;
+    const before = new Set<string>();
     for (const { run, trace } of runs) {
+      const decidedAt = run.enteredAt ?? trace.at(-1)?.at ?? this.from;
+      if (decidedAt < this.from) {
+        before.add(run.id);
+        continue;
+      }
       const isControl = run.outcome === 'control';
       if (isControl) this.control += 1;
       else if (run.enteredAt !== null) this.entered += 1;
@@ -104,8 +114,8 @@ export class BacktestTally {
           this.tally(entry.kind, entry.stepId ?? '', says().replace(/^[^:]*: /, ''));
       }
     }
-    for (const { at, effect } of sends)
-      if (effect.kind === 'send') this.tally('send', localDate(at, this.flow.zone), effect.channel, effect.stepId);
+    for (const { at, effect, run } of sends)
+      if (!before.has(run.id)) this.tally('send', localDate(at, this.flow.zone), effect.channel, effect.stepId);
   }
 
   view(people: number): BacktestCounts {

@@ -4,11 +4,16 @@ import { MESSAGE_SENT } from '../limits';
 import {
   advance,
   armedRun,
+  attributesHeard,
   beginsOn,
   canNeverStart,
+  changeTold,
   isPerPerson,
   eventUses,
   FLOW_DUE,
+  ATTRIBUTE_CHANGED,
+  flowBehind,
+  hopsOf,
   isTimed,
   nextOccasion,
   occasionName,
@@ -34,8 +39,8 @@ export interface ReplayFlow extends RunningFlow {
 export interface ReplayPerson {
   readonly id: string;
   readonly known: KnownFacts;
-  /** ascending */
-  readonly changes: readonly FactChange[];
+  /** ascending, with what brought them about where that is known */
+  readonly changes: readonly (FactChange & { readonly cause?: string })[];
 }
 
 export interface ReplayedSend {
@@ -136,6 +141,7 @@ export function replayPerson(
   const due = new Heap<{ at: Instant; rank: number; order: number; entry: ReplayedRun }>(
     (a, b) => a.at < b.at || (a.at === b.at && (a.rank < b.rank || (a.rank === b.rank && a.order < b.order))),
   );
+  const heard = attributesHeard(flows.map(({ document }) => document));
   let known = person.known;
   let facts: Facts = { personId: person.id, ...known, events: past };
   let head = 0;
@@ -199,6 +205,9 @@ export function replayPerson(
     for (const change of changed) {
       changes.push(change);
       known = withChange(known, change);
+      if (change.kind !== 'attribute' || !heard.has(change.name)) continue;
+      const told = changeTold(change, { flow: entry.flowKey, hops: hopsOf(entry.run.about.data) });
+      if (told) answers.push({ id: nextId(), time: now, ...told });
     }
     if (changed.length) facts = { personId: person.id, ...known, events: past };
     for (const effect of result.effects) {
@@ -228,11 +237,15 @@ export function replayPerson(
       if (entry.wakeAt === null || entry.wakeAt > now) wakeAt(entry, now, isEvent ? 0 : (wakings += 1));
     }
   };
-  const learn = (change: FactChange): void => {
+  const learn = (change: FactChange & { readonly cause?: string }): void => {
     changes.push(change);
     known = withChange(known, change);
     facts = { personId: person.id, ...known, events: past };
     hear(signalsOf(change), change.at, false);
+    if (change.kind !== 'attribute' || !heard.has(change.name)) return;
+    const flow = change.cause === undefined ? undefined : flowBehind(change.cause);
+    const told = changeTold(change, flow === undefined ? undefined : { flow, hops: 1 });
+    if (told) answers.push({ id: nextId(), time: change.at, ...told });
   };
   // occasions of triggers that go by the clock: each is looked at for this person when it is there
   const occasions = new Heap<Occasion>((a, b) => a.at < b.at);
@@ -317,5 +330,6 @@ export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document' | 'limit
     ...eventUses(document).map(({ type }) => type),
     ...(limits && planOf(document).sendsMarketing ? [MESSAGE_SENT] : []),
   ]);
-  return [...new Set(types)].sort();
+  // what is told of changes is told anew
+  return [...new Set(types)].filter((type) => type !== ATTRIBUTE_CHANGED).sort();
 }

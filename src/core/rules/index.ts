@@ -37,6 +37,6 @@ export * from './look';
 export * from './evaluate';
 export * from './sentence';
 export * from './suggest';
-export { sayDay, sayDone, sayEvent, sayName, sayTriggerProperty, sayValue } from './wording';
+export { sayComparison, sayDay, sayDone, sayEvent, sayName, sayEventOf, sayTriggerProperty, sayValue } from './wording';
 export * from './needs';
 export * from './changes';

@@ -40,6 +40,7 @@ const DID: { readonly [type: string]: string } = {
   'list.left': 'left a list',
   'segment.joined': 'joined a segment',
   'segment.left': 'left a segment',
+  'attribute.changed': 'changed on file',
   'flow.called': 'was put into a flow by hand',
   'flow.handed': 'was handed over by another flow',
   'flow.due': 'was due for a flow',

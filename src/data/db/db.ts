@@ -12,6 +12,7 @@ import * as said from './migrations/009_said';
 import * as limits from './migrations/010_limits';
 import * as occasions from './migrations/011_occasions';
 import * as moved from './migrations/012_moved';
+import * as heard from './migrations/013_heard';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -44,6 +45,7 @@ const migrations: Record<string, Knex.Migration> = {
   '010_limits': limits,
   '011_occasions': occasions,
   '012_moved': moved,
+  '013_heard': heard,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

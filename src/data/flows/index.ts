@@ -13,6 +13,7 @@ export {
   setFlowState,
   wakeInside,
 } from './flows';
+export { setHeard, takeChanges } from './heard';
 export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
 export { recordedPeople } from './replay';
 export { armCounts, creditByStep, creditedOrders, doneBy, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';

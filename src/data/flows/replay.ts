@@ -54,7 +54,7 @@ export async function* recordedPeople(
       const { personId: _, events: __, ...present } = { ...now, places };
       const own = changes.get(id) ?? [];
       const known = own.reduceRight<KnownFacts>(withoutChange, present);
-      const others = own.flatMap(({ cause, ...change }) => (causes.has(cause) ? [] : [change]));
+      const others = own.filter(({ cause }) => !causes.has(cause));
       yield { person: { id, known, changes: others }, events: events.get(id) ?? [] };
     }
   }

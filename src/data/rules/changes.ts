@@ -7,8 +7,11 @@ import { query, type Sql } from '../db';
  * writes down each change of what is known of people, and wakes the runs that wait for it (migrations/005_ground.ts);
  * without a cause they come from events.
  */
-export async function nameCause(sql: Sql, cause: string): Promise<void> {
-  await query(sql, `select set_config('viatic.cause', :cause, true)`, { cause: cause.slice(0, 200) });
+export async function nameCause(sql: Sql, cause: string, hops: number | null = null): Promise<void> {
+  await query(sql, `select set_config('viatic.cause', :cause, true), set_config('viatic.hops', :hops, true)`, {
+    cause: cause.slice(0, 200),
+    hops: String(hops ?? ''),
+  });
 }
 
 /** Does work of this transaction of which nothing is to be written down: what moves or goes with somebody is no change of theirs. */

@@ -14,6 +14,8 @@ export interface FlowChange {
   /** the key of the flow */
   readonly flow: string;
   readonly change: FactChange;
+  /** how many flows have led to it */
+  readonly hops: number;
 }
 
 /**
@@ -29,11 +31,15 @@ export async function storeChanges(trx: Sql, changes: readonly FlowChange[], now
     last.delete(id);
     last.set(id, one);
   }
-  const byFlow = new Map<string, FlowChange[]>();
-  for (const one of last.values()) byFlow.set(one.flow, [...(byFlow.get(one.flow) ?? []), one]);
-  for (const [flow, own] of byFlow) {
+  const byCause = new Map<string, FlowChange[]>();
+  for (const one of last.values()) {
+    const id = `${one.hops} ${one.flow}`;
+    byCause.set(id, [...(byCause.get(id) ?? []), one]);
+  }
+  for (const own of byCause.values()) {
+    const { flow, hops } = own[0]!;
     const cause = `${UPDATED_BY}${flow}`;
-    await nameCause(trx, cause);
+    await nameCause(trx, cause, hops);
     await storeAttributes(trx, own, now);
     for (const [kind, name, isOn, personIds] of memberships(own)) {
       if (kind === 'tag') await (isOn ? addTag(trx, personIds, name, cause, new Date(now)) : removeTag(trx, personIds, name));

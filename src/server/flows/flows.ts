@@ -13,6 +13,7 @@ import {
   readVersion,
   saveDraft,
   setFlowState,
+  setHeard,
   setOccasions,
   wakeInside,
 } from '@/data/flows';
@@ -137,6 +138,7 @@ export async function publishFlow(
     }
     const version = await publishDraft(trx, flow, by, store.now);
     await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
+    await setHeard(trx, flow.id, flow.draft);
     const moved = inside === 'move' ? await moveRuns(trx, flow.id, version, await movesTo(trx, flow.id, flow.draft), store.now) : 0;
     if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
     await recordAct(trx, store.now, by, 'flow.published', { key, version, ...(moved && { moved }) });

@@ -2,6 +2,7 @@ import {
   advancePerson,
   asksOf,
   effectName,
+  hopsOf,
   isPerPerson,
   factsNeeded,
   planOf,
@@ -35,6 +36,7 @@ import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
 import { comeRound } from './occasions';
+import { tellChanges } from './heard';
 import { storeChanges, type FlowChange } from './changes';
 import { lookAtPeople } from '../segments';
 
@@ -173,7 +175,13 @@ function gather(
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
     if (effect.kind === 'send') into.sends.push({ run: result.run, flowId, version, effect, at: now });
-    else if (effect.kind === 'change') into.updates.push({ personId: due.run.personId, flow: flow.key, change: effect.change });
+    else if (effect.kind === 'change')
+      into.updates.push({
+        personId: due.run.personId,
+        flow: flow.key,
+        change: effect.change,
+        hops: hopsOf(result.run.about.data),
+      });
     else {
       const { type, properties } = effect;
       into.events.push({ personId: due.run.personId, type, properties, eventId: effectName(due.run.id, effect), at: now });
@@ -200,7 +208,7 @@ function gather(
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    const count = (await lookAtPeople(db)) + Number(await comeRound(db)) + (await tick(db));
+    const count = (await lookAtPeople(db)) + (await tellChanges(db)) + Number(await comeRound(db)) + (await tick(db));
     if (!count) return moved;
     moved += count;
   }

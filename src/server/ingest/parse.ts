@@ -139,7 +139,7 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
   const { person, ...properties } = data.data as { person?: z.infer<typeof personSchema> | null } & Record<string, Value>;
   const { consent, device, ...said } = person ?? {};
   // what we tell ourselves would otherwise be anybody's word
-  if (/^(message|flow|segment)\./.test(type))
+  if (/^(attribute|message|flow|segment)\./.test(type))
     return {
       problems: [
         { field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' },

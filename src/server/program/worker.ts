@@ -8,11 +8,17 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
-import { BATCH, comeRound, tick } from '../flows';
+import { BATCH, comeRound, tellChanges, tick } from '../flows';
 import { lookAtPeople } from '../segments';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
+/** Who is in which segment, whose time has come, what has changed: it is known before runs move, which look at it. */
+const BEFORE_RUNS: readonly (readonly [string, (db: Db) => Promise<number>])[] = [
+  ['looking', lookAtPeople],
+  ['occasion', async (db) => ((await comeRound(db)) ? BATCH : 0)],
+  ['changes', tellChanges],
+];
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;
 const SHORTEST_PAUSE_MS = 250;
@@ -144,18 +150,18 @@ async function main(): Promise<void> {
     while (!isStopping) {
       let moved = 0;
       try {
-        // who is in which segment first: what their runs look at
-        const looked = await lookAtPeople(loopDb).catch((error: unknown) => {
-          if (isOutage(error)) throw error;
-          log.error({ looking: (error as Error).message });
-          return 0;
-        });
-        const isTold = await comeRound(loopDb).catch((error: unknown) => {
-          if (isOutage(error)) throw error;
-          log.error({ occasion: (error as Error).message });
-          return false;
-        });
-        moved = Math.max(looked, await tick(loopDb), isTold ? BATCH : 0);
+        // what is to be looked at and told before runs move: one that fails keeps no other from its turn
+        let before = 0;
+        for (const [name, work] of BEFORE_RUNS)
+          before = Math.max(
+            before,
+            await work(loopDb).catch((error: unknown) => {
+              if (isOutage(error)) throw error;
+              log.error({ [name]: (error as Error).message });
+              return 0;
+            }),
+          );
+        moved = Math.max(before, await tick(loopDb));
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });

@@ -74,6 +74,20 @@ describe('a backtest', () => {
     expect(result.arms.map(({ arm, people }) => ({ arm, people })).sort((a, b) => a.arm.localeCompare(b.arm))).toEqual(arms);
   });
 
+  it('counts who entered after its beginning, by a silence that had begun before it', async () => {
+    const [cuts] = await query<{ began: Date; entered: Date }>(
+      lab.db,
+      `select (select min(time) from events where type = 'cart.updated') as began, (select min(entered_at) from runs) as entered`,
+    );
+    const between = new Date((cuts!.began.getTime() + cuts!.entered.getTime()) / 2).toISOString();
+    const inTheMiddle = await backtest({ from: between });
+    expect(inTheMiddle.entered).toBe(3);
+    expect(inTheMiddle.entered).toBe(inTheMiddle.compared!.entered);
+    expect(inTheMiddle.sends.reduce((sum, { count }) => sum + count, 0)).toBe(inTheMiddle.compared!.sends);
+    const later = await backtest({ from: new Date(cuts!.entered.getTime() + 60_000).toISOString() });
+    expect(later).toMatchObject({ entered: 0, compared: { entered: 0, sends: 0 }, sends: [], notEntered: [] });
+  });
+
   it('of another document shows what would have been, and stores nothing but its counts', async () => {
     const before = await query(lab.db, 'select (select count(*)::int from events) as events, (select count(*)::int from runs) as runs');
     const longer = changeStep(cartLeftBehind, 'a-day', (step) => ({ ...step, for: 'P20D' }) as Step);

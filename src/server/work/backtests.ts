@@ -1,8 +1,8 @@
 import { z } from 'zod';
 import type { BacktestView } from '@/core/api';
-import { flowSchema, type FlowDocument } from '@/core/flows';
+import { flowSchema, leadOf, type FlowDocument } from '@/core/flows';
 import { answersAsAssumed, BacktestTally, idsAboveAll, replayPerson, type Assumed, type ReplayFlow } from '@/core/replay';
-import { DAY, type Instant } from '@/core/time';
+import { DAY, HOUR, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { doneBy, findFlow, recordedPeople } from '@/data/flows';
 import { countPeople } from '@/data/people';
@@ -64,13 +64,15 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   const { key, from, to, assume, ...rest } = work.detail as unknown as Detail;
   const document = flowSchema.parse(rest.document);
   const store = await readStore(db);
-  const flow: ReplayFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits, from };
-  const tally = new BacktestTally(flow, store.currency);
+  // what had begun by then, and came about after, enters too; months and clock changes make a lead longer
+  const starts = from - 1.1 * leadOf(document) - HOUR;
+  const flow: ReplayFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits, from: starts };
+  const tally = new BacktestTally(flow, store.currency, from);
   let done = 0;
   const nextId = idsAboveAll();
   const react = assume ? answersAsAssumed(assume, store.currency, nextId) : undefined;
   await report({ done, total: await countPeople(db, { words: null, rule: null, insideFlow: null }), says: 'Playing history' });
-  for await (const { person, events } of recordedPeople(db, [flow], from)) {
+  for await (const { person, events } of recordedPeople(db, [flow], starts)) {
     tally.add(replayPerson([flow], person, events, to, nextId, react));
     done += 1;
     if (done % 500 === 0) await report({ done });

@@ -2,11 +2,12 @@
 
 import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import { Fragment, type ReactNode } from 'react';
+import { Fragment } from 'react';
 import type { DirectoryView } from '@/core/api';
 import {
   changeArm,
   changeStep,
+  MOST_TRIGGERS,
   PLAIN_PRIORITY,
   planOf,
   type BranchStep,
@@ -15,13 +16,13 @@ import {
   type Step,
   type Trigger,
 } from '@/core/flows';
-import { sayEvent, type Rule } from '@/core/rules';
-import { sayDuration } from '@/core/time';
-import { api, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
+import type { Rule } from '@/core/rules';
+import { api, Button, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
+import { GoalPart } from './GoalPart';
 import { TriggerPart } from './TriggerPart';
-import { ArmLabel, FlowField, NameField, Part, type Edit } from './fields';
+import { ArmLabel, NameField, Part, type Edit } from './fields';
 import { AddStep, StepBar } from './StepBar';
 import { HandPart, IdeaPart, LimitsPart, RecordPart, TestPart } from './StepEditors';
 import { UpdatePart } from './UpdatePart';
@@ -124,7 +125,7 @@ function BranchEditor({ document, step, edit }: { document: FlowDocument; step: 
 }
 
 function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props['edit'] }) {
-  const { triggers, goal } = document;
+  const { triggers } = document;
   const putTrigger = (trigger: Trigger, field: string) =>
     edit({ ...document, triggers: triggers.map((one) => (one.id === trigger.id ? trigger : one)) }, `${trigger.id}.${field}`);
   return (
@@ -140,10 +141,28 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
       <div className="grid gap-2">
         {triggers.map((trigger) => (
           <Fragment key={trigger.id}>
-            <TriggerPart document={document} trigger={trigger} put={putTrigger} />
+            <TriggerPart
+              document={document}
+              trigger={trigger}
+              put={putTrigger}
+              {...(triggers.length > 1 && {
+                remove: () => edit({ ...document, triggers: triggers.filter(({ id }) => id !== trigger.id) }, ''),
+              })}
+            />
             {trigger.event === 'form.submitted' && trigger.kind === 'event' && <ListensTo trigger={trigger} put={putTrigger} />}
           </Fragment>
         ))}
+        {triggers.length < MOST_TRIGGERS && (
+          <Button
+            onClick={() => {
+              const taken = new Set(triggers.map((one) => one.id));
+              const id = Array.from({ length: MOST_TRIGGERS }, (_, n) => `start-${n + 2}`).find((one) => !taken.has(one))!;
+              edit({ ...document, triggers: [...triggers, { id, kind: 'event', event: 'order.placed', key: null }] }, '');
+            }}
+          >
+            Add another trigger
+          </Button>
+        )}
         <RuleField
           term="Enters who"
           rule={document.entry}
@@ -158,37 +177,10 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
           onChange={(stay, tag) => edit({ ...document, stay }, tag && `stay.${tag}`)}
         />
         <ReentryField document={document} edit={edit} />
-        <Fact term="Goal">
-          {goal
-            ? `${sayEvent(goal.event)} within ${sayDuration(goal.within)} of entering${goal.ends ? '; that ends the run' : ''}`
-            : 'none'}
-        </Fact>
-        {goal && (
-          <DurationField
-            label="Window of the goal"
-            value={goal.within}
-            onChange={(within) => edit({ ...document, goal: { ...goal, within } }, 'goal.within')}
-          />
-        )}
-        {goal && <HandToField document={document} edit={edit} />}
+        <GoalPart document={document} edit={edit} />
         <EntryFields document={document} edit={edit} />
       </div>
     </Part>
-  );
-}
-
-/** To which flow people are handed over who reach the goal. */
-function HandToField({ document, edit }: { document: FlowDocument; edit: Edit }) {
-  const { goal } = document;
-  if (!goal) return null;
-  const { handTo, ...rest } = goal;
-  return (
-    <FlowField
-      label="Who reaches it goes on to"
-      value={handTo ?? ''}
-      none="no other flow"
-      onChange={(key) => edit({ ...document, goal: key ? { ...rest, handTo: key } : rest }, 'goal.handTo')}
-    />
   );
 }
 
@@ -327,15 +319,6 @@ function ListensTo({ trigger, put: putTrigger }: { trigger: Trigger; put: (trigg
         ))}
       {chosen?.length === 0 && <p className="text-xs text-stop">No form is chosen: nobody would start.</p>}
     </fieldset>
-  );
-}
-
-function Fact({ term, children }: { term: string; children: ReactNode }) {
-  return (
-    <div>
-      <h3 className="text-xs font-semibold text-soft">{term}</h3>
-      <div>{children}</div>
-    </div>
   );
 }
 

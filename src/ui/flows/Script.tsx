@@ -2,9 +2,8 @@
 
 import { clsx } from 'clsx';
 import type { ReactNode } from 'react';
-import { sayEvent, sayRule } from '@/core/rules';
-import { armsOf, sayShares, sayStep, sayTriggers, wordingOf, type Arm, type FlowDocument, type Step } from '@/core/flows';
-import { sayDuration } from '@/core/time';
+import { sayRule } from '@/core/rules';
+import { armsOf, sayGoal, sayShares, sayStep, sayTriggers, wordingOf, type Arm, type FlowDocument, type Step } from '@/core/flows';
 import { laneColour } from './marks';
 
 /** The flow as an indented list of sentences: the line map's equal in text. */
@@ -83,14 +82,7 @@ export function Script({
         {line('trigger', <>When: {sayTriggers(document.triggers)}</>)}
         {document.entry && line('trigger', <span className="text-soft">Enters who {sayRule(document.entry, wording)}</span>, 'entry-rule')}
         {document.stay && line('trigger', <span className="text-soft">Stays who {sayRule(document.stay, wording)}</span>, 'stay-rule')}
-        {document.goal &&
-          line(
-            'trigger',
-            <span className="text-soft">
-              Goal: {sayEvent(document.goal.event)} within {sayDuration(document.goal.within)}
-            </span>,
-            'goal',
-          )}
+        {document.goal && line('trigger', <span className="text-soft">Goal: {sayGoal(document.goal, wording)}</span>, 'goal')}
       </ul>
       <hr className="my-2 border-line" />
       <ul className="grid gap-px">{sequence(document.steps, 0)}</ul>

@@ -3,8 +3,8 @@
 import type { FlowDocument, Trigger } from '@/core/flows';
 import { sayTrigger } from '@/core/flows';
 import { recurrenceProblem, sayRecurrence } from '@/core/time';
-import { DurationField, Field, inputClass, NumberField, useStore } from '../kit';
-import { RuleEditor } from '../rules';
+import { Button, DurationField, Field, inputClass, NumberField, useStore } from '../kit';
+import { Asked, RuleEditor } from '../rules';
 import { EventField, Tick } from './fields';
 
 const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
@@ -12,12 +12,13 @@ const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
   ['silence', 'silence after something'],
   ['schedule', 'a schedule'],
   ['date', 'a day on file'],
+  ['change', 'a change on file'],
 ];
 
 /** A new trigger of a kind under the same id. */
 function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: string): Trigger {
   const occasion = { event: 'flow.due', key: 'occasion' } as const;
-  const type = event === 'flow.due' ? 'order.placed' : event;
+  const type = event === 'flow.due' || event === 'attribute.changed' ? 'order.placed' : event;
   switch (kind) {
     case 'event':
       return { id, kind, event: type, key: null };
@@ -27,6 +28,8 @@ function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: s
       return { id, kind, ...occasion, starts: `${tomorrow}T09:00`, rule: null, who: null };
     case 'date':
       return { id, kind, ...occasion, name: 'birthday', yearly: true, days: 0, at: '09:00' };
+    case 'change':
+      return { id, kind, event: 'attribute.changed', key: null, name: 'points' };
   }
 }
 
@@ -37,10 +40,13 @@ export function TriggerPart({
   document,
   trigger,
   put,
+  remove,
 }: {
   document: FlowDocument;
   trigger: Trigger;
   put: (trigger: Trigger, field: string) => void;
+  /** takes it out, where it is not the only one */
+  remove?: () => void;
 }) {
   const { zone } = useStore();
   const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
@@ -59,12 +65,26 @@ export function TriggerPart({
       />
     </Field>
   );
+  const asked = (
+    <Asked
+      event={trigger.event}
+      where={trigger.where ?? []}
+      {...(trigger.kind === 'change' && { fresh: { property: 'is', op: 'atLeast', value: 100 } as const })}
+      onChange={(where, field) => {
+        const { where: _, ...rest } = trigger;
+        put((where.length ? { ...rest, where } : rest) as Trigger, field);
+      }}
+    />
+  );
   return (
     <fieldset className="grid gap-3 rounded-md border border-line p-3">
       <legend className="px-1 text-xs font-semibold text-soft">
         {document.triggers.length > 1 ? 'Trigger, one of several' : 'Trigger'}
       </legend>
-      <p>{sayTrigger(trigger)}</p>
+      <div className="flex items-start justify-between gap-2">
+        <p>{sayTrigger(trigger)}</p>
+        {remove && <Button onClick={remove}>Remove</Button>}
+      </div>
       <Field label="Starts by">
         <select
           value={trigger.kind}
@@ -81,7 +101,24 @@ export function TriggerPart({
       {(trigger.kind === 'event' || trigger.kind === 'silence') && (
         <>
           <EventField label="Event" value={trigger.event} onChange={(event) => put({ ...trigger, event }, 'event')} />
+          {asked}
           {key(trigger.key)}
+        </>
+      )}
+      {trigger.kind === 'change' && (
+        <>
+          <Field
+            label="Attribute"
+            hint="Whoever it changes for starts, by whichever door the change comes; what somebody is first known with is no change."
+          >
+            <input
+              value={trigger.name}
+              maxLength={120}
+              onChange={(event) => put({ ...trigger, name: event.target.value.trim() }, 'name')}
+              className={`${inputClass} font-mono`}
+            />
+          </Field>
+          {asked}
         </>
       )}
       {trigger.kind === 'silence' && (

@@ -90,6 +90,33 @@ export function Where({
   );
 }
 
+/** What is asked of an event, as a line of its own: each part can be changed and left out, and more can be asked. */
+export function Asked({
+  event,
+  where,
+  fresh = NEW_TEST,
+  onChange,
+}: {
+  event: string;
+  where: readonly WhereTest[];
+  /** what is asked next */
+  fresh?: PropertyTest;
+  onChange: (where: WhereTest[], field: string) => void;
+}) {
+  return (
+    <p className="leading-7">
+      {where.length > 0 && <Where event={event} where={where} lead="whose" onChange={onChange} />}{' '}
+      <Off says={where.length ? 'and whose …' : 'Only those whose …'} onClick={() => onChange([...where, fresh], 'where')} />
+      {where.length === 0 && event !== 'attribute.changed' && (
+        <>
+          {' '}
+          <Off says="Only those with one of its items whose …" onClick={() => onChange([NEW_ITEM], 'where')} />
+        </>
+      )}
+    </p>
+  );
+}
+
 /** What the lines of carts and orders commonly bear. */
 const ITEM_PROPERTIES: TypeDetail['list'] = ['sku', 'name', 'category', 'price', 'quantity'].map((name) => ({
   name,

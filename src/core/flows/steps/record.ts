@@ -15,7 +15,7 @@ export interface RecordStep {
 }
 
 /** Types of events that shops and we ourselves report: what they say counts as done, so no flow makes them up. */
-const TAKEN = /^(cart|code|flow|list|message|order|segment|task|call)\./;
+const TAKEN = /^(attribute|cart|code|flow|list|message|order|segment|task|call)\./;
 
 const properties = z
   .array(

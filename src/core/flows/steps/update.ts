@@ -160,7 +160,8 @@ export const updateKind: StepKind<UpdateStep> = {
   fresh: (id) => ({ id, kind: 'update', name: 'New update', changes: [{ do: 'tag', tag: 'reminded' }] }),
   says: (step) => `Update “${step.name}”`,
   saysNext: (step) => `Update “${step.name}”`,
-  looksAtStart: (step) => step.changes.some((change) => 'from' in change),
+  // how many flows have led to it stands there, too
+  looksAtStart: () => true,
   needs: (step) =>
     step.changes.map((change) =>
       'tag' in change

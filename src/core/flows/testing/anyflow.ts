@@ -102,21 +102,39 @@ function build(list: readonly Rough[], next: () => number): Step[] {
   });
 }
 
+const GOALS: { readonly [way: string]: FlowDocument['goal'] } = {
+  none: null,
+  event: { event: 'order.placed', within: 'P7D', ends: true },
+  // met by what happens, and by time alone
+  rule: {
+    rule: {
+      any: [
+        { test: 'did', event: 'order.placed', since: 'entry', times: 2 },
+        { test: 'did', event: 'cart.updated', since: { ago: 'P3D' } },
+      ],
+    },
+    within: 'P7D',
+    ends: false,
+  },
+};
+
 /** Any flow that the editor could have made: nested branches, waits in a row, arms that end. */
-export const anyFlow: fc.Arbitrary<FlowDocument> = fc.tuple(rough, fc.boolean(), fc.boolean()).map(([list, isSilence, hasGoal]) => {
-  let n = 0;
-  return {
-    schema: 'viatic.flow/1',
-    name: 'Any flow',
-    triggers: [
-      isSilence
-        ? { id: 'start', kind: 'silence', event: 'cart.updated', key: 'cartId', after: 'PT1H', unless: { event: 'order.placed' } }
-        : { id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' },
-    ],
-    entry: null,
-    stay: null,
-    reentry: 'once-per-key',
-    goal: hasGoal ? { event: 'order.placed', within: 'P7D', ends: true } : null,
-    steps: build(list, () => ++n),
-  };
-});
+export const anyFlow: fc.Arbitrary<FlowDocument> = fc
+  .tuple(rough, fc.boolean(), fc.constantFrom('none', 'event', 'rule'))
+  .map(([list, isSilence, goal]) => {
+    let n = 0;
+    return {
+      schema: 'viatic.flow/1',
+      name: 'Any flow',
+      triggers: [
+        isSilence
+          ? { id: 'start', kind: 'silence', event: 'cart.updated', key: 'cartId', after: 'PT1H', unless: { event: 'order.placed' } }
+          : { id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' },
+      ],
+      entry: null,
+      stay: null,
+      reentry: 'once-per-key',
+      goal: GOALS[goal]!,
+      steps: build(list, () => ++n),
+    };
+  });

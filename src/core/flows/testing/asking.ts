@@ -156,3 +156,26 @@ export const takesOver = flowSchema.parse({
   goal: null,
   steps: [letter('taken'), { id: 'done', kind: 'update', name: 'Done', changes: [{ do: 'clear', name: 'lastOrder' }] }],
 });
+
+/** A flow that starts as points pass a mark, and again by what it changes itself, until flows have begun each other often enough. */
+export const rises = flowSchema.parse({
+  schema: 'viatic.flow/1',
+  name: 'Rises',
+  triggers: [
+    {
+      id: 'start',
+      kind: 'change',
+      name: 'points',
+      where: [
+        { property: 'is', op: 'atLeast', value: 10 },
+        { property: 'was', op: 'below', value: 10 },
+      ],
+    },
+    { id: 'again', kind: 'change', name: 'rises', where: [{ property: 'is', op: 'atLeast', value: 1 }] },
+  ],
+  entry: null,
+  stay: null,
+  reentry: 'always',
+  goal: null,
+  steps: [{ id: 'count', kind: 'update', name: 'Count', changes: [{ do: 'add', name: 'rises', by: 1 }] }, letter('risen')],
+});

@@ -3,6 +3,7 @@ import { FLOW_HANDED } from '../../rules';
 import { stepId } from '../parts';
 import { HANDED } from '../run';
 import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
+import { ATTRIBUTE_CHANGED, changeTold, changeTrigger, changeTriggerShape, flowBehind, type ChangeTrigger } from './change';
 import type { TriggerKind, TriggerState } from './kind';
 import {
   dateTrigger,
@@ -19,16 +20,21 @@ import {
 import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
 
 export { keyOf } from './kind';
+export { ATTRIBUTE_CHANGED, changeTold, flowBehind };
 export { FLOW_DUE, nextOccasion, occasionName, whoIsDue };
-export type { DateTrigger, ScheduleTrigger };
+export type { ChangeTrigger, DateTrigger, ScheduleTrigger };
 export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
 
-/** What starts a flow: `event` at once, `silence` after no more of the event, `schedule` by the clock, `date` by a day on file. */
+/**
+ * What starts a flow: `event` at once, `silence` after no more of the event, `schedule` by the clock, `date` by a
+ * day on file, `change` by an attribute that changes.
+ */
 export const triggerSchema = z.discriminatedUnion('kind', [
   z.strictObject({ id: stepId, ...eventTriggerShape }),
   z.strictObject({ id: stepId, ...silenceTriggerShape }),
   z.strictObject({ id: stepId, ...scheduleTriggerShape }),
   z.strictObject({ id: stepId, ...dateTriggerShape }),
+  z.strictObject({ id: stepId, ...changeTriggerShape }),
 ]);
 export type Trigger = z.infer<typeof triggerSchema>;
 
@@ -37,6 +43,7 @@ const KINDS: { readonly [K in Trigger['kind']]: TriggerKind<Extract<Trigger, { k
   silence: silenceTrigger,
   schedule: scheduleTrigger,
   date: dateTrigger,
+  change: changeTrigger,
 };
 
 /** The trigger by which other flows hand somebody over: every flow has it. */
@@ -57,7 +64,7 @@ interface Triggered {
 export const isTimed = (trigger: Trigger): trigger is Extract<Trigger, { kind: 'schedule' | 'date' }> =>
   trigger.kind === 'schedule' || trigger.kind === 'date';
 
-/** A trigger as it runs: one that goes by the clock hears just what is told for it. */
+/** A trigger as it runs: one that goes by the clock hears just what is told for it, one by a change just what is told of its attribute. */
 const running = (trigger: Trigger, key: string): Trigger =>
   isTimed(trigger)
     ? {
@@ -67,7 +74,13 @@ const running = (trigger: Trigger, key: string): Trigger =>
           { property: 'trigger', op: 'is', value: trigger.id },
         ],
       }
-    : trigger;
+    : trigger.kind === 'change'
+      ? { ...trigger, where: [{ property: 'attribute', op: 'is', value: trigger.name }, ...(trigger.where ?? [])] }
+      : trigger;
+
+/** The attributes of which flows want to be told that they change. */
+export const attributesHeard = (documents: readonly { readonly triggers: readonly Trigger[] }[]): ReadonlySet<string> =>
+  new Set(documents.flatMap(({ triggers }) => triggers.flatMap((one) => (one.kind === 'change' ? [one.name] : []))));
 
 /** The trigger with an id in a flow with a key; nothing where it is gone. */
 export function triggerOf({ document, key }: Triggered, id: string): Trigger | undefined {
