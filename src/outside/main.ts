@@ -39,6 +39,13 @@ async function read(request: IncomingMessage): Promise<Asked> {
   return { method: request.method ?? 'GET', path: url.pathname, query: url.searchParams, cookies, form: new URLSearchParams(body), body };
 }
 
+/** A system of the shop, by the name in the address: one keeps points, one is down, one takes its time. */
+async function system(name: string): Promise<Answer> {
+  if (name === 'down') return { status: 503, body: 'down' };
+  if (name === 'slow') await new Promise((done) => setTimeout(done, 15_000));
+  return { status: 200, type: 'application/json', body: JSON.stringify(name === 'points' ? { points: 120, tier: 'reef' } : {}) };
+}
+
 const list = (found: readonly object[]): Answer => ({ status: 200, type: 'application/json', body: JSON.stringify(found) });
 
 async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
@@ -66,7 +73,7 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
       headers: Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])),
       receivedAt: new Date().toISOString(),
     });
-    return list([]);
+    return area === 'webhooks' ? system(kind) : list([]);
   }
   return { status: 404, body: 'nothing here' };
 }

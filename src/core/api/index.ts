@@ -1,4 +1,5 @@
 export * from './views';
+export * from './asks';
 export * from './people';
 export * from './segments';
 export * from './data';

@@ -23,6 +23,9 @@ export const letterInput = z.strictObject({
   text: words(10_000),
 });
 
+/** How a task ends, with a word on it. */
+export const taskInput = z.strictObject({ state: z.enum(['done', 'declined']), note: z.string().trim().max(1000).default('') });
+
 export { limitsSchema as limitsInput } from '../limits';
 
 /** The name of an attribute, as everywhere. */

@@ -13,11 +13,13 @@ import { sayDuration } from '../time';
 import { flowKey, name, positiveDuration, stepId } from './parts';
 import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { branchSchema } from './steps/branch';
+import { callSchema } from './steps/call';
 import { endSchema } from './steps/end';
 import { handSchema } from './steps/hand';
 import { ideaSchema } from './steps/idea';
 import { recordSchema } from './steps/record';
 import { sendSchema } from './steps/send';
+import { taskSchema } from './steps/task';
 import { testSchema } from './steps/test';
 import { updateSchema } from './steps/update';
 import { waitSchema } from './steps/wait';
@@ -51,6 +53,8 @@ const stepSchema: z.ZodType<Step> = z.lazy(() =>
     testSchema(armSchema),
     recordSchema,
     updateSchema,
+    callSchema(armSchema),
+    taskSchema(armSchema),
     handSchema,
     ideaSchema,
     endSchema,

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { approximateMs, DAY, sayDuration } from '../time';
 import { diff } from './diff';
 import { eachStep, flowSchema, stepsOf, type Arm, type FlowDocument, type Step } from './document';
-import { armsOf, type BranchStep, type WaitStep } from './steps';
+import { armsOf, kindOfStep, type BranchStep, type WaitStep } from './steps';
 import { changeArm, changeStep } from './edit';
 import { axis, bend, layout, TICKS, unbend } from './layout';
 import { planOf } from './plan';
@@ -141,9 +141,10 @@ describe('the line map of any flow', () => {
         const stops = new Map(map.stops.map((stop) => [stop.id, stop]));
         for (const stretch of map.stretches) {
           const step = stretch.wait === null ? undefined : planOf(flow).steps.get(stretch.wait);
-          if (step?.kind !== 'wait') continue;
+          const span = step && kindOfStep(step).span?.(step);
+          if (!span) continue;
           // where paths of unlike length meet, the shorter waits for the longer
-          expect(stops.get(stretch.to)!.at - stops.get(stretch.from)!.at).toBeGreaterThanOrEqual(approximateMs(step.for!));
+          expect(stops.get(stretch.to)!.at - stops.get(stretch.from)!.at).toBeGreaterThanOrEqual(span.most!);
         }
         for (const stop of map.stops) if (stop.kind !== 'trigger') expect(stop.at).toBeGreaterThanOrEqual(0);
         expect(map.stops.filter((stop) => stop.kind === 'trigger')).toHaveLength(flow.triggers[0]!.kind === 'silence' ? 1 : 0);
@@ -164,9 +165,10 @@ describe('the line map of any flow', () => {
             .filter((stretch) => stretch.to === stop.id)
             .map(({ from, wait }) => {
               const step = wait === null ? undefined : planOf(flow).steps.get(wait);
-              const length = step?.kind === 'wait' ? approximateMs(step.for!) : wait === 'trigger' ? -stops.get(from)!.least : 0;
+              const span = step && kindOfStep(step).span?.(step);
+              const length = span ? span.most! : wait === 'trigger' ? -stops.get(from)!.least : 0;
               // what is waited for may come at once
-              const least = step?.kind === 'wait' && step.until ? 0 : length;
+              const least = span ? span.least : length;
               return { least: stops.get(from)!.least + least, most: stops.get(from)!.most! + length };
             });
           if (!ways.length) continue;

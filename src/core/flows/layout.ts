@@ -75,8 +75,10 @@ export function layout(flow: FlowDocument): LineMap {
   const walk = (steps: readonly Step[], start: Arrival, parent: string | null): Arrival | null => {
     let here = start;
     for (const step of steps) {
-      const span = kindOfStep(step).span?.(step);
+      const { span: spanOf, actsFirst } = kindOfStep(step);
+      const span = spanOf?.(step);
       if (span) {
+        if (actsFirst) here = place(step.id, step.kind, here, parent);
         // two waits in a row, or a wait first in its arm, need a stop between to hang their stretches on
         if (here.wait) here = place(`${here.wait}:over`, 'join', here, parent);
         here = {
@@ -89,7 +91,7 @@ export function layout(flow: FlowDocument): LineMap {
         };
         if (!armsOf(step).length) continue;
       }
-      here = place(step.id, step.kind, here, parent);
+      here = actsFirst ? place(`${step.id}:answer`, 'join', here, parent) : place(step.id, step.kind, here, parent);
       if (step.kind === 'end') return null;
       const arms = armsOf(step);
       if (!arms.length) continue;

@@ -71,7 +71,7 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'li
       );
     }
   const step = run.step === null ? undefined : planOf(document).steps.get(run.step);
-  const awaited = step && run.waitFrom !== null ? kindOfStep(step).awaits?.(step) : null;
+  const awaited = step && run.waitFrom !== null ? kindOfStep(step).awaits?.(step, { flow: flow.key, key: run.about.key }) : null;
   // the first that comes after the wait began
   if (awaited && run.waitFrom !== null && run.waitUntil !== null)
     asks.push(

@@ -16,7 +16,7 @@ export interface Finding {
 }
 
 /** What flows themselves and the program bring about: it need not have happened yet. */
-const BY_FLOWS = /^(flow|message|segment|list)\./;
+const BY_FLOWS = /^(attribute|call|flow|list|message|segment|task)\./;
 
 /** Steps that stand behind one which ends the run. */
 function afterTheEnd(steps: readonly Step[]): Step[] {
@@ -89,7 +89,7 @@ export function preflight(
         );
       if (test.test !== 'answer') continue;
       const step = planOf(flow).steps.get(test.step);
-      if (step && kindOfStep(step).awaits?.(step)) continue;
+      if (step && kindOfStep(step).awaits?.(step, { flow: '', key: '' })) continue;
       add(
         'stops',
         stepId,

@@ -87,11 +87,19 @@ export function armedRun(id: string, personId: string, about: Pick<About, 'trigg
 /** What was waited for, and came. */
 export type Answer = Answers[string];
 
-/** What a step does to the world: lets a message go out, records an event of the person, or changes what is on file about them. */
+/** What a step does to the world: lets a message go out, records an event of the person, changes what is on file about them, or asks. */
 export type Deed =
   | { readonly kind: 'send'; readonly marketing: boolean; readonly channel: Channel }
   | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } }
-  | { readonly kind: 'change'; readonly change: FactChange };
+  | { readonly kind: 'change'; readonly change: FactChange }
+  /** asks somebody outside: a server, or a colleague. The answer comes as an event that bears `about` */
+  | ({ readonly kind: 'call' } & Asked)
+  | ({ readonly kind: 'task' } & Asked);
+
+interface Asked {
+  readonly within: string;
+  readonly about: { readonly flow: string; readonly step: string; readonly about: string };
+}
 
 /** How the cause of a change of what is on file begins that a flow has made: its key follows. */
 export const UPDATED_BY = 'flow ';
@@ -133,6 +141,7 @@ export type TraceKind =
   | 'not-entered'
   | 'entered'
   | 'waiting'
+  | 'asked'
   | 'answered'
   | 'unanswered'
   | 'decided'
@@ -202,6 +211,8 @@ export type Saw =
   | { readonly version: number }
   /** `handed`: to which flow */
   | { readonly flow: string }
+  /** `unanswered`: why what was asked for did not come */
+  | { readonly failed: string }
   /** `answered`: when that happened which was waited for */
   | { readonly came: Instant }
   /** `left`: somebody took the person out, or another run for the same goes on */

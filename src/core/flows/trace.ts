@@ -1,11 +1,12 @@
 import { explain, sayEvent, sayName, sayRule, type Because } from '../rules';
+import { sayDuration } from '../time';
 import { sayLimited } from '../limits';
 import { sayObstacle } from '../messages';
 import { sayAgain } from './begin';
 import { sayGoal, wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
-import { armsOf, sayStep, sayLimit, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
+import { armsOf, sayStep, sayLimit, sayOwner, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
 import { kindOfTrigger, triggerOf } from './triggers';
 
 /** A decision in words, with its explanation where rules decided. */
@@ -67,9 +68,15 @@ export function sayTrace(
     case 'waiting':
       if (saw.noDay) return { says: `Did not wait: there is no day on file under ${sayName(saw.noDay)}` };
       return { says: step?.kind === 'wait' ? sayWait(step, 'Waiting') : 'Waiting' };
+    case 'asked':
+      return { says: step?.kind === 'task' ? `Asked ${sayOwner(step.owner)} to do “${name}”` : `Called “${name}”` };
     case 'answered':
+      if (step?.kind === 'call') return { says: `“${name}” was answered` };
+      if (step?.kind === 'task') return { says: `“${name}” was done` };
       return { says: `It came: the person ${step?.kind === 'wait' && step.until ? sayAwaited(step.until) : 'answered'}` };
     case 'unanswered':
+      if (saw.failed !== undefined) return { says: `“${name}” came to nothing: ${saw.failed || 'it failed'}` };
+      if (step && 'within' in step) return { says: `Time ran out: ${sayDuration(step.within)} without an answer to “${name}”` };
       return { says: `Time ran out: ${step?.kind === 'wait' ? sayLimit(step) : 'the wait'} without it` };
     case 'decided': {
       const arms = step ? armsOf(step) : [];

@@ -56,8 +56,8 @@ export function eventUses(document: FlowDocument): EventUse[] {
     }
   }
   eachStep(document.steps, (step) => {
-    const awaited = kindOfStep(step).awaits?.(step);
-    if (awaited) uses.push({ type: awaited.event, where: 'wait', asks: awaited.where ?? [] });
+    const awaited = kindOfStep(step).awaits?.(step, { flow: '', key: '' });
+    if (awaited) uses.push({ type: awaited.event, where: 'wait', asks: awaited.isOwn ? [] : (awaited.where ?? []) });
     if (step.kind === 'record') uses.push({ type: step.event, where: `recorded by “${step.name}”`, asks: [] });
     if (step.kind !== 'send') return;
     const text = JSON.stringify(step.message);

@@ -1,4 +1,5 @@
 export * from './message';
 export * from './personalise';
+export * from './body';
 export * from './render';
 export * from './people';

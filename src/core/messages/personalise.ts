@@ -7,6 +7,8 @@ export interface Personal {
   readonly person: { readonly [name: string]: Value };
   readonly event: FactEvent['properties'];
   readonly store: { readonly name: string; readonly address: string };
+  /** what earlier steps of the flow were answered, by step */
+  readonly answers?: { readonly [step: string]: { readonly [name: string]: Value } };
 }
 
 // a placeholder can only read what it is given: no files, no loops that never end, nothing inherited
@@ -72,4 +74,18 @@ export function withoutFallback(text: string): string[] {
     ([, path, filters]) => path!.startsWith('person.') && !/\|\s*fallback\s*:/.test(filters!),
   );
   return [...new Set(bare.map(([, path]) => path!))];
+}
+
+const LONE = /^\{\{\s*((?:person|event|answers|store)(?:\.[\p{L}\p{N}_-]+)+)\s*\}\}$/u;
+
+/** The value itself that a text stands for which is nothing but one plain placeholder: null where it is missing; undefined for any other text. */
+export function valueOfPlaceholder(text: string, personal: Personal): Value | undefined {
+  const path = LONE.exec(text.trim())?.[1]?.split('.');
+  if (!path) return undefined;
+  let here: unknown = personal;
+  for (const name of path) {
+    if (here === null || typeof here !== 'object' || !Object.hasOwn(here, name)) return null;
+    here = (here as { readonly [name: string]: unknown })[name];
+  }
+  return (here ?? null) as Value;
 }

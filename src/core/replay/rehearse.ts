@@ -2,7 +2,8 @@ import { z } from 'zod';
 import { factsOf, type FactEvent, type KnownFacts, type Reach } from '../rules';
 import { addDuration, type Instant } from '../time';
 import { CHANNELS, eventTypeSchema, durationSchema, type Value } from '../rules';
-import type { Answered, ReplayedSend } from './replay';
+import { CALL_ENDED, TASK_CLOSED } from '../flows';
+import type { Answered, ReplayedAsk, ReplayedSend } from './replay';
 
 const value: z.ZodType<Value> = z.json() as z.ZodType<Value>;
 const data = z.record(z.string().min(1).max(120), value);
@@ -36,6 +37,11 @@ export const rehearsalShape = {
   events: z.array(happeningSchema).max(200),
   opens: z.array(answerSchema).max(50).optional(),
   clicks: z.array(answerSchema).max(50).optional(),
+  /** what calls and tasks are answered, by step; the others are not, and time runs out */
+  answers: z
+    .array(z.strictObject({ step: z.string().min(1).max(40), after: durationSchema, ok: z.boolean(), data: data.optional() }))
+    .max(50)
+    .optional(),
   until: z.iso.datetime({ offset: true }).optional(),
 };
 export type RehearsedPerson = z.infer<z.ZodObject<typeof rehearsalShape>>;
@@ -108,4 +114,19 @@ export function answersOf({ opens = [], clicks = [] }: RehearsedPerson, zone: st
       ],
     };
   };
+}
+
+/** What is answered outside in a rehearsal to what runs ask: what is said for the step, or nothing. */
+export function outsideOf({ answers = [] }: RehearsedPerson, zone: string, nextId: () => string) {
+  return ({ effect, at }: ReplayedAsk): Answered => ({
+    events: answers
+      .filter(({ step }) => step === effect.stepId)
+      .map(({ after, ok, data: told = {} }): FactEvent => ({
+        id: nextId(),
+        time: addDuration(at, after, zone),
+        ...(effect.kind === 'call'
+          ? { type: CALL_ENDED, properties: { ...effect.about, ok, status: ok ? 200 : 500, answer: told } }
+          : { type: TASK_CLOSED, properties: { ...effect.about, done: ok, ...told } }),
+      })),
+  });
 }

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
 import { changeStep, stepsOf, type FlowDocument, type Step } from '../flows';
 import type { Limits } from '../limits';
-import { live } from '../flows/testing/arrivals';
+import { answerTo, live } from '../flows/testing/arrivals';
 import { anyFlow } from '../flows/testing/anyflow';
 import { changesPeople, drawsAndAsks } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
@@ -155,7 +155,9 @@ describe('replay on a virtual clock', () => {
           expect(asTold(sparing.runs)).toEqual(asTold(worker.runs));
           const names = worker.sends.map(({ runId, stepId }) => `${runId}/${stepId}`);
           expect(new Set(names).size).toBe(names.length);
-          const replayed = replayPerson([{ ...flow, document, limits }], person, events, until, counter());
+          const replayed = replayPerson([{ ...flow, document, limits }], person, events, until, counter(), undefined, {
+            answer: ({ effect, at }) => ({ events: [{ id: `answer ${at} ${effect.stepId}`, time: at + HOUR, ...answerTo(effect) }] }),
+          });
           expect(asTold(replayed.runs)).toEqual(asTold(worker.runs));
           expect(replayed.sends.map((send) => [send.at, send.run.about.key, send.effect.stepId]).sort()).toEqual(
             worker.sends.map((send) => [send.at, send.key, send.stepId]).sort(),

@@ -51,6 +51,14 @@ export interface ReplayedSend {
   readonly at: Instant;
 }
 
+/** What a run has asked outside: of a server, or of a colleague. */
+export interface ReplayedAsk {
+  readonly flowKey: string;
+  readonly run: Run;
+  readonly effect: Extract<Effect, { kind: 'call' | 'task' }>;
+  readonly at: Instant;
+}
+
 export interface ReplayedRun {
   readonly flowKey: string;
   readonly armedAt: Instant;
@@ -65,6 +73,7 @@ export interface ReplayedRun {
 export interface Replayed {
   readonly runs: readonly ReplayedRun[];
   readonly sends: readonly ReplayedSend[];
+  readonly asks: readonly ReplayedAsk[];
   /** what was put in and what the world did in answer, ascending */
   readonly events: readonly FactEvent[];
   readonly changes: readonly FactChange[];
@@ -109,6 +118,8 @@ export interface Bounds {
   readonly earlier?: ReadonlyMap<string, readonly EarlierRun[]>;
   /** how often runs are moved and messages sent at most: beyond it the replay stops */
   readonly most?: number;
+  /** what is answered outside to what runs ask; where it is left out, what is on file alone answers */
+  readonly answer?: (ask: ReplayedAsk) => Answered;
 }
 const NOTHING_BEFORE: ReadonlyMap<string, readonly EarlierRun[]> = new Map();
 
@@ -123,12 +134,13 @@ export function replayPerson(
   until: Instant,
   nextId: () => string,
   react?: Reaction,
-  { earlier = NOTHING_BEFORE, most = Infinity }: Bounds = {},
+  { earlier = NOTHING_BEFORE, most = Infinity, answer: outside }: Bounds = {},
 ): Replayed {
   const past: FactEvent[] = [];
   const changes: FactChange[] = [];
   const runs: ReplayedRun[] = [];
   const sends: ReplayedSend[] = [];
+  const asks: ReplayedAsk[] = [];
   const desks = new Map(
     flows.map((flow): [string, Desk] => [flow.key, { flow, before: earlier.get(flow.key) ?? [], armed: new Map(), entered: new Map() }]),
   );
@@ -216,6 +228,12 @@ export function replayPerson(
         continue;
       }
       if (effect.kind === 'change') continue;
+      if (effect.kind === 'call' || effect.kind === 'task') {
+        const ask: ReplayedAsk = { flowKey: entry.flowKey, run: entry.run, effect, at: now };
+        asks.push(ask);
+        for (const event of outside?.(ask).events ?? []) answers.push(event);
+        continue;
+      }
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };
       sends.push(send);
       const { marketing, channel, stepId } = effect;
@@ -304,7 +322,7 @@ export function replayPerson(
       move(entry, waking);
     } else break;
   }
-  return { runs, sends, events: past, changes, known, isCut: moves + sends.length >= most };
+  return { runs, sends, asks, events: past, changes, known, isCut: moves + sends.length >= most };
 }
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */

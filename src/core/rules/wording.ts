@@ -41,6 +41,8 @@ const DID: { readonly [type: string]: string } = {
   'segment.joined': 'joined a segment',
   'segment.left': 'left a segment',
   'attribute.changed': 'changed on file',
+  'call.ended': 'had a call to a system of ours',
+  'task.closed': 'had a task of ours closed',
   'flow.called': 'was put into a flow by hand',
   'flow.handed': 'was handed over by another flow',
   'flow.due': 'was due for a flow',

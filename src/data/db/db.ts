@@ -13,6 +13,7 @@ import * as limits from './migrations/010_limits';
 import * as occasions from './migrations/011_occasions';
 import * as moved from './migrations/012_moved';
 import * as heard from './migrations/013_heard';
+import * as asked from './migrations/014_asked';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -46,6 +47,7 @@ const migrations: Record<string, Knex.Migration> = {
   '011_occasions': occasions,
   '012_moved': moved,
   '013_heard': heard,
+  '014_asked': asked,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -1,4 +1,5 @@
 import type { Instant } from '@/core/time';
+import type { Run } from '@/core/flows';
 import type { FactEvent, Facts, Value } from '@/core/rules';
 import { query, queryOne, queryPrepared, rowsOf, type Sql } from '../db';
 import { REACH_COLUMNS, reachOf } from '../rules';
@@ -22,6 +23,7 @@ export interface SendRow {
   attributes: Record<string, Value>;
   declined: string[];
   about: FactEvent['properties'] | null;
+  answers: Run['answers'] | null;
 }
 
 /** Whether whoever has something in hand still lives: workers show it by an advisory lock. */
@@ -46,7 +48,8 @@ export async function takeSends(sql: Sql, refs: readonly SendRef[], holder: numb
      )
      select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
-       coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about
+       coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about,
+       r.answers
      from held s join people p on p.id = s.person_id left join runs r on r.person_id = s.person_id and r.id = s.run_id`,
     { rows: REFS.of(refs.map(({ personId, id }) => ({ person_id: personId, id }))), holder },
   );

@@ -52,6 +52,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
         where person_id = :personId and phase <> 'armed'`,
     b,
   );
+  await query(sql, 'delete from asks where person_id = :personId', b);
   await query(sql, `delete from runs where person_id = :personId and phase = 'armed'`, b);
   await query(
     sql,

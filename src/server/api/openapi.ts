@@ -11,6 +11,7 @@ import {
   sourceInput,
   countryGroupInput,
   limitsInput,
+  taskInput,
   tableInput,
   suppressionsInput,
   viewInput,
@@ -577,6 +578,31 @@ export function description(origin: string) {
           parameters: [parameter('id', 'path', 'The number of the run')],
           requestBody: body({ type: 'object', properties: { step: { type: 'string' } }, required: ['step'] }),
         }),
+      },
+      '/tasks': {
+        get: operation('What flows have asked colleagues to do', ok('{total, tasks}'), {
+          parameters: [parameter('state', 'query', 'open, done or declined'), parameter('owner', 'query', 'Who does it')],
+        }),
+      },
+      '/tasks/{id}': {
+        patch: operation(
+          'Closes a task: it is done, or will not be',
+          nothing,
+          { parameters: [parameter('id', 'path', 'Number of the task')], requestBody: body(jsonSchema(taskInput)) },
+          '204',
+        ),
+      },
+      '/calls': {
+        get: operation('Calls that flows have made: those that wait, have failed, or were answered', ok('{hasSecret, totals, calls}')),
+      },
+      '/calls/secret': { post: operation('Makes another secret for signing calls', ok('{secret}'), {}, '201') },
+      '/calls/{id}/retry': {
+        post: operation(
+          'Makes a call that has failed once more',
+          nothing,
+          { parameters: [parameter('id', 'path', 'Number of the call')] },
+          '204',
+        ),
       },
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),

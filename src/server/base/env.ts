@@ -15,6 +15,8 @@ const schema = z.object({
   VIATIC_DEMO: z.string().default(''),
   /** addresses and networks (CIDR) of the proxies in front of us, with commas: only their word on who is calling counts */
   VIATIC_PROXIES: z.string().default(''),
+  /** hosts on the inside of the network that flows may call, as host:port, with commas; nothing else there is reached */
+  VIATIC_CALL_INSIDE: z.string().default(''),
 });
 
 export interface Env {
@@ -26,7 +28,14 @@ export interface Env {
   readonly outsideUrl: string;
   readonly isDemo: boolean;
   readonly proxies: readonly string[];
+  readonly inside: readonly string[];
 }
+
+const listOf = (text: string): string[] =>
+  text
+    .split(',')
+    .map((one) => one.trim())
+    .filter(Boolean);
 
 let read: Env | null = null;
 
@@ -45,9 +54,8 @@ export function env(): Env {
       mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET,
       outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''),
       isDemo: e.VIATIC_DEMO === '1',
-      proxies: e.VIATIC_PROXIES.split(',')
-        .map((one) => one.trim())
-        .filter(Boolean),
+      proxies: listOf(e.VIATIC_PROXIES),
+      inside: listOf(e.VIATIC_CALL_INSIDE),
     };
   }
   return read;

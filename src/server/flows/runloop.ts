@@ -31,7 +31,9 @@ import {
   type RunChange,
   type RunRow,
 } from '@/data/flows';
+import { insertAsks, type NewAsk } from '@/data/asks';
 import { readStore } from '@/data/store';
+import { addJobs } from '@/data/work';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
@@ -145,6 +147,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   const events: OwnEvent[] = [];
   const told: OwnEvent[] = [];
   const updates: FlowChange[] = [];
+  const asks: NewAsk[] = [];
   const begun: Arming[] = [];
   for (const [personId, { due: own }] of people) {
     const known = facts.get(personId);
@@ -152,7 +155,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
     for (const passed of advancePerson(own, known, now, others)) {
       if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
-      else gather(passed, now, { changes, sends, events, told, updates, begun });
+      else gather(passed, now, { changes, sends, events, told, updates, asks, begun });
     }
   }
   await saveRuns(trx, changes);
@@ -162,6 +165,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   // what was recorded begins other flows, and wakes who waits for it
   await recordFor(trx, events, told);
   await queueDispatch(trx, await insertSends(trx, sends));
+  for (const { id, kind } of await insertAsks(trx, asks, store.zone)) await addJobs(trx, kind, [{ id }], 15);
   return due.length;
 }
 
@@ -169,12 +173,21 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
 function gather(
   { due, result }: Extract<Passed, { result: unknown }>,
   now: Instant,
-  into: { changes: RunChange[]; sends: NewSend[]; events: OwnEvent[]; told: OwnEvent[]; updates: FlowChange[]; begun: Arming[] },
+  into: {
+    changes: RunChange[];
+    sends: NewSend[];
+    events: OwnEvent[];
+    told: OwnEvent[];
+    updates: FlowChange[];
+    asks: NewAsk[];
+    begun: Arming[];
+  },
 ): void {
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
     if (effect.kind === 'send') into.sends.push({ run: result.run, flowId, version, effect, at: now });
+    else if (effect.kind === 'call' || effect.kind === 'task') into.asks.push({ run: result.run, flowId, version, effect, at: now });
     else if (effect.kind === 'change')
       into.updates.push({
         personId: due.run.personId,

@@ -26,6 +26,8 @@ export interface Dispatch {
   /** the number under which this process shows that it lives; sends in its hands are nobody else's while it does */
   readonly worker?: () => number;
   readonly traffic?: Traffic;
+  /** hosts with their ports on the inside of the network that calls may go to */
+  readonly inside?: readonly string[];
 }
 
 /** The number of nobody: what it holds anybody may take. */
@@ -214,7 +216,7 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
     desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
   const links = linksOf(context, { ...ref, personId: send.person_id });
-  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store), links);
+  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers)), links);
   // the same text comes out the next time: it is not tried again
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   let handed: Handed;
@@ -356,9 +358,18 @@ async function messageOf(sql: Sql, flowId: number, version: number, stepId: stri
   return step.message;
 }
 
+/** What steps of a run were answered, as placeholders name it. */
+export const answeredOf = (answers: Run['answers'] | null): NonNullable<Personal['answers']> =>
+  Object.fromEntries(Object.entries(answers ?? {}).map(([step, { data }]) => [step, data]));
+
 /** What placeholders can name, for a person. */
-export function personalOf(attributes: { readonly [name: string]: Value }, event: { readonly [name: string]: Value }, store: Store) {
-  return { person: attributes, event, store: { name: store.name, address: store.address } };
+export function personalOf(
+  attributes: { readonly [name: string]: Value },
+  event: { readonly [name: string]: Value },
+  store: Store,
+  answers: NonNullable<Personal['answers']> = {},
+): Personal {
+  return { person: attributes, event, answers, store: { name: store.name, address: store.address } };
 }
 
 function nameOf(attributes: { readonly [name: string]: Value }): string {

@@ -41,7 +41,7 @@ const LONGEST_END_MS = 60_000;
 
 /** Connections for the jobs of one shift: after a break the library may keep some of them for ever. */
 function openPool(url: string): Pool {
-  const pool = new Pool({ connectionString: url, max: 8, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
+  const pool = new Pool({ connectionString: url, max: 12, connectionTimeoutMillis: 20_000, application_name: 'viatic jobs' });
   pool.on('error', (error) => log.warn({ pool: error.message }));
   pool.on('connect', (client) => client.on('error', (error) => log.warn({ connection: error.message })));
   return pool;
@@ -84,6 +84,7 @@ async function startShift(
         urgentMailer: mailers.urgent,
         url: config.url,
         secret: config.secret,
+        inside: config.inside,
         worker: () => number,
         traffic,
       },

@@ -6,6 +6,7 @@ import {
   eventsOfRehearsal,
   idsAboveAll,
   knownOf,
+  outsideOf,
   rehearsalShape,
   replayNeeds,
   replayPerson,
@@ -20,7 +21,7 @@ import { loadEvents, loadFacts } from '@/data/rules';
 import { readStore, type StoreNow } from '@/data/store';
 import { versionOf } from '../flows';
 import { notFound, Problem, problemsOf } from '../http';
-import { personalOf, tryRender } from '../messages';
+import { answeredOf, personalOf, tryRender } from '../messages';
 import { personOf } from '../people';
 
 const rehearsalInput = z.union([
@@ -103,7 +104,7 @@ async function rehearseOne(db: Db, flow: RunningFlow, one: RehearsedPerson, stor
       asSent.set(send.id, facts.attributes);
       return answer(send);
     },
-    { earlier: new Map([[flow.key, earlier]]), most: MOST_MOVES },
+    { earlier: new Map([[flow.key, earlier]]), most: MOST_MOVES, answer: outsideOf(one, zone, nextId) },
   );
   return viewOf(replayed, flow.document, store, until, asSent);
 }
@@ -150,7 +151,11 @@ function viewOf(
     sends: replayed.sends.map((send) => {
       const step = steps.get(send.effect.stepId);
       if (step?.kind !== 'send') throw new Error(`${send.effect.stepId} sends nothing`);
-      const rendered = tryRender(step.message, personalOf(asSent.get(send.id)!, send.run.about.data, store), LINKS);
+      const rendered = tryRender(
+        step.message,
+        personalOf(asSent.get(send.id)!, send.run.about.data, store, answeredOf(send.run.answers)),
+        LINKS,
+      );
       return {
         at: iso(send.at),
         step: step.id,

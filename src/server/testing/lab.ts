@@ -31,7 +31,7 @@ export interface Lab {
   close(): Promise<void>;
 }
 
-export async function openLab(options: { flow?: FlowDocument | null } = {}): Promise<Lab> {
+export async function openLab(options: { flow?: FlowDocument | null; inside?: readonly string[] } = {}): Promise<Lab> {
   const adminUrl = inject('databaseUrl');
   const name = `lab_${randomBytes(6).toString('hex')}`;
   const admin = connect(adminUrl, 1);
@@ -64,7 +64,13 @@ export async function openLab(options: { flow?: FlowDocument | null } = {}): Pro
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', () => resolve()));
   const { port } = server.server.address() as { port: number };
   const mailer: Mailer = openMailer(`smtp://127.0.0.1:${port}`);
-  const context = { db, mailer, url: 'http://localhost:4400', secret: 'a-secret-for-tests-of-32-characters!' };
+  const context = {
+    db,
+    mailer,
+    url: 'http://localhost:4400',
+    secret: 'a-secret-for-tests-of-32-characters!',
+    inside: options.inside ?? [],
+  };
 
   const lab: Lab = {
     db,
@@ -120,7 +126,7 @@ const OF_PEOPLE = [
   'people, identifiers, weak_claims, shared_identifiers, standing, merges, fact_changes',
   'consents, consent_log, suppressions, declined_topics, person_tags, list_members, list_log',
   'segment_members, segment_log, segment_looks',
-  'event_keys, events, arrivals, orders, credits, runs, traces, sends, letters, confirmations',
+  'event_keys, events, arrivals, orders, credits, runs, traces, sends, letters, confirmations, asks, changes_to_tell',
 ];
 
 /** Somebody who may do everything. */

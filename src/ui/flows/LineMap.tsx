@@ -176,14 +176,20 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
             const y = laneY(stretch.lane);
             const waits = planOf(document).steps.get(wait);
             const length =
-              wait === 'trigger' ? `${sayDuration(leadOf(document) ?? '')} silent` : waits?.kind === 'wait' ? sayShortWait(waits) : '';
+              wait === 'trigger'
+                ? `${sayDuration(leadOf(document) ?? '')} silent`
+                : waits?.kind === 'wait'
+                  ? sayShortWait(waits)
+                  : waits && 'within' in waits
+                    ? `up to ${sayDuration(waits.within)}`
+                    : '';
             const waiting = report?.steps.find((step) => step.id === wait)?.waiting;
             return (
               <button
                 key={wait}
                 type="button"
                 onClick={() => onSelect(targetOf(wait))}
-                data-stop={wait === 'trigger' ? undefined : wait}
+                data-stop={wait === 'trigger' || (waits && 'within' in waits) ? undefined : wait}
                 aria-label={
                   wait === 'trigger' ? `Silence of ${sayDuration(leadOf(document) ?? '')}` : sayStep(planOf(document).steps.get(wait)!)
                 }

@@ -25,6 +25,8 @@ const OFFERS: { readonly [kind in (typeof STEP_KINDS)[number]]: string } = {
   test: 'Test by lot',
   update: 'Update the person',
   record: 'Record an event',
+  call: 'Call a system',
+  task: 'Task for a colleague',
   hand: 'Hand over to a flow',
   idea: 'Idea, still a sentence',
   end: 'End',

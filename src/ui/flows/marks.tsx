@@ -1,4 +1,6 @@
 import {
+  ClipboardCheck,
+  PhoneOutgoing,
   CornerUpRight,
   Dices,
   Flag,
@@ -32,6 +34,10 @@ export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
       return <Hourglass {...props} />;
     case 'update':
       return <UserPen {...props} />;
+    case 'call':
+      return <PhoneOutgoing {...props} />;
+    case 'task':
+      return <ClipboardCheck {...props} />;
     case 'hand':
       return <CornerUpRight {...props} />;
     case 'idea':

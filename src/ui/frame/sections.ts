@@ -11,6 +11,7 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
 /** Places within sections that search-and-do leads to. */
 export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/people/lists', name: 'Lists' },
+  { href: '/people/tasks', name: 'Tasks' },
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },
   { href: '/data/attributes', name: 'Attributes' },
@@ -21,5 +22,6 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/data/merges', name: 'Merges' },
   { href: '/data/places', name: 'Places and currencies' },
   { href: '/settings/sending', name: 'Limits of sending' },
+  { href: '/settings/calls', name: 'Calls to other systems' },
   { href: '/account', name: 'Your account and password' },
 ];

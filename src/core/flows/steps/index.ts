@@ -1,21 +1,26 @@
 import type { Arm, Step } from '../document';
 import { branchKind, type BranchStep } from './branch';
+import { callKind, type CallStep } from './call';
 import { endKind, type EndStep } from './end';
 import type { StepKind } from './kind';
 import { handKind, type HandStep } from './hand';
 import { ideaKind, type IdeaStep } from './idea';
 import { recordKind, type RecordStep } from './record';
 import { sendKind, type SendStep } from './send';
+import { taskKind, type TaskStep } from './task';
 import { testKind, type TestStep } from './test';
 import { updateKind, type UpdateStep } from './update';
 import { waitKind, type WaitStep } from './wait';
 
+export { askedOf } from './asked';
+export { CALL_ENDED } from './call';
+export { sayOwner, TASK_CLOSED, type TaskOwner } from './task';
 export { handing } from './hand';
 export { hopsOf, MOST_HOPS } from './record';
 export { sayShares } from './test';
 export { sayUpdate, sayUpdated, type Update } from './update';
 export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitUntil } from './wait';
-export type { BranchStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TestStep, UpdateStep, WaitStep };
+export type { BranchStep, CallStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TaskStep, TestStep, UpdateStep, WaitStep };
 export type { Awaited, Span } from './kind';
 
 export interface StepKinds {
@@ -26,6 +31,8 @@ export interface StepKinds {
   record: RecordStep;
   update: UpdateStep;
   hand: HandStep;
+  call: CallStep;
+  task: TaskStep;
   idea: IdeaStep;
   end: EndStep;
 }
@@ -38,6 +45,8 @@ const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
   record: recordKind,
   update: updateKind,
   hand: handKind,
+  call: callKind,
+  task: taskKind,
   idea: ideaKind,
   end: endKind,
 };
@@ -53,6 +62,8 @@ export const STEP_KINDS = [
   'test',
   'update',
   'record',
+  'call',
+  'task',
   'hand',
   'idea',
   'end',

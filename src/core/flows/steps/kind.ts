@@ -59,6 +59,8 @@ export type Went =
 export interface Awaited {
   readonly event: string;
   readonly where?: readonly WhereTest[];
+  /** it answers what this very flow has asked for */
+  readonly isOwn?: boolean;
 }
 
 /** Gathers what is to be mended about one step. */
@@ -87,10 +89,12 @@ export interface StepKind<S extends Step> {
   names?(step: S): readonly { readonly kind: NamedKind; readonly key: string }[];
   /** how long it takes */
   span?(step: S): Span;
+  /** it does something before it stands still: it is a stop of its own, and its time comes behind */
+  readonly actsFirst?: boolean;
   /** what makes a step unsound, by its place in it */
   problems?(step: S): readonly { readonly path: readonly (string | number)[]; readonly message: string }[];
   /** the event that answers a run which stands here */
-  awaits?(step: S): Awaited | null;
+  awaits?(step: S, of: { readonly flow: string; readonly key: string }): Awaited | null;
   check?(step: S, add: Add, flow: FlowDocument): void;
   /** what differs between two forms of it, in words */
   differs?(was: S, is: S): string[];

@@ -16,7 +16,21 @@ const waits = fc.constantFrom('PT1H', 'PT23H', 'P1D', 'P3D', 'P1W', 'PT90M');
 const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
   steps: fc.array(
     fc.record({
-      kind: fc.constantFrom<Step['kind']>('wait', 'wait', 'send', 'send', 'branch', 'test', 'record', 'update', 'hand', 'idea', 'end'),
+      kind: fc.constantFrom<Step['kind']>(
+        'wait',
+        'wait',
+        'send',
+        'send',
+        'branch',
+        'test',
+        'record',
+        'update',
+        'call',
+        'task',
+        'hand',
+        'idea',
+        'end',
+      ),
       for: waits,
       word: words,
       off: fc.boolean(),
@@ -47,6 +61,21 @@ function build(list: readonly Rough[], next: () => number): Step[] {
       return { id, kind, for: one.for, until: { rule: { test: 'did', event: 'order.placed', since: 'entry' } }, arms };
     }
     if (kind === 'update') return { id, kind, name: `${one.word} ${id}`, changes: [{ do: one.off ? 'tag' : 'untag', tag: 'reached' }] };
+    if (kind === 'call' || kind === 'task') {
+      const asking = {
+        id,
+        name: `${one.word} ${id}`,
+        within: one.off ? 'PT30M' : 'PT3H',
+        ...(one.arms.length && {
+          arms: [...one.arms, { limit: 1, steps: [] }]
+            .slice(0, 2)
+            .map(({ steps }, n) => ({ id: `a${next()}`, name: n ? 'No answer' : 'It answered', when: null, steps: build(steps, next) })),
+        }),
+      };
+      return kind === 'call'
+        ? { ...asking, kind, url: 'https://shop.example/hook', body: '{"of": "{{ event.cartId }}"}' }
+        : { ...asking, kind, text: one.word, owner: { to: '' } };
+    }
     if (kind === 'hand') return { id, kind, name: `${one.word} ${id}`, flow: 'another', leaves: one.off };
     if (kind === 'idea') return { id, kind, text: one.word };
     if (kind === 'record')

@@ -18,7 +18,9 @@ import type { EventAsk } from '../asks';
 import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
 import { asksOf } from '../needs';
 import { planOf } from '../plan';
-import { armedRun, type Beginning, type Run, type TraceEntry } from '../run';
+import { HOUR } from '../../time';
+import { armedRun, type Beginning, type Effect, type Run, type TraceEntry } from '../run';
+import { CALL_ENDED, TASK_CLOSED } from '../steps';
 import { keyOf } from '../triggers';
 
 /** An event that is told at a moment of its own, at or after that at which it happened. */
@@ -36,6 +38,16 @@ export interface Lived {
 /** Numbers of recorded events: above all that are told. */
 const RECORDED = 1_000_000;
 const REACH: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
+
+type Asked = Extract<Effect, { kind: 'call' | 'task' }>;
+
+/** What is answered outside after an hour: well for one step, badly for another. */
+export function answerTo({ kind, about, stepId }: Asked): Pick<FactEvent, 'type' | 'properties'> {
+  const isWell = stepId.length % 2 === 0;
+  return kind === 'call'
+    ? { type: CALL_ENDED, properties: { ...about, ok: isWell, status: 200, answer: { value: stepId.length } } }
+    : { type: TASK_CLOSED, properties: { ...about, done: isWell, by: 'Marla', note: '' } };
+}
 
 /** The events that asks name, of all that are on file: what a worker loads, and nothing else. */
 export function answer(events: readonly FactEvent[], asks: readonly EventAsk[]): FactEvent[] {
@@ -95,6 +107,12 @@ export function live(
       });
   };
   let recorded = 0;
+  const asked = (effect: Asked, at: number) => {
+    const id = String(RECORDED + (recorded += 1));
+    const event = answerTo(effect);
+    queue.push({ event: { id, time: at + HOUR, ...event }, at: at + HOUR });
+    queue.sort((a, b) => a.at - b.at || inOrder(a.event, b.event));
+  };
   // who is woken by a change looks when the others of that moment have
   let wakings = 0;
   let known: KnownFacts = factsOf('1', { attributes, reach: { email: REACH } });
@@ -157,6 +175,7 @@ export function live(
         });
         sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
       } else if (effect.kind === 'change') learn(effect.change, dueNow);
+      else if (effect.kind === 'call' || effect.kind === 'task') asked(effect, dueNow);
       else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
     }
     for (const { type, at, properties } of result.told)

@@ -1,0 +1,15 @@
+import type { ReactNode } from 'react';
+import { screen } from '@/server/access';
+import { Places } from '@/ui/kit';
+
+const PLACES = [
+  { href: '/settings/sending', name: 'Sending' },
+  { href: '/settings/calls', name: 'Calls' },
+];
+
+export default screen(({ children }: { children: ReactNode }) => (
+  <>
+    <Places label="Settings" places={PLACES} />
+    {children}
+  </>
+));

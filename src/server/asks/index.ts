@@ -1,0 +1,2 @@
+export { callsView, makeCall, type Calling, renewSecret, retryCall } from './calls';
+export { closeTask, tasksView, writeTaskOf } from './tasks';

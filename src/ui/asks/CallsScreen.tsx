@@ -1,0 +1,139 @@
+'use client';
+
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import Link from 'next/link';
+import { useMemo, useState } from 'react';
+import { toast } from 'sonner';
+import type { CallsView, CallView } from '@/core/api';
+import {
+  api,
+  Button,
+  Copied,
+  Empty,
+  Failed,
+  isoOf,
+  Label,
+  Named,
+  Page,
+  Part,
+  plural,
+  sayMoment,
+  Table,
+  type TableColumn,
+  useStore,
+  wordsOf,
+} from '../kit';
+
+const WORDS: { readonly [state in CallView['state']]: string } = { open: 'waits for an answer', failed: 'failed', done: 'answered' };
+const TONES: { readonly [state in CallView['state']]: 'good' | 'caution' | 'stop' } = { open: 'caution', failed: 'stop', done: 'good' };
+
+/** Calls that flows make to systems outside: what they are signed with, which wait, which have failed and can be made again. */
+export function CallsScreen({ initial }: { initial: CallsView }) {
+  const { zone } = useStore();
+  const client = useQueryClient();
+  const [secret, setSecret] = useState<string | null>(null);
+  const { data, error, refetch } = useQuery({
+    queryKey: ['calls'],
+    queryFn: () => api<CallsView>('/calls'),
+    initialData: initial,
+    refetchInterval: 10_000,
+  });
+  const again = useMutation({
+    mutationFn: (id: string) => api(`/calls/${id}/retry`, { method: 'POST' }),
+    onSuccess: () => {
+      toast.success('It is called again.');
+      void client.invalidateQueries({ queryKey: ['calls'] });
+    },
+    onError: (failed) => toast.error(wordsOf(failed)),
+  });
+  const renew = useMutation({
+    mutationFn: () => api<{ secret: string }>('/calls/secret', { method: 'POST' }),
+    onSuccess: (made) => {
+      setSecret(made.secret);
+      void client.invalidateQueries({ queryKey: ['calls'] });
+    },
+    onError: (failed) => toast.error(wordsOf(failed)),
+  });
+  const call = again.mutate;
+  const columns = useMemo<TableColumn<CallView>[]>(
+    () => [
+      {
+        key: 'state',
+        name: 'State',
+        value: (one) => WORDS[one.state],
+        show: (one) => <Label tone={TONES[one.state]}>{WORDS[one.state]}</Label>,
+      },
+      {
+        key: 'flow',
+        name: 'Flow and step',
+        value: (one) => `${one.flow.name}, ${one.step}`,
+        show: (one) => <Named href={`/flows/${one.flow.key}`} name={one.flow.name} below={one.step} />,
+      },
+      {
+        key: 'person',
+        name: 'About',
+        value: (one) => one.person.name,
+        show: (one) => (
+          <Link href={`/people/${encodeURIComponent(one.person.id)}`} className="hover:underline">
+            {one.person.name || one.person.id}
+          </Link>
+        ),
+      },
+      { key: 'asked', name: 'Asked', value: (one) => isoOf(one.askedAt), show: (one) => sayMoment(one.askedAt, zone) },
+      { key: 'tries', name: 'Tries', isNumber: true, value: (one) => one.tries },
+      {
+        key: 'error',
+        name: 'What came',
+        value: (one) => one.error ?? '',
+        show: (one) =>
+          one.error ? (
+            <span>
+              The last try {one.error}
+              {one.state === 'open' && `; tried until ${sayMoment(one.until, zone)}`}
+            </span>
+          ) : one.endedAt ? (
+            sayMoment(one.endedAt, zone)
+          ) : (
+            ''
+          ),
+      },
+      {
+        key: 'acts',
+        name: 'Acts',
+        isActs: true,
+        show: (one) => one.state === 'failed' && <Button onClick={() => call(one.id)}>Call again</Button>,
+      },
+    ],
+    [zone, call],
+  );
+  if (error) return <Failed error={error} retry={() => void refetch()} />;
+  return (
+    <Page title="Calls" about="Flows can call systems outside and go on with what they answer. What waits and what has failed stands here.">
+      <div className="grid gap-4">
+        <Part title="How calls are signed">
+          <div className="grid gap-3 p-4">
+            <p className="max-w-[640px]">
+              Each call is a POST of JSON, signed by Standard Webhooks: whoever is called can tell that it comes from here, and by{' '}
+              <code>webhook-id</code> that it has come before. It is tried until it is answered, or the time of its step is over.
+            </p>
+            {secret ? (
+              <>
+                <Copied text={secret} label="Secret" isBlock />
+                <p className="text-caution">It is shown this once. From now on calls are signed with it.</p>
+              </>
+            ) : (
+              <p className="text-soft">{data.hasSecret ? 'There is a secret; it is not shown again.' : 'There is no secret yet.'}</p>
+            )}
+            <Button onClick={() => renew.mutate()} disabled={renew.isPending} className="justify-self-start">
+              {data.hasSecret ? 'Replace the secret' : 'Create a secret'}
+            </Button>
+          </div>
+        </Part>
+        <Part title={`Calls: ${plural(data.totals.open, 'waits', 'wait')}, ${data.totals.failed.toLocaleString('en-IE')} failed`}>
+          <Table name="Calls" rows={data.calls} columns={columns} keyOf={(one) => one.id} />
+          {!data.calls.length && <Empty title="No call yet">They come from flows with the step “Call a system”.</Empty>}
+        </Part>
+      </div>
+    </Page>
+  );
+}

@@ -1,0 +1,2 @@
+export { CallsScreen } from './CallsScreen';
+export { TasksScreen } from './TasksScreen';

@@ -1,0 +1,137 @@
+'use client';
+
+import { bodyProblem } from '@/core/messages';
+import { changeArm, changeStep, type CallStep, type Step, type TaskStep } from '@/core/flows';
+import { areaClass, DurationField, Field, inputClass } from '../kit';
+import { ArmLabel, NameField, Part, Tick, type Props } from './fields';
+
+/** What steps that ask outside have in common: how long they wait, and the two ways on. */
+function AskedFields<S extends CallStep | TaskStep>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
+  const put = (change: Partial<CallStep | TaskStep>, field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      `${step.id}.${field}`,
+    );
+  return (
+    <>
+      <DurationField
+        label={step.kind === 'task' ? 'Time to do it' : 'Waits for the answer at most'}
+        value={step.within}
+        onChange={(within) => put({ within }, 'within')}
+      />
+      <Tick
+        label="Two ways on"
+        isOn={step.arms !== undefined}
+        onChange={(isOn) =>
+          edit(
+            changeStep(document, step.id, (one) => {
+              const { arms: _, ...plain } = one as CallStep;
+              return (
+                isOn
+                  ? {
+                      ...plain,
+                      arms: words.map((name, n) => ({ id: `${step.id.slice(0, 36)}-${n ? 'no' : 'yes'}`, name, when: null, steps: [] })),
+                    }
+                  : plain
+              ) as Step;
+            }),
+            '',
+          )
+        }
+      />
+      {step.arms?.map((arm) => (
+        <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
+          <ArmLabel document={document} step={step as S} arm={arm} edit={(to) => edit(to, `${arm.id}.name`)} />
+          <p className="text-xs text-soft">{arm === step.arms![0] ? words[0] : words[1]}</p>
+        </fieldset>
+      ))}
+    </>
+  );
+}
+
+const PLACEHOLDERS = 'Placeholders: {{ person.email }}, {{ event.value }}, {{ answers.step.name }}.';
+
+/** A call to a system outside: where to, what it tells, and what follows from the answer. */
+export function CallPart({ document, step, edit }: Props<CallStep>) {
+  const put = (change: Partial<CallStep>, field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      `${step.id}.${field}`,
+    );
+  return (
+    <Part title="Call a system">
+      <NameField document={document} step={step} edit={edit} />
+      <Field
+        label="Address"
+        hint="It gets a signed POST; the secret stands under Settings, Calls."
+        problem={URL.canParse(step.url) ? null : 'Not an address'}
+      >
+        <input
+          value={step.url}
+          onChange={(event) => put({ url: event.target.value.trim() }, 'url')}
+          className={`${inputClass} font-mono`}
+        />
+      </Field>
+      <Field label="What it tells, as JSON" hint={PLACEHOLDERS} problem={bodyProblem(step.body)}>
+        <textarea
+          value={step.body}
+          rows={5}
+          spellCheck={false}
+          onChange={(event) => put({ body: event.target.value }, 'body')}
+          className={`${areaClass} font-mono text-xs`}
+        />
+      </Field>
+      <AskedFields document={document} step={step} edit={edit} words={['It answered', 'No answer']} />
+      <p className="text-xs text-soft">
+        What it answers with, as JSON, can be asked for in conditions further on (“the answer to a step”) and stand in messages.
+      </p>
+    </Part>
+  );
+}
+
+/** A task for a colleague: what, who, by when, and what follows. */
+export function TaskPart({ document, step, edit }: Props<TaskStep>) {
+  const put = (change: Partial<TaskStep>, field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      `${step.id}.${field}`,
+    );
+  return (
+    <Part title="Task">
+      <NameField document={document} step={step} edit={edit} />
+      <Field label="What is to be done" hint={PLACEHOLDERS}>
+        <textarea value={step.text} rows={4} onChange={(event) => put({ text: event.target.value }, 'text')} className={areaClass} />
+      </Field>
+      <Field label="Who does it">
+        <select
+          value={'attribute' in step.owner ? 'attribute' : 'to'}
+          onChange={(event) => put({ owner: event.target.value === 'to' ? { to: '' } : { attribute: 'accountManager' } }, 'owner')}
+          className={inputClass}
+        >
+          <option value="to">always the same</option>
+          <option value="attribute">whom an attribute names</option>
+        </select>
+      </Field>
+      {'to' in step.owner ? (
+        <Field label="Their name or address" hint="Left empty, anybody may do it.">
+          <input
+            value={step.owner.to}
+            maxLength={120}
+            onChange={(event) => put({ owner: { to: event.target.value } }, 'owner.to')}
+            className={inputClass}
+          />
+        </Field>
+      ) : (
+        <Field label="Attribute">
+          <input
+            value={step.owner.attribute}
+            maxLength={120}
+            onChange={(event) => put({ owner: { attribute: event.target.value.trim() } }, 'owner.attribute')}
+            className={`${inputClass} font-mono`}
+          />
+        </Field>
+      )}
+      <AskedFields document={document} step={step} edit={edit} words={['It was done', 'It was not done in time']} />
+    </Part>
+  );
+}
