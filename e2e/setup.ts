@@ -16,6 +16,7 @@ export default async function setup(): Promise<() => Promise<void>> {
   stack.ensureBuild('.next-test');
   const running = await stack.startStack(folder, databaseUrl, port, '.next-test');
   process.env.VIATIC_E2E_URL = running.url;
+  process.env.VIATIC_E2E_OUTSIDE = running.env.VIATIC_OUTSIDE_URL;
   process.env.VIATIC_E2E_DATABASE = databaseUrl;
   return async () => {
     await running.stop();

@@ -137,10 +137,79 @@ test('a flow has several triggers, one by a change on file, and a goal that is a
   const goal = inspector.getByRole('group', { name: 'Goal' });
   await goal.getByLabel('Reached by').selectOption('a condition that comes to hold');
   await goal.getByRole('combobox', { name: 'Add a condition', exact: true }).fill('has the tag');
-  await page.getByRole('option').first().click();
+  await page.keyboard.press('Enter');
   await expect(script.getByText(/^Goal: has the tag .* within/)).toBeVisible();
   await expectAccessible(page);
   await expect(page.getByText('Draft saved').first()).toBeVisible();
+});
+
+test('a flow calls a system of the shop and asks a colleague, and goes on with what comes', async ({ page, request }) => {
+  const address = someone('asked');
+  expect((await api(request, 'PUT', '/flows/asks-outside', { ...flow('Asks outside'), reentry: 'always' })).status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/asks-outside`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+  const add = async (label: string, kind: string) => {
+    await inspector.getByRole('button', { name: label }).click();
+    await page.getByRole('menuitem', { name: kind, exact: true }).click();
+  };
+  await add('Add the first step', 'Call a system');
+  await inspector.getByLabel('Name', { exact: true }).fill('Their points');
+  await inspector.getByLabel('Address').fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/webhooks/points`);
+  const body = inspector.getByLabel('What it tells, as JSON');
+  await body.fill('{ "email": ');
+  await expect(inspector.getByText(/it is not JSON/)).toBeVisible();
+  await body.fill('{ "email": "{{ person.email }}" }');
+  await expect(inspector.getByText(/it is not JSON/)).toBeHidden();
+  await add('Add after this', 'Task for a colleague');
+  await inspector.getByLabel('Name', { exact: true }).fill('Write them a card');
+  await inspector.getByLabel('What is to be done').fill('{{ person.email }} has {{ answers.call.points }} points');
+  await inspector.getByLabel('Their name or address').fill('Marla');
+  await inspector.getByLabel('Two ways on').check();
+  await expect(script.getByText(/It was done/)).toBeVisible();
+  await expectAccessible(page);
+  await expect(page.getByText('Draft saved').first()).toBeVisible();
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await page
+    .getByRole('dialog')
+    .getByRole('button', { name: /^Publish/ })
+    .click();
+  await expect(page.getByText('On', { exact: true }).first()).toBeVisible();
+
+  await api(request, 'POST', '/events', {
+    id: address,
+    source: 'e2e',
+    type: 'app.visited',
+    data: { visit: address, person: { email: address } },
+  });
+  await expect
+    .poll(async () => (await api<{ tasks: { text: string }[] }>(request, 'GET', '/tasks')).body.tasks.map((task) => task.text), {
+      timeout: 30_000,
+    })
+    .toContain(`${address} has 120 points`);
+  await page.goto(`${base()}/settings/calls`);
+  await expect(page.getByRole('row', { name: /Asks outside/ })).toContainText('answered');
+  await page.getByRole('button', { name: /the secret|a secret/ }).click();
+  await expect(page.getByText(/^whsec_/)).toBeVisible();
+  await expectAccessible(page);
+
+  await page.goto(`${base()}/people/tasks`);
+  const row = page.getByRole('row', { name: new RegExp(address.replaceAll('.', '\\.')) });
+  await expect(row).toContainText('Write them a card');
+  await expectAccessible(page);
+  await row.getByRole('button', { name: 'Done', exact: true }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('A word on it').fill('sent on Monday');
+  await dialog.getByRole('button', { name: 'Done', exact: true }).click();
+  await expect(row).toBeHidden();
+  await page.getByRole('button', { name: 'Done', exact: true }).first().click();
+  await expect(page.getByText('“sent on Monday”')).toBeVisible();
+  await page.goto(`${base()}/people?q=${address}`);
+  await page.getByRole('link', { name: address }).first().click();
+  const story = page.getByTestId('timeline');
+  await expect(story.getByText('“Their points” was answered')).toBeVisible();
+  await expect(story.getByText('“Write them a card” was done')).toBeVisible();
 });
 
 test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {

@@ -1,6 +1,6 @@
 import { sayDay, sayRule } from '../rules';
 import { eachStep, sayGoal, wordingOf, type Arm, type FlowDocument, type Step } from './document';
-import { armsOf, kindOfStep, sayStep } from './steps';
+import { armsOf, goesByWhatComes, kindOfStep, sayStep } from './steps';
 import { sayReentry } from './begin';
 import { PLAIN_PRIORITY } from './person';
 import { sayTriggers } from './triggers';
@@ -60,7 +60,10 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   const now = index(after);
   const whom = (arm: Arm) => (arm.when ? sayRule(arm.when, wording) : 'everyone else');
   // the arms of a wait go by what comes
-  const isOfWait = (id: string) => now.steps.get(id)?.step.kind === 'wait';
+  const isOfWait = (id: string) => {
+    const step = now.steps.get(id)?.step;
+    return step !== undefined && goesByWhatComes(step);
+  };
   for (const [id, { step, within }] of now.steps) {
     const known = old.steps.get(id);
     if (!known) {

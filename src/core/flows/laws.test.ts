@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { approximateMs, DAY, sayDuration } from '../time';
+import { DAY, sayDuration } from '../time';
 import { diff } from './diff';
 import { eachStep, flowSchema, stepsOf, type Arm, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep, type BranchStep, type WaitStep } from './steps';

@@ -1,7 +1,7 @@
 'use client';
 
 import { bodyProblem } from '@/core/messages';
-import { changeArm, changeStep, type CallStep, type Step, type TaskStep } from '@/core/flows';
+import { changeStep, type CallStep, type Step, type TaskStep } from '@/core/flows';
 import { areaClass, DurationField, Field, inputClass } from '../kit';
 import { ArmLabel, NameField, Part, Tick, type Props } from './fields';
 

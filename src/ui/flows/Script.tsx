@@ -3,7 +3,18 @@
 import { clsx } from 'clsx';
 import type { ReactNode } from 'react';
 import { sayRule } from '@/core/rules';
-import { armsOf, sayGoal, sayShares, sayStep, sayTriggers, wordingOf, type Arm, type FlowDocument, type Step } from '@/core/flows';
+import {
+  armsOf,
+  goesByWhatComes,
+  sayGoal,
+  sayShares,
+  sayStep,
+  sayTriggers,
+  wordingOf,
+  type Arm,
+  type FlowDocument,
+  type Step,
+} from '@/core/flows';
 import { laneColour } from './marks';
 
 /** The flow as an indented list of sentences: the line map's equal in text. */
@@ -42,7 +53,7 @@ export function Script({
   );
   const say = (step: Step): string => (step.kind === 'send' && step.off ? `${sayStep(step)} (off)` : sayStep(step));
   const whom = (arm: Arm, arms: readonly Arm[], step: Step): string =>
-    step.kind === 'wait'
+    goesByWhatComes(step)
       ? arm === arms[0]
         ? 'if that came'
         : 'if it did not'

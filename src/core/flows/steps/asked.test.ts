@@ -146,8 +146,13 @@ describe('the body of a call', () => {
   };
 
   it('keeps what somebody is called in its place, and gives a lone placeholder as the value itself', () => {
-    const body =
-      '{"to": "{{ person.email }}", "hello": "Hi {{ person.firstName }}", "n": "{{ person.points }}", "items": "{{ event.items }}", "no": "{{ person.nothing }}"}';
+    const body = JSON.stringify({
+      to: '{{ person.email }}',
+      hello: 'Hi {{ person.firstName }}',
+      n: '{{ person.points }}',
+      items: '{{ event.items }}',
+      no: '{{ person.nothing }}',
+    });
     expect(fillBody(body, personal)).toEqual({ to: 'a@example.com', hello: 'Hi Rob "in"\n', n: 12, items: [{ sku: 'x' }], no: null });
     expect(fillBody('["{{ answers.ask-first.tier }}", {"deep": "{{ event.value }}"}, 7]', personal)).toEqual(['reef', { deep: 9.5 }, 7]);
   });

@@ -72,6 +72,9 @@ export const STEP_KINDS = [
 /** A new step of a kind. */
 export const freshStep = (kind: keyof StepKinds, id: string): Step => KINDS[kind].fresh(id);
 
+/** Whether the two arms of a step go by what comes while somebody stands there: the first for those for whom it came. */
+export const goesByWhatComes = (step: Step): boolean => step.kind === 'wait' || kindOfStep(step).actsFirst === true;
+
 const NO_ARMS: readonly Arm[] = [];
 
 /** The ways out of a step that has several; none for all other steps. */
