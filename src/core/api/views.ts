@@ -24,6 +24,24 @@ export interface FlowView {
   readonly moves: { readonly same: number; readonly on: number; readonly end: number };
 }
 
+/** What a draft gets wrong, or should be thought about. */
+export interface PreflightView {
+  readonly revision: number;
+  readonly findings: readonly {
+    readonly severity: 'stops' | 'warns';
+    readonly code: string;
+    readonly place: { readonly step: string; readonly kind: string } | null;
+    readonly says: string;
+    readonly advice: string;
+    /** why somebody has accepted it */
+    readonly accepted: string | null;
+    /** what mends it in one act, and the document after it */
+    readonly mend: { readonly says: string; readonly document: FlowDocument } | null;
+  }[];
+  /** what came of the flow's own checks */
+  readonly checks: readonly { readonly name: string; readonly isWell: boolean; readonly says: string }[];
+}
+
 /** A published version of a flow. */
 export interface VersionView {
   readonly version: number;

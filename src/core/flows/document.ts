@@ -12,6 +12,7 @@ import {
 import { sayDuration } from '../time';
 import { flowKey, name, positiveDuration, stepId } from './parts';
 import { armsOf, kindOfStep, type StepKinds } from './steps';
+import { acceptedSchema, checkSchema } from './rehearsed';
 import { branchSchema } from './steps/branch';
 import { callSchema } from './steps/call';
 import { endSchema } from './steps/end';
@@ -105,6 +106,10 @@ const looseDocument = z.strictObject({
   priority: z.int().min(0).max(100).optional(),
   goal: goalSchema.nullable(),
   steps: z.array(stepSchema).max(200),
+  /** somebody made up who is sent through before each publishing */
+  checks: z.array(checkSchema).max(50).optional(),
+  /** warnings that have been accepted, with the reason */
+  accepted: z.array(acceptedSchema).max(100).optional(),
 });
 
 /** A flow, `viatic.flow/1`: steps in nested sequences, never a graph with jumps; so every document is a valid plan. */

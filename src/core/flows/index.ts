@@ -16,6 +16,8 @@ export * from './expected';
 export * from './layout';
 export * from './move';
 export * from './preflight';
+export * from './rehearsed';
+export * from './mends';
 export * from './diff';
 export * from './edit';
 export * from './uses';

@@ -1,3 +1,4 @@
+import { distance } from 'fastest-levenshtein';
 import { readDate } from './attributes';
 import { countryCode, sayCountry } from '../places';
 import { normalisePhone } from './phone';
@@ -61,7 +62,7 @@ export function spellingGroups(
 
 /**
  * Values that occur and are nearly what was asked for, nearest first: the same country, the same but for capitals, accents
- * and spaces, then what begins alike.
+ * and spaces, then what begins alike, then what is a slip or two of the keys away (Levenshtein).
  */
 export function nearValues<T extends { readonly value: string }>(
   asked: string,
@@ -75,7 +76,9 @@ export function nearValues<T extends { readonly value: string }>(
     const one = folded(value);
     if ((code !== null && countryCode(value) === code) || one === plain) return 0;
     if (one === '' || plain === '') return Infinity;
-    return one.startsWith(plain) || plain.startsWith(one) ? 1 : Infinity;
+    if (one.startsWith(plain) || plain.startsWith(one)) return 1;
+    const slips = distance(one, plain);
+    return slips <= (plain.length < 8 ? 1 : 2) && plain.length > 3 ? 1 + slips : Infinity;
   };
   return values
     .filter((one) => far(one) < Infinity)

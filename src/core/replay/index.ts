@@ -1,3 +1,4 @@
 export * from './backtest';
+export * from './checks';
 export * from './rehearse';
 export * from './replay';

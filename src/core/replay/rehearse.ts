@@ -1,50 +1,8 @@
-import { z } from 'zod';
 import { factsOf, type FactEvent, type KnownFacts, type Reach } from '../rules';
 import { addDuration, type Instant } from '../time';
-import { CHANNELS, eventTypeSchema, durationSchema, type Value } from '../rules';
-import { CALL_ENDED, TASK_CLOSED } from '../flows';
+import { CHANNELS, type Value } from '../rules';
+import { CALL_ENDED, TASK_CLOSED, type MadeUp, type RehearsedPerson } from '../flows';
 import type { Answered, ReplayedAsk, ReplayedSend } from './replay';
-
-const value: z.ZodType<Value> = z.json() as z.ZodType<Value>;
-const data = z.record(z.string().min(1).max(120), value);
-const consent = z.enum(['given', 'withdrawn', 'unknown']);
-
-/** Somebody made up for a rehearsal. */
-export const madeUpSchema = z.strictObject({
-  attributes: data.optional(),
-  consent: z.partialRecord(z.enum(CHANNELS), consent).optional(),
-  tags: z.array(z.string().min(1).max(60)).max(100).optional(),
-  lists: z.array(z.string().min(1).max(60)).max(100).optional(),
-  segments: z.array(z.string().min(1).max(60)).max(100).optional(),
-});
-export type MadeUp = z.infer<typeof madeUpSchema>;
-
-const moment = { at: z.iso.datetime({ offset: true }).optional(), after: durationSchema.optional() };
-
-/** What happens in a rehearsal: at a moment, or so long after its beginning. */
-const happeningSchema = z
-  .strictObject({ ...moment, type: eventTypeSchema, data: data.optional() })
-  .refine(({ at, after }) => (at === undefined) !== (after === undefined), { message: 'needs either at or after', path: ['at'] });
-
-/** What somebody does with a message of a step, so long after it has gone out. */
-const answerSchema = z.strictObject({ step: z.string().min(1).max(40), after: durationSchema, url: z.string().max(2000).optional() });
-
-/** One person who goes through a flow without anything leaving the house. */
-export const rehearsalShape = {
-  /** somebody on file, by external id or ~number; their history counts */
-  person: z.string().min(1).max(200).optional(),
-  madeUp: madeUpSchema.optional(),
-  events: z.array(happeningSchema).max(200),
-  opens: z.array(answerSchema).max(50).optional(),
-  clicks: z.array(answerSchema).max(50).optional(),
-  /** what calls and tasks are answered, by step; the others are not, and time runs out */
-  answers: z
-    .array(z.strictObject({ step: z.string().min(1).max(40), after: durationSchema, ok: z.boolean(), data: data.optional() }))
-    .max(50)
-    .optional(),
-  until: z.iso.datetime({ offset: true }).optional(),
-};
-export type RehearsedPerson = z.infer<z.ZodObject<typeof rehearsalShape>>;
 
 /** What is known of somebody made up: an address and consent on each channel, unless something else is said. */
 export function knownOf({ attributes = {}, consent: said = {}, tags = [], lists = [], segments = [] }: MadeUp, now: Instant): KnownFacts {

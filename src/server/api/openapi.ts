@@ -693,6 +693,13 @@ export function description(origin: string) {
       },
       '/flows/{key}/pause': { post: operation('Pauses: nobody enters, nobody goes on', ok('The flow'), { parameters: key }) },
       '/flows/{key}/resume': { post: operation('Switches on again', ok('The flow'), { parameters: key }) },
+      '/flows/{key}/preflight': {
+        get: operation(
+          'What the draft gets wrong, by its document, what is on file, the last 90 days, and its own checks',
+          ok('{revision, findings: [{severity, code, place, says, advice, accepted, mend: {says, document}}], checks}'),
+          { parameters: [parameter('key', 'path', 'Key of the flow')] },
+        ),
+      },
       '/flows/{key}/report': {
         get: operation('Figures of a flow over a period, as a whole and by step', ok('The report'), { parameters: [...key, ...period] }),
       },

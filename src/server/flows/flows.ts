@@ -1,5 +1,5 @@
 import type { FlowView, VersionView } from '@/core/api';
-import { diff, flowSchema, preflight, stepIn, type FlowDocument } from '@/core/flows';
+import { diff, flowSchema, stepIn, type FlowDocument } from '@/core/flows';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   createFlow,
@@ -17,10 +17,9 @@ import {
   setOccasions,
   wakeInside,
 } from '@/data/flows';
-import { namedOnFile } from '@/data/rules';
-import { typesSeen } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
+import { findingsOf } from './checked';
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 
@@ -40,7 +39,7 @@ export async function readFlow(db: Db, key: string): Promise<FlowView> {
     draft: flow.draft,
     published,
     changes: published ? diff(published, flow.draft, store.currency) : [],
-    preflight: preflight(flow.draft, await namedOnFile(db), await seenTypes(db)),
+    preflight: await findingsOf(db, key, flow.draft, store),
     ...load,
     moves: movesOf(published ? await movesTo(db, flow.id, flow.draft) : []),
   };
@@ -72,12 +71,6 @@ export async function writeDraft(db: Db, key: string, body: unknown, revision: n
       );
   });
   return readFlow(db, key);
-}
-
-/** The types of events that have arrived; null where nothing has yet, so that nothing is said of it. */
-async function seenTypes(db: Db): Promise<{ value: string; count: number }[] | null> {
-  const seen = await typesSeen(db);
-  return seen.length ? seen : null;
 }
 
 const movesOf = (moves: Awaited<ReturnType<typeof movesTo>>): FlowView['moves'] => {
@@ -118,7 +111,7 @@ export async function publishFlow(
         'Changed meanwhile',
         'Somebody else has changed this draft since you looked at it. Load it again and see what would be published; nothing was.',
       );
-    const stops = preflight(flow.draft, await namedOnFile(trx)).filter((finding) => finding.level === 'stops');
+    const stops = (await findingsOf(trx, key, flow.draft, store)).filter((finding) => finding.level === 'stops');
     if (stops.length) {
       throw new Problem(
         422,

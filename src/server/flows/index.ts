@@ -2,6 +2,7 @@ export { publishFlow, readFlow, restoreVersion, switchFlow, versionOf, versionsO
 export { listOfFlows } from './list';
 export { flowReport } from './report';
 export { departures, inside } from './inside';
+export { preflightOf } from './checked';
 export { tellChanges } from './heard';
 export { comeRound } from './occasions';
 export { BATCH, drain, tick } from './runloop';

@@ -1,18 +1,18 @@
 import { z } from 'zod';
 import type { RehearsalView } from '@/core/api';
-import { factsNeeded, flowSchema, planOf, sayTrace, sayStep, type EarlierRun, type FlowDocument, type RunningFlow } from '@/core/flows';
 import {
-  answersOf,
-  eventsOfRehearsal,
-  idsAboveAll,
-  knownOf,
-  outsideOf,
+  factsNeeded,
+  flowSchema,
+  planOf,
   rehearsalShape,
-  replayNeeds,
-  replayPerson,
+  sayTrace,
+  sayStep,
+  type EarlierRun,
+  type FlowDocument,
   type RehearsedPerson,
-  type Replayed,
-} from '@/core/replay';
+  type RunningFlow,
+} from '@/core/flows';
+import { answersOf, eventsOfRehearsal, idsAboveAll, knownOf, outsideOf, replayNeeds, replayPerson, type Replayed } from '@/core/replay';
 import type { FactEvent, KnownFacts } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';

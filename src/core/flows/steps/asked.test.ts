@@ -7,8 +7,8 @@ import { flowSchema, type FlowDocument, type Step } from '../document';
 import { preflight } from '../preflight';
 import { flowWith, letter } from '../testing/asking';
 import { sayTrace } from '../trace';
-import { answersOf, idsAboveAll, outsideOf, rehearsalShape, replayPerson, type RehearsedPerson } from '../../replay';
-import { knownOf } from '../../replay';
+import { answersOf, idsAboveAll, knownOf, outsideOf, replayPerson } from '../../replay';
+import { rehearsalShape, type RehearsedPerson } from '../rehearsed';
 import { z } from 'zod';
 
 const START = Date.parse('2026-11-24T12:00:00Z');

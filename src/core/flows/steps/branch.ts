@@ -56,10 +56,15 @@ export const branchKind: StepKind<BranchStep> = {
   check(step, add) {
     const names = new Set(step.arms.map((arm) => arm.name));
     if (names.size < step.arms.length)
-      add('warns', `Two arms of “${step.name}” have the same name`, 'Give each arm its own name, so that results can be told apart.');
+      add(
+        'same-name',
+        'warns',
+        `Two arms of “${step.name}” have the same name`,
+        'Give each arm its own name, so that results can be told apart.',
+      );
     for (const arm of step.arms)
       if (arm.when && isContradiction(arm.when))
-        add('stops', `Nobody can take “${arm.name}”`, 'Its two amounts exclude each other; correct one of them.');
+        add('no-one-fits', 'stops', `Nobody can take “${arm.name}”`, 'Its two amounts exclude each other; correct one of them.');
   },
   differs: (was, is) => (is.name === was.name ? [] : [`Branch “${was.name}” is now called “${is.name}”`]),
 };

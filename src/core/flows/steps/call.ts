@@ -68,23 +68,31 @@ export const callKind: StepKind<CallStep> = {
   check(step, add) {
     const problem = bodyProblem(step.body);
     if (problem)
-      add('stops', `The body of “${step.name}” cannot be sent: ${problem}`, 'Write JSON, with placeholders inside of its texts.');
+      add(
+        'body-unreadable',
+        'stops',
+        `The body of “${step.name}” cannot be sent: ${problem}`,
+        'Write JSON, with placeholders inside of its texts.',
+      );
     if (step.url.startsWith('http://') && !/^http:\/\/(localhost|127\.0\.0\.1)[:/]/.test(step.url))
       add(
+        'without-encryption',
         'warns',
         `“${step.name}” calls an address without encryption`,
         'Use one that begins with https://, or what it tells can be read on the way.',
       );
     if (step.url.includes('//example.com/'))
-      add('stops', `“${step.name}” still calls example.com`, 'Write the address that is to be called.');
+      add('address-missing', 'stops', `“${step.name}” still calls example.com`, 'Write the address that is to be called.');
     if (approximateMs(step.within) < MINUTE)
       add(
+        'time-short',
         'warns',
         `“${step.name}” has only ${sayDuration(step.within)} for its answer`,
         'A server that is away for a moment needs some minutes; give it an hour.',
       );
     if (approximateMs(step.within) > 72 * HOUR)
       add(
+        'time-long',
         'warns',
         `“${step.name}” holds people for up to ${sayDuration(step.within)}`,
         'Nobody goes on before the answer; a shorter time lets the others pass.',

@@ -25,6 +25,6 @@ export const ideaKind: StepKind<IdeaStep> = {
   says: (step) => `Idea: ${short(step.text)}`,
   saysNext: (step) => `Idea: ${short(step.text)}`,
   check: (step, add) =>
-    add('stops', `“${short(step.text)}” is only an idea yet`, 'Make a step of it, or remove it, before the flow is published.'),
+    add('idea', 'stops', `“${short(step.text)}” is only an idea yet`, 'Make a step of it, or remove it, before the flow is published.'),
   differs: (was, is) => (was.text === is.text ? [] : [`Idea: ${short(was.text)} becomes: ${short(is.text)}`]),
 };

@@ -64,7 +64,7 @@ export interface Awaited {
 }
 
 /** Gathers what is to be mended about one step. */
-export type Add = (level: Finding['level'], says: string, mend: string) => void;
+export type Add = (code: string, level: Finding['level'], says: string, mend: string) => void;
 
 /** What there is to know of a kind of step. A new kind is a new file and its lines in the index. */
 export interface StepKind<S extends Step> {

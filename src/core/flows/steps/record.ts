@@ -72,13 +72,14 @@ export const recordKind: StepKind<RecordStep> = {
   check(step, add, flow) {
     if (flow.triggers.some(({ event }) => event === step.event))
       add(
+        'starts-itself',
         'stops',
         `“${step.name}” starts this flow again`,
         `It records ${step.event}, which is a trigger of this very flow; record another type.`,
       );
     const names = new Set(step.properties.map((one) => one.name));
     if (names.size < step.properties.length)
-      add('warns', `“${step.name}” has two properties of the same name`, 'The last of them counts; remove the other.');
+      add('same-property', 'warns', `“${step.name}” has two properties of the same name`, 'The last of them counts; remove the other.');
   },
   differs: (was, is) => [
     ...(is.name === was.name ? [] : [`“${was.name}” is now called “${is.name}”`]),

@@ -69,21 +69,22 @@ export const sendKind: StepKind<SendStep> = {
   saysNext: (step) => `Send “${step.name}”`,
   check(step, add, flow) {
     const { message } = step;
-    if (step.off) add('warns', `“${step.name}” is off`, 'Switch the message on, or people pass by without getting it.');
-    if (!message.subject.trim()) add('stops', `“${step.name}” has no subject`, 'Write a subject line.');
+    if (step.off) add('message-off', 'warns', `“${step.name}” is off`, 'Switch the message on, or people pass by without getting it.');
+    if (!message.subject.trim()) add('no-subject', 'stops', `“${step.name}” has no subject`, 'Write a subject line.');
     const texts = message.blocks.flatMap((block) =>
       'text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : [],
     );
     if (!texts.some((text) => text.trim()) && !message.blocks.some((block) => block.kind === 'cart'))
-      add('stops', `“${step.name}” is empty`, 'Write its text.');
+      add('no-text', 'stops', `“${step.name}” is empty`, 'Write its text.');
     let isReadable = true;
     for (const text of [message.subject, message.preview, ...texts]) {
       const problem = placeholderProblem(text);
       if (problem) isReadable = false;
-      if (problem) add('stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
+      if (problem) add('placeholder-unreadable', 'stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
       else {
         for (const path of withoutFallback(text)) {
           add(
+            'no-fallback',
             'warns',
             `{{ ${path} }} in “${step.name}” has no fallback`,
             `Write {{ ${path} | fallback: "…" }} for people whose ${path.replace('person.', '')} is not known.`,
@@ -94,6 +95,7 @@ export const sendKind: StepKind<SendStep> = {
     const beyond = isReadable ? renderProblem(message) : null;
     if (beyond)
       add(
+        'too-much-work',
         'stops',
         `“${step.name}” cannot be put together: ${beyond}`,
         'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.',
@@ -101,13 +103,19 @@ export const sendKind: StepKind<SendStep> = {
     const has = (kind: string) => message.blocks.some((block) => block.kind === kind);
     if (message.kind === 'service' && has('offer'))
       add(
+        'offer-in-service',
         'stops',
         `“${step.name}” is a service message with an offer`,
         'Service messages carry no offers: make it marketing or take the offer out.',
       );
     const other = flow.triggers.find((trigger) => !trigger.event.startsWith('cart.'));
     if (message.kind === 'marketing' && has('cart') && other)
-      add('warns', `“${step.name}” shows a cart, but ${other.event} starts this flow`, 'Only events of a cart carry its items.');
+      add(
+        'cart-without-cart',
+        'warns',
+        `“${step.name}” shows a cart, but ${other.event} starts this flow`,
+        'Only events of a cart carry its items.',
+      );
   },
   differs(was, is) {
     const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);

@@ -57,8 +57,9 @@ export const taskKind: StepKind<TaskStep> = {
   actsFirst: true,
   check(step, add) {
     const problem = placeholderProblem(step.text);
-    if (problem) add('stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
-    if (!step.text.trim()) add('warns', `“${step.name}” does not say what is to be done`, 'Write it down for whoever opens the task.');
+    if (problem) add('placeholder-unreadable', 'stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
+    if (!step.text.trim())
+      add('nothing-to-do', 'warns', `“${step.name}” does not say what is to be done`, 'Write it down for whoever opens the task.');
   },
   differs: (was, is) => [
     ...(is.name === was.name ? [] : [`“${was.name}” is now called “${is.name}”`]),

@@ -64,7 +64,7 @@ export const testKind: StepKind<TestStep> = {
   ],
   check(step, add) {
     for (const arm of step.arms)
-      if (arm.share === 0) add('warns', `Nobody takes “${arm.name}”`, 'Its share is nothing; raise it, or remove the arm.');
+      if (arm.share === 0) add('no-share', 'warns', `Nobody takes “${arm.name}”`, 'Its share is nothing; raise it, or remove the arm.');
   },
   differs: (was, is) => [
     ...(is.name === was.name ? [] : [`Test “${was.name}” is now called “${is.name}”`]),

@@ -176,7 +176,7 @@ export const updateKind: StepKind<UpdateStep> = {
     for (const change of step.changes) {
       const what = 'tag' in change ? `tag/${change.tag}` : 'list' in change ? `list/${change.list}` : `attribute/${change.name}`;
       if (seen.has(what) && change.do !== 'append')
-        add('warns', `“${step.name}” changes the same thing twice`, 'The last change counts; take the other one out.');
+        add('changes-twice', 'warns', `“${step.name}” changes the same thing twice`, 'The last change counts; take the other one out.');
       seen.add(what);
       if (
         change.do === 'set' &&
@@ -185,7 +185,12 @@ export const updateKind: StepKind<UpdateStep> = {
         /^\d{4}-\d{2}-\d{2}$/.test(change.value) &&
         dayNumber(change.value) === null
       )
-        add('warns', `“${step.name}” sets ${sayName(change.name)} to ${change.value}, which is no day`, 'Write a day of the calendar.');
+        add(
+          'no-day',
+          'warns',
+          `“${step.name}” sets ${sayName(change.name)} to ${change.value}, which is no day`,
+          'Write a day of the calendar.',
+        );
     }
   },
   differs: (was, is) => [

@@ -182,11 +182,12 @@ export const waitKind: StepKind<WaitStep> = {
     const ms = approximateMs(step.for);
     if (ms < MINUTE_MS)
       add(
+        'wait-short',
         'warns',
         `A wait of only ${sayDuration(step.for)}`,
         'Waits this short are usually left over from trying out; set it to what customers should get.',
       );
-    if (ms > 60 * DAY) add('warns', `A wait of ${sayDuration(step.for)}`, 'Check the unit: was a shorter time meant?');
+    if (ms > 60 * DAY) add('wait-long', 'warns', `A wait of ${sayDuration(step.for)}`, 'Check the unit: was a shorter time meant?');
   },
   differs(was, is) {
     const plain = (step: WaitStep) => JSON.stringify([step.date, step.hours, step.until]);
