@@ -211,6 +211,62 @@ test('a flow calls a system of the shop and asks a colleague, and goes on with w
   await expect(story.getByText('“Write them a card” was done')).toBeVisible();
 });
 
+test('what is rehearsed is kept as a check, which stops a publishing that breaks it; a warning is mended or accepted', async ({
+  page,
+  request,
+}) => {
+  const letter = (id: string, more: object = {}) => ({
+    id,
+    kind: 'send',
+    name: id,
+    ...more,
+    message: {
+      schema: 'viatic.message/1',
+      channel: 'email',
+      kind: 'marketing',
+      subject: id,
+      preview: '',
+      blocks: [{ id: 'b1', kind: 'text', text: 'Thanks' }],
+    },
+  });
+  const goal = { event: 'order.placed', within: 'P30D', ends: true };
+  const steps = [letter('hello'), { id: 'a-day', kind: 'wait', for: 'P1D' }, letter('again', { off: true })];
+  expect((await api(request, 'PUT', '/flows/checked', { ...flow('Checked'), goal, steps })).status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/checked`);
+  await page.getByRole('button', { name: 'Try out…' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'Rehearse' }).click();
+  await expect(dialog.getByText('1 message', { exact: true })).toBeVisible();
+  await dialog.getByLabel('What it shows').fill('One visit, one letter');
+  await dialog.getByRole('button', { name: 'Keep', exact: true }).click();
+  await page.keyboard.press('Escape');
+
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  const found = dialog.getByRole('region', { name: 'Preflight' });
+  await expect(found.getByText('1 check of 1 holds.')).toBeVisible();
+  await found.getByRole('button', { name: 'Accept…' }).first().click();
+  await found.getByLabel('Why it is right as it is').fill('not before the spring');
+  await found.getByRole('button', { name: 'Accept', exact: true }).click();
+  await expect(found.getByText('Because: not before the spring')).toBeVisible();
+  await expectAccessible(page, { part: '[role=dialog]' });
+  await found.getByRole('button', { name: 'Take it back' }).click();
+  await found.getByRole('button', { name: 'Switch it on' }).click();
+  // now there is a second letter, which the check did not expect
+  await expect(found.getByText(/The check “One visit, one letter” fails: they get “hello”, then “again”, not “hello”/)).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Publish version 1' })).toBeDisabled();
+  await page.keyboard.press('Escape');
+  await page
+    .getByRole('navigation', { name: 'Script' })
+    .getByText(/^When:/)
+    .click();
+  await page.getByRole('button', { name: 'Remove the check “One visit, one letter”' }).click();
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  await expect(found.getByText('Nothing to mend.')).toBeVisible();
+  await dialog.getByRole('button', { name: 'Publish version 1' }).click();
+  await expect(page.getByText('Version 1 of “Checked” is on.')).toBeVisible();
+});
+
 test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
   await signIn(page);
   await page.goto(`${base()}/flows/cart-left-behind`);

@@ -56,6 +56,9 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
     add('trigger', `Priority: ${after.priority ?? PLAIN_PRIORITY} (was ${before.priority ?? PLAIN_PRIORITY})`);
   if (!same(before.goal, after.goal)) add('trigger', after.goal ? `Goal: ${sayGoal(after.goal)}` : 'Goal: none');
 
+  if (!same(before.checks ?? [], after.checks ?? [])) add('trigger', `Checks: ${sayNames(after.checks)} (was: ${sayNames(before.checks)})`);
+  if (!same(before.accepted ?? [], after.accepted ?? [])) add(null, 'Which warnings are accepted has changed');
+
   const old = index(before);
   const now = index(after);
   const whom = (arm: Arm) => (arm.when ? sayRule(arm.when, wording) : 'everyone else');
@@ -90,3 +93,5 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   if (!changes.length && !same(before, after)) add(null, 'Steps are in another order');
   return changes;
 }
+
+const sayNames = (checks: FlowDocument['checks']): string => (checks?.length ? checks.map(({ name }) => `“${name}”`).join(', ') : 'none');

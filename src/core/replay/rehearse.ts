@@ -1,6 +1,6 @@
 import { factsOf, type FactEvent, type KnownFacts, type Reach } from '../rules';
 import { addDuration, type Instant } from '../time';
-import { CHANNELS, type Value } from '../rules';
+import { type CHANNELS, type Value } from '../rules';
 import { CALL_ENDED, TASK_CLOSED, type MadeUp, type RehearsedPerson } from '../flows';
 import type { Answered, ReplayedAsk, ReplayedSend } from './replay';
 

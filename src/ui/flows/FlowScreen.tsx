@@ -59,7 +59,10 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     refetchInterval: 10_000,
     enabled: !isPublishing,
   });
-  const troubled = useMemo(() => new Set(preflight(document).flatMap((finding) => finding.stepId ?? [])), [document]);
+  const troubled = useMemo(
+    () => new Set(preflight(document).flatMap((finding) => (finding.accepted === undefined ? (finding.stepId ?? []) : []))),
+    [document],
+  );
   const isResults = lens === 'results' && flow.published !== null;
 
   const turn = async () => {
@@ -227,7 +230,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           </aside>
         )}
       </div>
-      {isTrying && <TryDialog flowKey={flow.key} document={document} isOpen onClose={() => setTrying(false)} />}
+      {isTrying && <TryDialog flowKey={flow.key} document={document} edit={draft.edit} isOpen onClose={() => setTrying(false)} />}
       <PublishDialog
         flow={flow}
         isOpen={isPublishing}
@@ -235,6 +238,10 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
         onShow={show}
         onPublished={setFlow}
         onReload={() => void reload()}
+        change={async (to) => {
+          draft.edit(to, '');
+          await draft.save();
+        }}
       />
     </div>
   );

@@ -1,6 +1,7 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
+import { X } from 'lucide-react';
 import Link from 'next/link';
 import { Fragment } from 'react';
 import type { DirectoryView } from '@/core/api';
@@ -184,8 +185,43 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
         <ReentryField document={document} edit={edit} />
         <GoalPart document={document} edit={edit} />
         <EntryFields document={document} edit={edit} />
+        <Checks document={document} edit={edit} />
       </div>
     </Part>
+  );
+}
+
+/** The flow's own checks: kept from a rehearsal, looked at before each publishing. */
+function Checks({ document, edit }: { document: FlowDocument; edit: Edit }) {
+  const checks = document.checks ?? [];
+  return (
+    <section aria-label="Checks" className="grid gap-1">
+      <h3 className="text-xs font-semibold text-soft">Checks before each publishing</h3>
+      {!checks.length && <p className="text-xs text-soft">None yet. Try the flow out on somebody made up, and keep what comes of it.</p>}
+      {checks.map((check, index) => (
+        <div key={check.name} className="flex items-start justify-between gap-2">
+          <span>
+            {check.name}
+            <span className="block text-xs text-soft">
+              {plural(check.expects.sends.length, 'message', 'messages')}
+              {check.expects.goal ? ', goal reached' : ''}
+            </span>
+          </span>
+          <Button
+            kind="quiet"
+            aria-label={`Remove the check “${check.name}”`}
+            className="px-2"
+            onClick={() => {
+              const { checks: _, ...rest } = document;
+              const left = checks.filter((_one, n) => n !== index);
+              edit(left.length ? { ...rest, checks: left } : rest, '');
+            }}
+          >
+            <X size={16} aria-hidden="true" />
+          </Button>
+        </div>
+      ))}
+    </section>
   );
 }
 

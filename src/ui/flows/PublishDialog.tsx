@@ -3,7 +3,9 @@
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { FlowView } from '@/core/api';
+import type { FlowDocument } from '@/core/flows';
 import { api, ApiError, Button, Dialog, plural } from '../kit';
+import { Preflight, usePreflight } from './Preflight';
 
 /** Before publishing: what changes, for whom, and the preflight. */
 export function PublishDialog({
@@ -13,6 +15,7 @@ export function PublishDialog({
   onPublished,
   onShow,
   onReload,
+  change,
 }: {
   flow: FlowView;
   isOpen: boolean;
@@ -20,10 +23,12 @@ export function PublishDialog({
   onPublished: (flow: FlowView) => void;
   onShow: (stepId: string) => void;
   onReload: () => void;
+  change: (to: FlowDocument) => Promise<void>;
 }) {
   const [isBusy, setBusy] = useState(false);
   const [inside, setInside] = useState<'stay' | 'move'>('stay');
-  const stops = flow.preflight.filter((finding) => finding.level === 'stops');
+  const found = usePreflight(flow, isOpen);
+  const stops = found.data ? found.data.findings.filter((one) => one.severity === 'stops').length : 1;
   const next = (flow.version ?? 0) + 1;
   const publish = async () => {
     setBusy(true);
@@ -81,43 +86,21 @@ export function PublishDialog({
         )}
       </section>
       {flow.version !== null && flow.inside > 0 && <Inside flow={flow} inside={inside} onChange={setInside} />}
-      <section>
-        <h3 className="mb-1 font-semibold">Preflight</h3>
-        {flow.preflight.length ? (
-          <ul className="grid gap-2">
-            {flow.preflight.map((finding, index) => (
-              <li key={index} className={`border-l-2 pl-2 ${finding.level === 'stops' ? 'border-stop' : 'border-caution'}`}>
-                <span className={`font-semibold ${finding.level === 'stops' ? 'text-stop' : 'text-caution'}`}>
-                  {finding.level === 'stops' ? 'Stops it' : 'Warns'}:{' '}
-                </span>
-                {finding.says}
-                <span className="block text-soft">
-                  {finding.mend}
-                  {finding.stepId && (
-                    <button
-                      type="button"
-                      className="ml-2 text-accent underline"
-                      onClick={() => {
-                        onShow(finding.stepId!);
-                        onOpenChange(false);
-                      }}
-                    >
-                      Show it
-                    </button>
-                  )}
-                </span>
-              </li>
-            ))}
-          </ul>
-        ) : (
-          <p className="text-good">Nothing to mend.</p>
-        )}
-      </section>
+      <Preflight
+        preflight={found.data}
+        error={found.error}
+        document={flow.draft}
+        change={change}
+        onShow={(id) => {
+          onShow(id);
+          onOpenChange(false);
+        }}
+      />
       <div className="flex justify-end gap-2">
         <Button onClick={() => onOpenChange(false)}>Cancel</Button>
         <Button
           kind="primary"
-          disabled={isBusy || stops.length > 0 || (flow.version !== null && !flow.changes.length && flow.state === 'on')}
+          disabled={isBusy || stops > 0 || (flow.version !== null && !flow.changes.length && flow.state === 'on')}
           onClick={() => void publish()}
         >
           {isBusy ? 'Publishing…' : `Publish version ${next}`}

@@ -4,8 +4,9 @@ import { useMutation } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { Plus, X } from 'lucide-react';
 import { useState } from 'react';
+import { toast } from 'sonner';
 import type { BacktestView, RehearsalView, WorkView } from '@/core/api';
-import type { FlowDocument } from '@/core/flows';
+import { stepsOf, type CallStep, type Check, type FlowDocument, type TaskStep } from '@/core/flows';
 import type { Assumed } from '@/core/replay';
 import { sayDone } from '@/core/rules';
 import { DAY, localDate, startOfDate } from '@/core/time';
@@ -28,16 +29,19 @@ import {
   useWork,
   wordsOf,
 } from '../kit';
+import type { Edit } from './fields';
 
 /** Trying a flow out: on somebody, made up or on file, and over what has happened. Nothing leaves the house. */
 export function TryDialog({
   flowKey,
   document,
+  edit,
   isOpen,
   onClose,
 }: {
   flowKey: string;
   document: FlowDocument;
+  edit: Edit;
   isOpen: boolean;
   onClose: () => void;
 }) {
@@ -67,7 +71,11 @@ export function TryDialog({
           </button>
         ))}
       </div>
-      {way === 'somebody' ? <Rehearsal flowKey={flowKey} document={document} /> : <Backtest flowKey={flowKey} document={document} />}
+      {way === 'somebody' ? (
+        <Rehearsal flowKey={flowKey} document={document} edit={edit} />
+      ) : (
+        <Backtest flowKey={flowKey} document={document} />
+      )}
     </Dialog>
   );
 }
@@ -95,24 +103,38 @@ const readData = (text: string): object | null => {
   }
 };
 
-function Rehearsal({ flowKey, document }: { flowKey: string; document: FlowDocument }) {
+function Rehearsal({ flowKey, document, edit }: { flowKey: string; document: FlowDocument; edit: Edit }) {
   const [who, setWho] = useState<'madeUp' | 'onFile'>('madeUp');
   const [person, setPerson] = useState('');
   const [attributes, setAttributes] = useState('{"firstName": "Robin", "country": "NL"}');
   const [consent, setConsent] = useState<'given' | 'withdrawn' | 'unknown'>('given');
   const [events, setEvents] = useState<readonly Happens[]>(() => [sampleOf(document)]);
   const put = (index: number, change: Partial<Happens>) => setEvents(events.map((one, n) => (n === index ? { ...one, ...change } : one)));
+  const [answers, setAnswers] = useState<NonNullable<Check['answers']>>([]);
+  // what is asked outside can be answered by hand
+  const asking = stepsOf(document).filter((step): step is CallStep | TaskStep => step.kind === 'call' || step.kind === 'task');
+  const given = () => ({
+    events: events.map(({ type, after, data }) => ({ type, after, data: readData(data) as Check['events'][number]['data'] & object })),
+    ...(answers.length && { answers }),
+  });
+  const madeUp = () => ({
+    attributes: readData(attributes) as NonNullable<Check['madeUp']>['attributes'] & object,
+    consent: { email: consent },
+  });
   const run = useMutation({
     mutationFn: () =>
       api<RehearsalView>(`/flows/${flowKey}/rehearse`, {
         method: 'POST',
-        body: {
-          document,
-          ...(who === 'onFile' ? { person: person.trim() } : { madeUp: { attributes: readData(attributes), consent: { email: consent } } }),
-          events: events.map(({ type, after, data }) => ({ type, after, data: readData(data) })),
-        },
+        body: { document, ...(who === 'onFile' ? { person: person.trim() } : { madeUp: madeUp() }), ...given() },
       }),
   });
+  const keep = (name: string, view: RehearsalView) => {
+    const [one] = view.people;
+    const expects = { sends: one!.sends.map((send) => send.step), goal: one!.runs.some((its) => its.goalAt !== null) };
+    const others = (document.checks ?? []).filter((check) => check.name !== name);
+    edit({ ...document, checks: [...others, { name, madeUp: madeUp(), ...given(), expects }] }, '');
+    toast.success(`Kept: “${name}” is looked at before each publishing.`);
+  };
   const isSound =
     events.every(({ type, data }) => type && readData(data)) && (who === 'onFile' ? person.trim() !== '' : readData(attributes) !== null);
   return (
@@ -185,6 +207,14 @@ function Rehearsal({ flowKey, document }: { flowKey: string; document: FlowDocum
             </Field>
           </fieldset>
         ))}
+        {asking.map((step) => (
+          <Answer
+            key={step.id}
+            step={step}
+            answer={answers.find((one) => one.step === step.id)}
+            onChange={(answer) => setAnswers([...answers.filter((one) => one.step !== step.id), ...(answer ? [answer] : [])])}
+          />
+        ))}
         <div className="flex gap-2">
           <Button
             onClick={() => setEvents([...events, { type: 'order.placed', after: 'P1D', data: events[0]!.data }])}
@@ -204,12 +234,86 @@ function Rehearsal({ flowKey, document }: { flowKey: string; document: FlowDocum
             {wordsOf(run.error)}
           </p>
         ) : run.data ? (
-          <Rehearsed view={run.data} />
+          <>
+            <Rehearsed view={run.data} />
+            {who === 'madeUp' && (run.data.people[0]?.runs.length ?? 0) > 0 && <KeepCheck onKeep={(name) => keep(name, run.data)} />}
+          </>
         ) : (
           <p className="text-soft">What comes of it is shown here, moment by moment.</p>
         )}
       </div>
     </div>
+  );
+}
+
+/** How something that is asked outside is answered in a rehearsal. */
+function Answer({
+  step,
+  answer,
+  onChange,
+}: {
+  step: CallStep | TaskStep;
+  answer: NonNullable<Check['answers']>[number] | undefined;
+  onChange: (answer: NonNullable<Check['answers']>[number] | null) => void;
+}) {
+  const way = answer ? (answer.ok ? 'yes' : 'no') : 'never';
+  return (
+    <fieldset className="grid gap-2 rounded-md border border-line p-3">
+      <legend className="px-1 text-xs font-semibold text-soft">“{step.name}”</legend>
+      <Field label={step.kind === 'call' ? 'It is answered' : 'It is done'}>
+        <select
+          value={way}
+          onChange={(event) =>
+            onChange(
+              event.target.value === 'never' ? null : { step: step.id, after: answer?.after ?? 'PT5M', ok: event.target.value === 'yes' },
+            )
+          }
+          className={inputClass}
+        >
+          <option value="never">never: time runs out</option>
+          <option value="yes">well</option>
+          <option value="no">{step.kind === 'call' ? 'with a failure' : 'not: it will not be done'}</option>
+        </select>
+      </Field>
+      {answer && <DurationField label="After it is asked" value={answer.after} onChange={(after) => onChange({ ...answer, after })} />}
+    </fieldset>
+  );
+}
+
+/** Keeps what was rehearsed as a check: before each publishing the same has to come of it. */
+function KeepCheck({ onKeep }: { onKeep: (name: string) => void }) {
+  const [name, setName] = useState('');
+  return (
+    <form
+      className="mt-4 grid gap-2 border-t border-line pt-3"
+      onSubmit={(event) => {
+        event.preventDefault();
+        onKeep(name.trim());
+        setName('');
+      }}
+    >
+      <h3 className="font-semibold">Keep it as a check</h3>
+      <p className="text-xs text-soft">
+        Before each publishing this person is sent through again, and the same messages have to come of it. Limits of the store are left
+        aside.
+      </p>
+      <div className="flex items-end gap-2">
+        <div className="flex-1">
+          <Field label="What it shows">
+            <input
+              value={name}
+              maxLength={80}
+              placeholder="Who orders after the first mail gets no second"
+              onChange={(event) => setName(event.target.value)}
+              className={inputClass}
+            />
+          </Field>
+        </div>
+        <Button type="submit" disabled={!name.trim()}>
+          Keep
+        </Button>
+      </div>
+    </form>
   );
 }
 
