@@ -27,7 +27,7 @@ export async function reachOfEvents(sql: Sql, types: readonly string[], from: In
     sql,
     `select count(*)::int as people, count(*) filter (where c.state = 'given' and p.email is not null
          and not exists (select 1 from suppressions s where s.channel = 'email' and s.address = p.email))::int as "canBeEmailed"
-     from (select distinct person_id from (select person_id from events where type = any(cast(:types as text[])) and time >= :from limit ${SAMPLE}) as some) as e
+     from (select distinct person_id from (select person_id from events where type = any(cast(:types as text[])) and time >= :from limit ${SAMPLE}) as sample) as e
      join people p on p.id = e.person_id left join consents c on c.person_id = p.id and c.channel = 'email'`,
     { types, from: new Date(from) },
   ))!;
@@ -39,7 +39,7 @@ export async function limitedLately(sql: Sql, flowId: number, from: Instant): Pr
     sql,
     `with swallowed as (
        select count(*)::int as n from traces t join runs r on r.person_id = t.person_id and r.id = t.run_id
-       where r.flow_id = :flowId and r.entered_at >= :from and t.kind = 'skipped' and t.saw ? 'limited')
+       where r.flow_id = :flowId and r.entered_at >= :from and t.kind = 'skipped' and jsonb_exists(t.saw, 'limited'))
      select (select n from swallowed) as swallowed,
        (select n from swallowed) + (select count(*)::int from sends where flow_id = :flowId and queued_at >= :from) as messages`,
     { flowId, from: new Date(from) },
