@@ -267,6 +267,45 @@ test('what is rehearsed is kept as a check, which stops a publishing that breaks
   await expect(page.getByText('Version 1 of “Checked” is on.')).toBeVisible();
 });
 
+test('a flow begins from one that is ready, as a copy, and from a file that was saved', async ({ page }) => {
+  await signIn(page);
+  await page.getByRole('button', { name: 'New flow' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByText(/^Not arrived yet: .*app\.trial_started/)).toBeVisible();
+  await dialog.getByRole('radio', { name: /^Getting started/ }).check();
+  await expectAccessible(page, { part: '[role=dialog]' });
+  await dialog.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByRole('heading', { name: 'Getting started' })).toBeVisible();
+  await expect(page).toHaveURL(/\/flows\/getting-started$/);
+  await expect(page.getByTestId('line-map').getByRole('button', { name: /Need a hand/ })).toBeVisible();
+  await page
+    .getByRole('navigation', { name: 'Script' })
+    .getByText(/^When:/)
+    .click();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Save as a file' }).click()]);
+  expect(download.suggestedFilename()).toBe('getting-started.json');
+  const file = await download.path();
+
+  await page.goto(`${base()}/flows`);
+  await page.getByRole('button', { name: 'New flow' }).click();
+  await dialog.getByRole('radio', { name: 'From a file' }).check();
+  await dialog.getByLabel('Or its text').fill('{"schema": "viatic.flow/1"}');
+  await expect(dialog.getByText(/^This is no flow: name/)).toBeVisible();
+  await expect(dialog.getByRole('button', { name: 'Create' })).toBeDisabled();
+  await dialog.getByLabel('A file').setInputFiles(file);
+  await dialog.getByLabel('Name').fill('From the file');
+  await dialog.getByRole('button', { name: 'Create' }).click();
+  await expect(page).toHaveURL(/\/flows\/from-the-file$/);
+  await expect(page.getByTestId('line-map').getByRole('button', { name: /Need a hand/ })).toBeVisible();
+
+  await page.goto(`${base()}/flows`);
+  await page.getByRole('button', { name: 'New flow' }).click();
+  await dialog.getByRole('radio', { name: 'A copy of another' }).check();
+  await dialog.getByLabel('Which flow').selectOption('cart-left-behind');
+  await dialog.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByRole('heading', { name: 'Cart left behind, copy' })).toBeVisible();
+});
+
 test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
   await signIn(page);
   await page.goto(`${base()}/flows/cart-left-behind`);

@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind } from '../../demo/flows';
 import { eachStep, flowSchema, stepsOf, type FlowDocument, type Step } from './document';
-import { duplicateStep, insertSteps, moveStep, placeOf, removeStep, type Place } from './edit';
+import { duplicateStep, freeKey, insertSteps, moveStep, placeOf, removeStep, type Place } from './edit';
 import { armsOf } from './steps';
 import { anyFlow } from './testing/anyflow';
 
@@ -24,6 +24,15 @@ const anyEdit = anyFlow
 /** The ids of a step and of all that stands in its arms. */
 const within = (step: Step): string[] => [step.id, ...armsOf(step).flatMap((arm) => arm.steps.flatMap(within))];
 const stepOf = (flow: FlowDocument, id: string) => stepsOf(flow).find((step) => step.id === id)!;
+
+describe('a key for a new flow', () => {
+  it('is made of its name, and none that is taken', () => {
+    expect(freeKey('Warm-up für Zoë!', [])).toBe('warm-up-fur-zoe');
+    expect(freeKey('Cart', ['cart', 'cart-2'])).toBe('cart-3');
+    expect(freeKey('喫茶', [])).toBe('flow');
+    expect(freeKey('x'.repeat(200), [])).toMatch(/^x{50}$/);
+  });
+});
 
 describe('putting in, taking out, moving, duplicating', () => {
   it('what is put in stands where it was put, and all else as it was', () => {

@@ -150,3 +150,18 @@ function withFreeIds(steps: readonly Step[], taken: Set<string>): Step[] {
       : own;
   });
 }
+
+/** A key for a new flow of a name, which none of the others has. */
+export function freeKey(name: string, taken: readonly string[]): string {
+  const plain =
+    name
+      .normalize('NFD')
+      .replace(/\p{M}/gu, '')
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, 50)
+      .replace(/-+$/, '') || 'flow';
+  if (!taken.includes(plain)) return plain;
+  for (let n = 2; ; n++) if (!taken.includes(`${plain}-${n}`)) return `${plain}-${n}`;
+}

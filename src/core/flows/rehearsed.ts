@@ -51,6 +51,8 @@ export const checkSchema = z.strictObject({
   opens: rehearsalShape.opens,
   clicks: rehearsalShape.clicks,
   answers: rehearsalShape.answers,
+  /** how long they are followed after the last that happens; 120 days where it is left out */
+  follow: durationSchema.optional(),
   expects: z.strictObject({
     /** the steps whose messages they get, in order */
     sends: z.array(stepId).max(100),

@@ -1,11 +1,11 @@
 import type { Finding, FlowDocument, RunningFlow } from '../flows';
 import { planOf, sayStep } from '../flows';
-import { DAY, type Instant } from '../time';
+import { addDuration, type Instant } from '../time';
 import { answersOf, eventsOfRehearsal, knownOf, outsideOf } from './rehearse';
 import { idsAboveAll, replayPerson } from './replay';
 
 /** How long somebody is followed after the last that happens to them, and how often their runs are moved at most. */
-const RUNS_ON_MS = 120 * DAY;
+const FOLLOWED = 'P120D';
 const MOST_MOVES = 500;
 
 /** What came of a check. */
@@ -16,16 +16,19 @@ export interface Checked {
   readonly says: string;
 }
 
-/** Sends the people of a flow's checks through it, from a moment on, and compares what comes of it. Limits of the store are left aside. */
+/**
+ * Sends the people of a flow's checks through it, from a moment on, and compares what comes of it. Limits of the store are
+ * left aside, and so is a control group: a check is about those who get something.
+ */
 export function runChecks(flow: Pick<RunningFlow, 'key' | 'document' | 'zone' | 'world'>, now: Instant): Checked[] {
-  const { document } = flow;
+  const { control: _, ...document } = flow.document;
   return (document.checks ?? []).map((check): Checked => {
     const nextId = idsAboveAll();
     const given = { ...check, events: check.events };
     const events = eventsOfRehearsal(given.events, now, flow.zone, nextId).filter((event) => event.time >= now);
-    const until = (events.at(-1)?.time ?? now) + RUNS_ON_MS;
+    const until = addDuration(events.at(-1)?.time ?? now, check.follow ?? FOLLOWED, flow.zone);
     const replayed = replayPerson(
-      [{ ...flow, isOn: true, limits: null, from: now }],
+      [{ ...flow, document, isOn: true, limits: null, from: now }],
       { id: '0', known: knownOf(check.madeUp ?? {}, now), changes: [] },
       events,
       until,

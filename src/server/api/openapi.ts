@@ -579,6 +579,9 @@ export function description(origin: string) {
           requestBody: body({ type: 'object', properties: { step: { type: 'string' } }, required: ['step'] }),
         }),
       },
+      '/starters': {
+        get: operation('Flows to begin with, each with what it needs', ok('{starters: [{key, name, says, needs, document}]}')),
+      },
       '/tasks': {
         get: operation('What flows have asked colleagues to do', ok('{total, tasks}'), {
           parameters: [parameter('state', 'query', 'open, done or declined'), parameter('owner', 'query', 'Who does it')],

@@ -5,7 +5,9 @@ import Link from 'next/link';
 import { useMemo, useState, type ReactNode } from 'react';
 import type { FlowListItem, FlowListView } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
-import { api, Empty, Failed, fieldClass, NotKnown, plural, sayCount, Spark, StateSignal, Table, type TableColumn } from '../kit';
+import { Plus } from 'lucide-react';
+import { api, Button, Empty, Failed, fieldClass, NotKnown, plural, sayCount, Spark, StateSignal, Table, type TableColumn } from '../kit';
+import { NewFlow } from './NewFlow';
 
 const ORDER = ['on', 'paused', 'draft'];
 
@@ -100,6 +102,7 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
   });
   const [words, setWords] = useState('');
   const [state, setState] = useState('');
+  const [isMaking, setMaking] = useState(false);
 
   const shown = useMemo(() => {
     const wanted = words.trim().toLowerCase();
@@ -142,6 +145,9 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
           <option value="paused">Paused</option>
           <option value="draft">Draft</option>
         </select>
+        <Button kind="primary" onClick={() => setMaking(true)}>
+          <Plus size={16} aria-hidden="true" /> New flow
+        </Button>
       </div>
       <div className="rounded-md border border-line bg-panel">
         <Table
@@ -160,6 +166,7 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
           </Empty>
         )}
       </div>
+      {isMaking && <NewFlow flows={data.flows} onClose={() => setMaking(false)} />}
     </div>
   );
 }

@@ -8,6 +8,7 @@ import type { DirectoryView } from '@/core/api';
 import {
   changeArm,
   changeStep,
+  freeKey,
   MOST_TRIGGERS,
   PLAIN_PRIORITY,
   planOf,
@@ -186,9 +187,22 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
         <GoalPart document={document} edit={edit} />
         <EntryFields document={document} edit={edit} />
         <Checks document={document} edit={edit} />
+        <Button onClick={() => saveAsFile(document)} className="justify-self-start">
+          Save as a file
+        </Button>
       </div>
     </Part>
   );
+}
+
+/** Saves the draft as a file, from which a flow can begin again, here or elsewhere. */
+function saveAsFile(document: FlowDocument): void {
+  const url = URL.createObjectURL(new Blob([JSON.stringify(document, null, 2)], { type: 'application/json' }));
+  const link = window.document.createElement('a');
+  link.href = url;
+  link.download = `${freeKey(document.name, [])}.json`;
+  link.click();
+  URL.revokeObjectURL(url);
 }
 
 /** The flow's own checks: kept from a rehearsal, looked at before each publishing. */

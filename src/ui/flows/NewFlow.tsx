@@ -1,0 +1,201 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { clsx } from 'clsx';
+import { useRouter } from 'next/navigation';
+import { useState } from 'react';
+import type { FlowListItem, FlowView, TypeView } from '@/core/api';
+import { flowSchema, freeKey, sayTriggers, type FlowDocument } from '@/core/flows';
+import { sayDone } from '@/core/rules';
+import { STARTERS } from '@/core/starters';
+import { api, areaClass, Button, Dialog, Field, inputClass, wordsOf } from '../kit';
+
+type Way = 'starter' | 'scratch' | 'copy' | 'file';
+const WAYS: readonly (readonly [Way, string])[] = [
+  ['starter', 'Ready to begin with'],
+  ['scratch', 'From scratch'],
+  ['copy', 'A copy of another'],
+  ['file', 'From a file'],
+];
+
+const SCRATCH: FlowDocument = {
+  schema: 'viatic.flow/1',
+  name: 'New flow',
+  triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
+  entry: { test: 'consent', channel: 'email', reachable: true },
+  stay: null,
+  reentry: 'once-per-key',
+  goal: null,
+  steps: [],
+};
+
+/** The document in a text, or what is wrong with it. */
+function readFlow(text: string): { document: FlowDocument } | { wrong: string } {
+  let given: unknown;
+  try {
+    given = JSON.parse(text);
+  } catch (error) {
+    return { wrong: `This is not JSON: ${(error as Error).message}` };
+  }
+  const parsed = flowSchema.safeParse(given);
+  if (parsed.success) return { document: parsed.data };
+  const [first] = parsed.error.issues;
+  return { wrong: `This is no flow: ${first!.path.join('.') || 'the document'} ${first!.message}` };
+}
+
+/** A new flow as a draft: one ready to begin with, an empty one, a copy, or one from a file. Nothing goes out before it is published. */
+export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; onClose: () => void }) {
+  const router = useRouter();
+  const [way, setWay] = useState<Way>('starter');
+  const [starter, setStarter] = useState(STARTERS[0]!.key);
+  const [copied, setCopied] = useState(flows[0]?.key ?? '');
+  const [text, setText] = useState('');
+  const [name, setName] = useState('');
+  const [isBusy, setBusy] = useState(false);
+  const [problem, setProblem] = useState<string | null>(null);
+  const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), staleTime: 60_000 });
+  const arrives = (type: string) => !types.data || types.data.types.some((one) => one.type === type);
+  const chosen = STARTERS.find((one) => one.key === starter)!;
+  const read = way === 'file' && text.trim() ? readFlow(text) : null;
+  const suggested =
+    way === 'starter'
+      ? chosen.name
+      : way === 'copy'
+        ? `${flows.find((one) => one.key === copied)?.name ?? ''}, copy`
+        : read && 'document' in read
+          ? read.document.name
+          : 'New flow';
+  const canCreate = way === 'file' ? read !== null && 'document' in read : way !== 'copy' || copied !== '';
+
+  const create = async () => {
+    setBusy(true);
+    setProblem(null);
+    try {
+      const document =
+        way === 'starter'
+          ? chosen.document
+          : way === 'scratch'
+            ? SCRATCH
+            : way === 'copy'
+              ? (await api<FlowView>(`/flows/${copied}`)).draft
+              : (read as { document: FlowDocument }).document;
+      const called = name.trim() || suggested;
+      const key = freeKey(
+        called,
+        flows.map((one) => one.key),
+      );
+      await api<FlowView>(`/flows/${key}`, { method: 'PUT', body: { ...document, name: called } });
+      router.push(`/flows/${key}`);
+    } catch (error) {
+      setProblem(wordsOf(error));
+      setBusy(false);
+    }
+  };
+
+  return (
+    <Dialog isOpen onClose={onClose} title="New flow" width={820} about="It begins as a draft: nobody enters before it is published.">
+      <div className="grid grid-cols-[180px_1fr] gap-5">
+        <div role="radiogroup" aria-label="Begin with" className="grid content-start gap-1">
+          {WAYS.filter(([one]) => one !== 'copy' || flows.length).map(([one, words]) => (
+            <label key={one} className={clsx('flex gap-2 rounded-md px-2 py-1.5', way === one && 'bg-wash font-semibold')}>
+              <input type="radio" name="way" checked={way === one} onChange={() => setWay(one)} />
+              {words}
+            </label>
+          ))}
+        </div>
+        <div className="min-w-0">
+          {way === 'starter' && (
+            <div
+              role="radiogroup"
+              aria-label="Which flow"
+              className="grid max-h-[380px] gap-px overflow-y-auto rounded-md border border-line"
+            >
+              {STARTERS.map((one) => (
+                <label
+                  key={one.key}
+                  className={clsx('grid grid-cols-[auto_1fr] gap-x-2 px-3 py-2', starter === one.key ? 'bg-wash' : 'bg-panel')}
+                >
+                  <input type="radio" name="starter" checked={starter === one.key} onChange={() => setStarter(one.key)} className="mt-1" />
+                  <span>
+                    <b>{one.name}</b>
+                    <span className="block">{one.says}</span>
+                    {one.needs.some((type) => !arrives(type)) && (
+                      <span className="block text-xs text-caution">
+                        Not arrived yet:{' '}
+                        {one.needs
+                          .filter((type) => !arrives(type))
+                          .map((type) => `${sayDone(type)} (${type})`)
+                          .join(', ')}
+                      </span>
+                    )}
+                  </span>
+                </label>
+              ))}
+            </div>
+          )}
+          {way === 'scratch' && (
+            <p className="text-soft">
+              It starts with each order, of whoever can be emailed, and does nothing yet. All of it can be changed.
+            </p>
+          )}
+          {way === 'copy' && (
+            <Field label="Which flow">
+              <select value={copied} onChange={(event) => setCopied(event.target.value)} className={inputClass}>
+                {flows.map((one) => (
+                  <option key={one.key} value={one.key}>
+                    {one.name}
+                  </option>
+                ))}
+              </select>
+            </Field>
+          )}
+          {way === 'file' && (
+            <div className="grid gap-2">
+              <Field label="A file" hint="As a flow is saved: JSON of the form viatic.flow/1.">
+                <input
+                  type="file"
+                  accept="application/json,.json"
+                  onChange={(event) => void event.target.files?.[0]?.text().then(setText)}
+                  className="block"
+                />
+              </Field>
+              <Field label="Or its text" problem={read && 'wrong' in read ? read.wrong : null}>
+                <textarea
+                  value={text}
+                  rows={8}
+                  spellCheck={false}
+                  onChange={(event) => setText(event.target.value)}
+                  className={`${areaClass} font-mono text-xs`}
+                />
+              </Field>
+              {read && 'document' in read && <p className="text-soft">{sayTriggers(read.document.triggers)}</p>}
+            </div>
+          )}
+        </div>
+      </div>
+      <form
+        className="mt-3 flex items-end gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void create();
+        }}
+      >
+        <div className="flex-1">
+          <Field label="Name" problem={problem}>
+            <input
+              value={name}
+              placeholder={suggested}
+              maxLength={80}
+              onChange={(event) => setName(event.target.value)}
+              className={inputClass}
+            />
+          </Field>
+        </div>
+        <Button onClick={onClose}>Cancel</Button>
+        <Button kind="primary" type="submit" disabled={!canCreate || isBusy}>
+          Create
+        </Button>
+      </form>
+    </Dialog>
+  );
+}
