@@ -27,7 +27,7 @@ export const APP: readonly Starter[] = [
           'Did it help',
           'Did it help?',
           'One line is enough',
-          'A few days ago you asked us for something. Did it answer your question? If not, write back: one line is enough.',
+          'A few days ago you asked us for something. Did it answer your question? If not, write back: one line is ' + 'enough.',
         ),
       ],
       checks: [
@@ -42,7 +42,9 @@ export const APP: readonly Starter[] = [
   {
     key: 'getting-started',
     name: 'Getting started',
-    says: 'Who opens an account is helped through the first step, and only as long as they have not done it: who does it goes on to the next at once. Who is stuck after a week becomes a task for a colleague.',
+    says:
+      'Who opens an account is helped through the first step, and only as long as they have not done it: who ' +
+      'does it goes on to the next at once. Who is stuck after a week becomes a task for a colleague.',
     needs: ['account.created', 'app.project_created', 'app.invited'],
     document: flow('Getting started', {
       triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: null }],
@@ -88,7 +90,8 @@ export const APP: readonly Starter[] = [
                   'Need a hand',
                   'Can we help you begin?',
                   'Answer this letter',
-                  'It looks as if you have not made a project yet. What stands in the way? Answer this letter, and we help you with it.',
+                  'It looks as if you have not made a project yet. What stands in the way? Answer this letter, and we help ' +
+                    'you with it.',
                 ),
                 {
                   id: 'still-nothing',
@@ -139,7 +142,9 @@ export const APP: readonly Starter[] = [
   {
     key: 'trial-to-paid',
     name: 'Trial to paid',
-    says: 'Three days before a trial ends, and on its last day, its owner is told what it would leave behind. Who subscribes hears nothing more of it.',
+    says:
+      'Three days before a trial ends, and on its last day, its owner is told what it would leave behind. Who ' +
+      'subscribes hears nothing more of it.',
     needs: ['app.trial_started', 'app.subscribed'],
     document: flow('Trial to paid', {
       triggers: [{ id: 'start', kind: 'event', event: 'app.trial_started', key: null }],
@@ -180,7 +185,9 @@ export const APP: readonly Starter[] = [
   {
     key: 'best-customers',
     name: 'Best customers',
-    says: 'When somebody’s points pass a mark, they are told that they are among the best customers, and who looks after them. Change the attribute and the mark in the trigger.',
+    says:
+      'When somebody’s points pass a mark, they are told that they are among the best customers, and who looks ' +
+      'after them. Change the attribute and the mark in the trigger.',
     needs: [],
     document: flow('Best customers', {
       triggers: [
@@ -206,7 +213,8 @@ export const APP: readonly Starter[] = [
           'Among the best',
           'You are one of our best customers',
           'And somebody looks after you',
-          'You have passed 500 points, and we want to thank you for it. From now on one of us looks after you: answer this letter whenever you need something.',
+          'You have passed 500 points, and we want to thank you for it. From now on one of us looks after you: ' +
+            'answer this letter whenever you need something.',
         ),
       ],
     }),
@@ -214,7 +222,10 @@ export const APP: readonly Starter[] = [
   {
     key: 'asleep',
     name: 'Asleep',
-    says: 'On the first Monday of each month, who has opened nothing for half a year is asked whether they want to stay. Who does not open it within two weeks is tagged as asleep, so that other flows can leave them alone.',
+    says:
+      'On the first Monday of each month, who has opened nothing for half a year is asked whether they want to ' +
+      'stay. Who does not open it within two weeks is tagged as asleep, so that other flows can leave them ' +
+      'alone.',
     needs: ['message.opened'],
     document: flow('Asleep', {
       triggers: [
@@ -245,7 +256,8 @@ export const APP: readonly Starter[] = [
           'Still here',
           'Shall we go on writing to you?',
           'If not, do nothing',
-          'You have not opened our letters for a while. If you read this, we take it that you want to go on getting them. If you would rather not, there is a link below to leave with one click.',
+          'You have not opened our letters for a while. If you read this, we take it that you want to go on getting ' +
+            'them. If you would rather not, there is a link below to leave with one click.',
         ),
         wait('two-weeks', 'P14D'),
         { id: 'let-sleep', kind: 'update', name: 'Let them sleep', changes: [{ do: 'tag', tag: 'asleep' }] },

@@ -8,7 +8,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'cart-left-behind',
     name: 'Cart left behind',
-    says: 'An hour after a cart was left, it is sent after its owner with all that is in it. Who has not ordered a day later hears of it once more, and then never again for that cart.',
+    says:
+      'An hour after a cart was left, it is sent after its owner with all that is in it. Who has not ordered a ' +
+      'day later hears of it once more, and then never again for that cart.',
     needs: ['cart.updated'],
     document: flow('Cart left behind', {
       triggers: [
@@ -65,7 +67,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'looked-not-bought',
     name: 'Looked at, not bought',
-    says: 'Who looked at the same product twice and went away is reminded of it half a day later. It asks how it can help rather than pushing, and at most once in two weeks.',
+    says:
+      'Who looked at the same product twice and went away is reminded of it half a day later. It asks how it ' +
+      'can help rather than pushing, and at most once in two weeks.',
     needs: ['product.viewed'],
     document: flow('Looked at, not bought', {
       triggers: [{ id: 'start', kind: 'silence', event: 'product.viewed', key: 'sku', after: 'PT12H', unless: { event: 'order.placed' } }],
@@ -85,7 +89,8 @@ export const SHOP: readonly Starter[] = [
           'Still thinking about it',
           'Still thinking about {{ event.name | fallback: "it" }}?',
           'Ask us anything',
-          'You had another look at {{ event.name | fallback: "something of ours" }}. If there is a question that keeps you from deciding, answer this letter: somebody who knows it reads it.',
+          'You had another look at {{ event.name | fallback: "something of ours" }}. If there is a question that ' +
+            'keeps you from deciding, answer this letter: somebody who knows it reads it.',
         ),
       ],
       checks: [
@@ -104,7 +109,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'welcome',
     name: 'Welcome',
-    says: 'Whoever joins a list is greeted at once, and told after two days what the shop is about. Who has ordered before hears a thank-you instead of an introduction.',
+    says:
+      'Whoever joins a list is greeted at once, and told after two days what the shop is about. Who has ordered ' +
+      'before hears a thank-you instead of an introduction.',
     needs: ['list.joined'],
     document: flow('Welcome', {
       triggers: [{ id: 'start', kind: 'event', event: 'list.joined', key: null }],
@@ -128,7 +135,7 @@ export const SHOP: readonly Starter[] = [
                   'Glad you are here',
                   'Good to have you closer',
                   'What you will hear from us',
-                  'You know us already, so this is short: from now on you hear first what is new, and nothing more often than that.',
+                  'You know us already, so this is short: from now on you hear first what is new, and nothing more often ' + 'than that.',
                 ),
               ],
             },
@@ -150,7 +157,8 @@ export const SHOP: readonly Starter[] = [
                   'About us',
                   'Who we are, in one minute',
                   'And what we do differently',
-                  'We are a small team, and we answer every letter ourselves. If you are looking for something and do not find it, tell us: we know our shelves by heart.',
+                  'We are a small team, and we answer every letter ourselves. If you are looking for something and do not ' +
+                    'find it, tell us: we know our shelves by heart.',
                 ),
               ],
             },
@@ -177,7 +185,10 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'first-order',
     name: 'First order',
-    says: 'After somebody’s first order they are thanked, told a week later how to get the most of it, and asked after three weeks how it went. It ends when they order again, and nothing of it goes out when the order is cancelled.',
+    says:
+      'After somebody’s first order they are thanked, told a week later how to get the most of it, and asked ' +
+      'after three weeks how it went. It ends when they order again, and nothing of it goes out when the order ' +
+      'is cancelled.',
     needs: [],
     document: flow('First order', {
       triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
@@ -200,7 +211,8 @@ export const SHOP: readonly Starter[] = [
           'Make the most of it',
           'Getting the most out of it',
           'Three things that help',
-          'By now it should be with you. Take your time with it; if anything is not as it should be, answer this letter and we put it right.',
+          'By now it should be with you. Take your time with it; if anything is not as it should be, answer this ' +
+            'letter and we put it right.',
         ),
         wait('two-weeks', 'P14D'),
         letter(
@@ -231,7 +243,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'second-order',
     name: 'Second order',
-    says: 'Who has ordered once and not again within four weeks is shown what others took next. Half of them, by lot, get a small offer in the second letter, so that it shows whether it is needed.',
+    says:
+      'Who has ordered once and not again within four weeks is shown what others took next. Half of them, by ' +
+      'lot, get a small offer in the second letter, so that it shows whether it is needed.',
     needs: [],
     document: flow('Second order', {
       triggers: [{ id: 'start', kind: 'silence', event: 'order.placed', key: null, after: 'P28D', unless: null }],
@@ -252,7 +266,8 @@ export const SHOP: readonly Starter[] = [
           'Next idea',
           'What goes well with it',
           'From people who bought the same',
-          'A month ago you ordered from us for the first time. If you wonder what to look at next: answer this letter with what you have, and we tell you what fits.',
+          'A month ago you ordered from us for the first time. If you wonder what to look at next: answer this ' +
+            'letter with what you have, and we tell you what fits.',
         ),
         wait('a-week', 'P7D'),
         {
@@ -310,7 +325,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'goes-well-with',
     name: 'Goes well with it',
-    says: 'Two weeks after an order of a certain category, what is commonly needed beside it is suggested. Choose the category in the trigger; who has bought from it more than once is left alone.',
+    says:
+      'Two weeks after an order of a certain category, what is commonly needed beside it is suggested. Choose ' +
+      'the category in the trigger; who has bought from it more than once is left alone.',
     needs: [],
     document: flow('Goes well with it', {
       triggers: [
@@ -355,7 +372,8 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'used-up',
     name: 'Should be used up',
-    says: 'When what was bought should be used up, its buyer is reminded to order it again. Who has ordered anything meanwhile is not.',
+    says:
+      'When what was bought should be used up, its buyer is reminded to order it again. Who has ordered ' + 'anything meanwhile is not.',
     needs: [],
     document: flow('Should be used up', {
       triggers: [
@@ -378,7 +396,7 @@ export const SHOP: readonly Starter[] = [
           'Running low',
           'Are you running low?',
           'It should be used up about now',
-          'It is about six weeks since you ordered, and it should be nearly used up. If you want the same again, it takes a minute.',
+          'It is about six weeks since you ordered, and it should be nearly used up. If you want the same again, it ' + 'takes a minute.',
         ),
       ],
       checks: [
@@ -395,7 +413,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'long-quiet',
     name: 'Long quiet',
-    says: 'Who has not ordered for ninety days is asked whether anything was wrong, and a week later shown what is new. A tenth, by lot, is left alone, to show what the flow really brings.',
+    says:
+      'Who has not ordered for ninety days is asked whether anything was wrong, and a week later shown what is ' +
+      'new. A tenth, by lot, is left alone, to show what the flow really brings.',
     needs: [],
     document: flow('Long quiet', {
       triggers: [{ id: 'start', kind: 'silence', event: 'order.placed', key: null, after: 'P90D', unless: null }],
@@ -418,7 +438,7 @@ export const SHOP: readonly Starter[] = [
           'What is new',
           'What has changed since you were here',
           'A short look',
-          'A few things have changed since your last order. Have a look when you find the time; we do not write about it again.',
+          'A few things have changed since your last order. Have a look when you find the time; we do not write ' + 'about it again.',
         ),
       ],
       checks: [
@@ -437,7 +457,9 @@ export const SHOP: readonly Starter[] = [
   {
     key: 'birthday',
     name: 'Birthday',
-    says: 'On the day that stands under “birthday”, people are wished well in the morning. It comes round each year, and asks for nothing.',
+    says:
+      'On the day that stands under “birthday”, people are wished well in the morning. It comes round each ' +
+      'year, and asks for nothing.',
     needs: [],
     document: flow('Birthday', {
       triggers: [{ id: 'start', kind: 'date', event: 'flow.due', key: 'occasion', name: 'birthday', yearly: true, days: 0, at: '09:00' }],

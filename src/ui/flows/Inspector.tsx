@@ -19,7 +19,7 @@ import {
   type Trigger,
 } from '@/core/flows';
 import type { Rule } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
+import { api, Button, DurationField, Field, inputClass, NumberField, plural, saveAs, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
 import { GoalPart } from './GoalPart';
@@ -196,14 +196,8 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
 }
 
 /** Saves the draft as a file, from which a flow can begin again, here or elsewhere. */
-function saveAsFile(document: FlowDocument): void {
-  const url = URL.createObjectURL(new Blob([JSON.stringify(document, null, 2)], { type: 'application/json' }));
-  const link = window.document.createElement('a');
-  link.href = url;
-  link.download = `${freeKey(document.name, [])}.json`;
-  link.click();
-  URL.revokeObjectURL(url);
-}
+const saveAsFile = (document: FlowDocument) =>
+  saveAs(`${freeKey(document.name, [])}.json`, JSON.stringify(document, null, 2), 'application/json');
 
 /** The flow's own checks: kept from a rehearsal, looked at before each publishing. */
 function Checks({ document, edit }: { document: FlowDocument; edit: Edit }) {

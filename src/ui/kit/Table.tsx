@@ -19,6 +19,7 @@ import { asCsv, compareValues, type Value } from './cells';
 import { Drop } from './Drop';
 import { Button } from './form';
 import { plural, sayCount } from './format';
+import { saveAs } from './saveAs';
 import { barOf } from './tall';
 
 export interface TableColumn<Item> {
@@ -454,13 +455,4 @@ export function Table<Item extends object>({
 function shareOf<Item>(columns: readonly TableColumn<Item>[], key: string): number {
   const whole = columns.reduce((sum, column) => sum + (column.width ?? 1), 0);
   return ((columns.find((column) => column.key === key)?.width ?? 1) / whole) * 100;
-}
-
-/** Hands a text to the browser to be saved as a file. */
-function saveAs(name: string, text: string): void {
-  const link = document.createElement('a');
-  link.href = URL.createObjectURL(new Blob([text], { type: 'text/csv;charset=utf-8' }));
-  link.download = name;
-  link.click();
-  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
 }

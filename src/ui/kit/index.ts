@@ -6,6 +6,7 @@ export { DurationField } from './DurationField';
 export { Drop } from './Drop';
 export { Menu, type MenuItem } from './Menu';
 export { SavingNote } from './SavingNote';
+export { saveAs } from './saveAs';
 export { Spark } from './Spark';
 export { Table, type FarRows, type Sorting, type TableColumn } from './Table';
 export { Progress, useWork } from './Work';
