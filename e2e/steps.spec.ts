@@ -292,7 +292,7 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
   await dialog.getByLabel('Or its text').fill('{"schema": "viatic.flow/1"}');
   await expect(dialog.getByText(/^This is no flow: name/)).toBeVisible();
   await expect(dialog.getByRole('button', { name: 'Create' })).toBeDisabled();
-  await dialog.getByLabel('A file').setInputFiles(file);
+  await dialog.getByLabel('A file', { exact: true }).setInputFiles(file);
   await dialog.getByLabel('Name').fill('From the file');
   await dialog.getByRole('button', { name: 'Create' }).click();
   await expect(page).toHaveURL(/\/flows\/from-the-file$/);

@@ -19,9 +19,10 @@ let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,counting,segments,replay,ingest,runloop,mails,people';
+  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
+  if (which.includes('preflight')) stack.runScript('bench/preflight.ts', [], env);
   if (which.includes('ingest') || which.includes('crowd')) {
     web = stack.startWeb(env, folder, port, '.next');
     await web.ready;
