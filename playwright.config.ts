@@ -5,7 +5,8 @@ export default defineConfig({
   globalSetup: './e2e/setup.ts',
   // one store for all: the files move its clock
   workers: 1,
-  timeout: 60_000,
+  // a machine that is busy with other work takes twice as long
+  timeout: 120_000,
   expect: { timeout: 15_000 },
   reporter: process.env.VIATIC_TEST_REPORT ? [['line'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['line']],
   use: {

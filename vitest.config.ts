@@ -18,8 +18,6 @@ export default defineConfig({
           hookTimeout: 60_000,
           fileParallelism: true,
           maxWorkers: 2,
-          // what is imported stays with its worker: half of the time went into importing it anew for each file
-          isolate: false,
           sequence: { groupOrder: 1 },
         },
       },

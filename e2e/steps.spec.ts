@@ -293,7 +293,7 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
   await expect(dialog.getByText(/^This is no flow: name/)).toBeVisible();
   await expect(dialog.getByRole('button', { name: 'Create' })).toBeDisabled();
   await dialog.getByLabel('A file', { exact: true }).setInputFiles(file);
-  await dialog.getByLabel('Name').fill('From the file');
+  await dialog.getByRole('textbox', { name: 'Name', exact: true }).fill('From the file');
   await dialog.getByRole('button', { name: 'Create' }).click();
   await expect(page).toHaveURL(/\/flows\/from-the-file$/);
   await expect(page.getByTestId('line-map').getByRole('button', { name: /Need a hand/ })).toBeVisible();

@@ -186,6 +186,7 @@ export type BulkAct =
   | { readonly act: 'consent'; readonly channel: Channel; readonly state: 'given' | 'withdrawn'; readonly how: string }
   | { readonly act: 'set'; readonly name: string; readonly value: Value }
   | { readonly act: 'suppress' }
+  | { readonly act: 'start'; readonly flow: string }
   | { readonly act: 'erase' };
 
 export interface WorkView {

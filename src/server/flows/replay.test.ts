@@ -167,7 +167,8 @@ it(
 );
 
 const byName = (a: Told['runs'][number], b: Told['runs'][number]): number => {
-  const name = (run: Told['runs'][number]) => `${run.flow} ${run.about.join(' ')} ${run.trace[0]?.at ?? 0} ${run.phase}`;
+  const name = (run: Told['runs'][number]) =>
+    `${run.flow} ${run.about.join(' ')} ${run.trace[0]?.at ?? 0} ${run.phase} ${JSON.stringify(run)}`;
   return name(a) < name(b) ? -1 : 1;
 };
 

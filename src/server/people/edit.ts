@@ -309,6 +309,33 @@ export async function startFlow(db: Db, id: string, flowKey: string, by: string)
   });
 }
 
+/**
+ * Puts people who are locked into a flow, in the caller's transaction: each as soon as the flow lets them, and not at all where its
+ * entry rule or how often it may start forbids it. `name` tells this time from others. Answers with how many were told.
+ */
+export async function startMany(trx: Sql, personIds: readonly string[], flowKey: string, name: string, by: string): Promise<number> {
+  const flow = await findFlow(trx, flowKey);
+  if (!flow) throw notFound(`flow "${flowKey.slice(0, 60)}"`);
+  if (flow.state !== 'on' || flow.version === null) throw new Problem(422, 'Not on', `“${flow.name}” is not on; nobody can start it.`);
+  const { now } = await readStore(trx);
+  await recordFor(
+    trx,
+    personIds.map((personId) => ({
+      personId,
+      type: FLOW_CALLED,
+      eventId: `flow/${flow.key}/${name}/${personId}`,
+      properties: { flow: flow.key, by },
+    })),
+  );
+  for (const [personId, events] of await loadEvents(trx, personIds, [FLOW_CALLED])) {
+    const called = events.findLast((event) => event.properties.flow === flow.key);
+    if (!called) continue;
+    const about = { key: `by hand ${name}`, eventId: called.id, eventAt: called.time };
+    await armCalled(trx, { personId, flowId: flow.id, version: flow.version, ...about, at: now });
+  }
+  return personIds.length;
+}
+
 async function runOf(db: Db, id: string) {
   const run = /^\d{1,18}$/.test(id) ? await aboutRun(db, id) : null;
   if (!run) throw notFound('such run');

@@ -14,6 +14,7 @@ export {
   readTag,
   recordEvent,
   startFlow,
+  startMany,
   tagPerson,
   takeOut,
 } from './edit';

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { BulkAct } from '@/core/api';
+import { flowWith } from '@/core/flows/testing/asking';
 import { query } from '@/data/db';
 import { createList } from '@/data/people';
 import { happening, openLab, type Lab } from '../testing/lab';
@@ -132,6 +133,27 @@ describe('a bulk act', () => {
       { address: 'ada@example.com', by: 'Otto' },
       { address: 'ben@example.com', by: null },
     ]);
+  });
+
+  it('all of them start a flow, as far as it lets them, once each; one that is not on is refused in words', async () => {
+    const reached = { test: 'consent', channel: 'email', reachable: true };
+    await lab.addFlow('hello-all', flowWith({ entry: reached, reentry: 'once', steps: [] } as Parameters<typeof flowWith>[0]));
+    const done = await act({ act: 'start', flow: 'hello-all' }, '', 4);
+    expect(done).toMatchObject({ state: 'done', says: 'Start the flow hello-all: done.', result: { people: 4, canUndo: false } });
+    await lab.settle();
+    const runs = await query<{ outcome: string; n: number }>(
+      lab.db,
+      `select outcome, count(*)::int as n from runs r join flows f on f.id = r.flow_id where f.key = 'hello-all' group by 1 order by 1`,
+    );
+    const reachable = (await query(lab.db, `select 1 from consents where channel = 'email' and state = 'given'`)).length;
+    expect(runs).toEqual([
+      { outcome: 'completed', n: reachable },
+      { outcome: 'not-entered', n: 4 - reachable },
+    ]);
+    await act({ act: 'start', flow: 'hello-all' }, '', 4);
+    await lab.settle();
+    expect(await query(lab.db, `select count(*)::int as n from runs where outcome = 'completed'`)).toEqual([{ n: reachable }]);
+    expect(await act({ act: 'start', flow: 'nowhere' }, '', 4)).toMatchObject({ state: 'failed' });
   });
 
   it('erasing that is cancelled says how many were erased by then: they cannot come back', async () => {

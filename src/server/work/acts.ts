@@ -18,7 +18,7 @@ import { addTag, changesOf, chooseInto, nextChosen, noteProgress, noteWas, remov
 import { nameCause } from '@/data/rules';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
-import { changeConsent, erasePerson, filterOf, listPeopleOn, readTag } from '../people';
+import { changeConsent, erasePerson, filterOf, listPeopleOn, readTag, startMany } from '../people';
 import type { Dispatch } from '../messages';
 import { Problem, problemsOf } from '../http';
 import { startWork, Stopped, type Finished, type Report } from './start';
@@ -30,6 +30,7 @@ export const bulkActSchema = z.discriminatedUnion('act', [
   bulkConsentInput.extend({ act: z.literal('consent') }),
   z.strictObject({ act: z.literal('set'), name: z.string().refine(isName, 'is not an attribute name'), value }),
   z.strictObject({ act: z.literal('suppress') }),
+  z.strictObject({ act: z.literal('start'), flow: z.string().max(60) }),
   z.strictObject({ act: z.literal('erase') }),
 ]);
 const bodySchema = z.strictObject({
@@ -54,6 +55,8 @@ export function sayAct(act: BulkAct): string {
       return act.value === null ? `Take ${act.name} away` : `Set ${act.name}`;
     case 'suppress':
       return 'Never write to them again';
+    case 'start':
+      return `Start the flow ${act.flow}`;
     case 'erase':
       return 'Erase';
   }
@@ -97,6 +100,12 @@ export async function startBulk(db: Db, body: unknown, by: string): Promise<stri
 
 const BATCH = 500;
 
+/** Acts that cannot be taken back, as what had been done by the time they were cancelled. */
+const LASTING: { readonly [act in BulkAct['act']]?: readonly [one: string, many: string] } = {
+  erase: ['was erased', 'were erased'],
+  start: ['had been put into it', 'had been put into it'],
+};
+
 /** Does a bulk act, batch by batch, noting of each person what was before. Cancelled, it takes back what it has done. */
 export async function runBulk(context: Dispatch, work: WorkRow, report: Report): Promise<Finished> {
   const { act } = work.detail as { act: BulkAct };
@@ -114,10 +123,11 @@ export async function runBulk(context: Dispatch, work: WorkRow, report: Report):
       await report({ done });
     }
   } catch (error) {
-    if (act.act === 'erase')
+    const lasting = LASTING[act.act];
+    if (lasting)
       throw error instanceof Stopped
         ? new Stopped(
-            `Cancelled. ${done.toLocaleString('en')} ${done === 1 ? 'person was' : 'people were'} erased by then; the others are as they were.`,
+            `Cancelled. ${done.toLocaleString('en')} ${done === 1 ? 'person' : 'people'} ${lasting[done === 1 ? 0 : 1]} by then; the others are as they were.`,
           )
         : error;
     await takeBack(context, work, act);
@@ -125,7 +135,7 @@ export async function runBulk(context: Dispatch, work: WorkRow, report: Report):
   }
   const store = await readStore(db);
   await recordAct(db, store.now, work.by, 'bulk.done', { work: work.id, act: act.act, people: done });
-  return { says: `${sayAct(act)}: done.`, result: { people: done, changed, canUndo: act.act !== 'erase' } };
+  return { says: `${sayAct(act)}: done.`, result: { people: done, changed, canUndo: !LASTING[act.act] } };
 }
 
 /** Does one batch; answers with how many people it changed. */
@@ -223,6 +233,8 @@ async function doBatch(context: Dispatch, trx: Sql, work: WorkRow, act: BulkAct,
       );
       return changed.length;
     }
+    case 'start':
+      return startMany(trx, [...(await lockPeople(trx, ids)).keys()], act.flow, `act ${work.id}`, work.by);
     case 'erase': {
       for (const id of ids) await erasePerson(trx, id, work.by);
       return ids.length;
@@ -310,6 +322,8 @@ async function takeBack(context: Dispatch, work: WorkRow, act: BulkAct): Promise
         case 'suppress':
           for (const row of changed) await liftSuppression(trx, 'email', String(row.was.address), ['by hand']);
           break;
+        // they are not undone
+        case 'start':
         case 'erase':
           break;
       }

@@ -15,6 +15,7 @@ const ACTS: readonly (readonly [Kind, string])[] = [
   ['tag', 'Tag'],
   ['list', 'Add to a list'],
   ['set', 'Set an attribute'],
+  ['start', 'Start a flow'],
 ];
 /** The rarer ones, in a menu. */
 const MORE_ACTS: readonly (readonly [Kind, string])[] = [

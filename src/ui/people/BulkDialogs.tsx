@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useMemo, type ReactNode } from 'react';
 import { useWatch, type FieldValues } from 'react-hook-form';
 import { z } from 'zod';
-import { bulkConsentInput, tagInput, type AttributeView, type BulkAct, type ListView } from '@/core/api';
+import { bulkConsentInput, tagInput, type AttributeView, type BulkAct, type FlowListView, type ListView } from '@/core/api';
 import { ATTRIBUTE_TYPE_WORDS, fitAttribute, type AttributeType } from '@/core/people';
 import { sayName, type Value } from '@/core/rules';
 import { api, Ask, Entry, plural, useAsked, type Asked } from '../kit';
@@ -32,6 +32,8 @@ export function BulkDialog(props: Props) {
       return <SetMany {...props} />;
     case 'consent':
       return <ConsentMany {...props} />;
+    case 'start':
+      return <StartMany {...props} />;
     case 'suppress':
       return <Question {...props} isDanger onAct={() => props.onStart({ act: 'suppress' })} />;
     case 'erase':
@@ -63,6 +65,30 @@ function TagMany(props: Props & { kind: 'tag' | 'untag' }) {
   return (
     <Question {...props} form={form} onAct={({ tag }) => props.onStart({ act: props.kind, tag })}>
       <Entry form={form} name="tag" label="Tag" autoFocus maxLength={60} />
+    </Question>
+  );
+}
+
+function StartMany(props: Props) {
+  const { data } = useQuery({ queryKey: ['flows'], queryFn: () => api<FlowListView>('/flows') });
+  const form = useAsked(z.strictObject({ flow: z.string().min(1, 'is not chosen') }), { flow: '' });
+  return (
+    <Question
+      {...props}
+      form={form}
+      about="Each enters at once, as far as the flow’s entry rule and how often it may start let them. This cannot be undone; they can be taken out of it one by one."
+      onAct={({ flow }) => props.onStart({ act: 'start', flow })}
+    >
+      <Entry form={form} name="flow" label="Flow" as="select">
+        <option value="">Choose one that is on</option>
+        {data?.flows
+          .filter((flow) => flow.state === 'on')
+          .map((flow) => (
+            <option key={flow.key} value={flow.key}>
+              {flow.name}
+            </option>
+          ))}
+      </Entry>
     </Question>
   );
 }
