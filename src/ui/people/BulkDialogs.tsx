@@ -76,7 +76,10 @@ function StartMany(props: Props) {
     <Question
       {...props}
       form={form}
-      about="Each enters at once, as far as the flow’s entry rule and how often it may start let them. This cannot be undone; they can be taken out of it one by one."
+      about={
+        'Each enters at once, as far as the flow’s entry rule and how often it may start let them. ' +
+        'This cannot be undone; they can be taken out of it one by one.'
+      }
       onAct={({ flow }) => props.onStart({ act: 'start', flow })}
     >
       <Entry form={form} name="flow" label="Flow" as="select">
