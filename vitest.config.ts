@@ -7,7 +7,7 @@ const alias = { '@': resolve(import.meta.dirname, 'src') };
 export default defineConfig({
   test: {
     projects: [
-      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database } },
+      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database, testTimeout: 30_000 } },
       {
         resolve: { alias },
         test: {

@@ -128,7 +128,7 @@ test('a flow has several triggers, one by a change on file, and a goal that is a
   const second = inspector.getByRole('group', { name: 'Trigger, one of several' }).last();
   await second.getByLabel('Starts by').selectOption('a change on file');
   await second.getByLabel('Attribute').fill('points');
-  await second.getByRole('button', { name: 'Only those whose …' }).click();
+  await second.getByRole('button', { name: 'Only where …' }).click();
   await expect(script.getByText(/or A change of their points: the new value is at least 100/)).toBeVisible();
   await inspector.getByRole('group', { name: 'Trigger, one of several' }).first().getByRole('button', { name: 'Remove' }).click();
   await expect(script.getByText('When: A change of their points: the new value is at least 100')).toBeVisible();

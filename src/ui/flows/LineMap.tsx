@@ -19,7 +19,7 @@ import {
   type Stretch,
 } from '@/core/flows';
 import { sayMoney } from '@/core/money';
-import { sayName } from '@/core/rules';
+import { sayDone, sayName } from '@/core/rules';
 import { approximateMs, sayDuration, sayElapsed } from '@/core/time';
 import { plural, sayCount, sayShare } from '../kit';
 import { laneColour, StopIcon } from './marks';
@@ -51,7 +51,13 @@ function leadOf(document: FlowDocument): string | null {
 
 /** What starts a flow, in a word or two. */
 const startOf = (trigger: Trigger): string =>
-  trigger.kind === 'schedule' ? 'By schedule' : trigger.kind === 'date' ? `Their ${sayName(trigger.name)}` : trigger.event;
+  trigger.kind === 'schedule'
+    ? 'By schedule'
+    : trigger.kind === 'date'
+      ? `Their ${sayName(trigger.name)}`
+      : trigger.kind === 'change'
+        ? `New ${sayName(trigger.name)}`
+        : sayDone(trigger.event);
 
 function nameOf(stop: Stop, document: FlowDocument): string {
   const started = [...new Set(document.triggers.map(startOf))].join(' or ');

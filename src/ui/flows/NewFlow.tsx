@@ -113,7 +113,7 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
               {STARTERS.map((one) => (
                 <label
                   key={one.key}
-                  className={clsx('grid grid-cols-[auto_1fr] gap-x-2 px-3 py-2', starter === one.key ? 'bg-wash' : 'bg-panel')}
+                  className={clsx('grid grid-cols-[auto_1fr] items-start gap-x-2 px-3 py-2', starter === one.key ? 'bg-wash' : 'bg-panel')}
                 >
                   <input type="radio" name="starter" checked={starter === one.key} onChange={() => setStarter(one.key)} className="mt-1" />
                   <span>

@@ -1,7 +1,7 @@
 'use client';
 
 import type { FlowDocument, Trigger } from '@/core/flows';
-import { sayTrigger } from '@/core/flows';
+import { CHANGE_WORDS, sayTrigger } from '@/core/flows';
 import { recurrenceProblem, sayRecurrence } from '@/core/time';
 import { Button, DurationField, Field, inputClass, NumberField, useStore } from '../kit';
 import { Asked, RuleEditor } from '../rules';
@@ -69,7 +69,7 @@ export function TriggerPart({
     <Asked
       event={trigger.event}
       where={trigger.where ?? []}
-      {...(trigger.kind === 'change' && { fresh: { property: 'is', op: 'atLeast', value: 100 } as const })}
+      {...(trigger.kind === 'change' && { words: CHANGE_WORDS, fresh: { property: 'is', op: 'atLeast', value: 100 } as const })}
       onChange={(where, field) => {
         const { where: _, ...rest } = trigger;
         put((where.length ? { ...rest, where } : rest) as Trigger, field);

@@ -1,10 +1,10 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { List, ListFilter, X } from 'lucide-react';
+import { ClipboardCheck, List, ListFilter, X } from 'lucide-react';
 import Link from 'next/link';
 import { useState } from 'react';
-import type { ListView, SavedView, SegmentItem } from '@/core/api';
+import type { ListView, SavedView, SegmentItem, TasksView } from '@/core/api';
 import { api, attempt, sayCount } from '../kit';
 import { EMPTY, readView, writeView, type View } from './view';
 
@@ -15,6 +15,7 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => api<{ segments: SegmentItem[] }>('/segments') });
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
   const tags = useQuery({ queryKey: ['tags'], queryFn: () => api<{ tags: { tag: string; people: number }[] }>('/tags') });
+  const tasks = useQuery({ queryKey: ['tasks', 'open'], queryFn: () => api<TasksView>('/tasks') });
   const here = writeView(view);
   const [isWhole, setWhole] = useState(false);
   const item = (isHere: boolean) =>
@@ -110,6 +111,12 @@ export function Beside({ view, onView, put }: { view: View; onView: (view: View)
           All {sayCount(tags.data!.tags.length)} tags
         </button>
       )}
+      <Link href="/people/tasks" className="mt-4 flex items-center justify-between gap-2 rounded-md px-2 py-1 hover:bg-wash">
+        <span className="flex items-center gap-1">
+          <ClipboardCheck size={12} aria-hidden="true" /> Tasks
+        </span>
+        <span className="tabular text-xs text-soft">{tasks.data ? `${sayCount(tasks.data.total)} open` : ''}</span>
+      </Link>
     </nav>
   );
 }

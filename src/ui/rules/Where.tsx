@@ -28,14 +28,18 @@ export function Where({
   event,
   where,
   lead = 'whose',
+  words,
   onChange,
 }: {
   event: string;
   where: readonly WhereTest[];
   lead?: string;
+  /** what there is to ask for and how it is called, where that is not what events have borne */
+  words?: Words;
   onChange: (where: WhereTest[], field: string) => void;
 }) {
-  const properties = useProperties(event);
+  const borne = useProperties(event);
+  const properties = words ? Object.keys(words).map(plainProperty) : borne;
   const put = (index: number, one: WhereTest, field: string) =>
     onChange(
       where.map((old, at) => (at === index ? one : old)),
@@ -80,7 +84,7 @@ export function Where({
             </>
           ) : (
             <>
-              {lead} <Property test={one} properties={properties} onChange={(next, field) => put(index, next, field)} />
+              {lead} <Property test={one} properties={properties} words={words} onChange={(next, field) => put(index, next, field)} />
             </>
           )}{' '}
           <Off onClick={() => remove(index)} />
@@ -95,19 +99,26 @@ export function Asked({
   event,
   where,
   fresh = NEW_TEST,
+  words,
   onChange,
 }: {
   event: string;
   where: readonly WhereTest[];
   /** what is asked next */
   fresh?: PropertyTest;
+  words?: Words;
   onChange: (where: WhereTest[], field: string) => void;
 }) {
   return (
     <p className="leading-7">
-      {where.length > 0 && <Where event={event} where={where} lead="whose" onChange={onChange} />}{' '}
-      <Off says={where.length ? 'and whose …' : 'Only those whose …'} onClick={() => onChange([...where, fresh], 'where')} />
-      {where.length === 0 && event !== 'attribute.changed' && (
+      {where.length > 0 && (
+        <Where event={event} where={where} lead={words ? 'where' : 'whose'} {...(words && { words })} onChange={onChange} />
+      )}{' '}
+      <Off
+        says={words ? (where.length ? 'and where …' : 'Only where …') : where.length ? 'and whose …' : 'Only those whose …'}
+        onClick={() => onChange([...where, fresh], 'where')}
+      />
+      {where.length === 0 && /^(cart|checkout|order)\./.test(event) && (
         <>
           {' '}
           <Off says="Only those with one of its items whose …" onClick={() => onChange([NEW_ITEM], 'where')} />
@@ -118,33 +129,33 @@ export function Asked({
 }
 
 /** What the lines of carts and orders commonly bear. */
-const ITEM_PROPERTIES: TypeDetail['list'] = ['sku', 'name', 'category', 'price', 'quantity'].map((name) => ({
-  name,
-  count: 0,
-  kinds: {},
-  values: [],
-}));
+const plainProperty = (name: string): TypeDetail['list'][number] => ({ name, count: 0, kinds: {}, values: [] });
+const ITEM_PROPERTIES: TypeDetail['list'] = ['sku', 'name', 'category', 'price', 'quantity'].map(plainProperty);
+
+type Words = { readonly [property: string]: string };
 
 export function PropertyWord({
   label = 'Property',
   value,
   properties,
+  words,
   onChange,
 }: {
   label?: string;
   value: string;
   properties: TypeDetail['list'];
+  words?: Words | undefined;
   onChange: (property: string) => void;
 }) {
   return (
     <FindWord
       label={label}
       value={value}
-      shown={sayName(value)}
-      takesOther
+      shown={words?.[value] ?? sayName(value)}
+      takesOther={!words}
       options={properties.map((one) => ({
         key: one.name,
-        name: sayName(one.name),
+        name: words?.[one.name] ?? sayName(one.name),
         ...(one.count > 0 && {
           note: `${sayCount(one.count)} times${one.values[0] ? `, such as ${one.values[0].value.slice(0, 20)}` : ''}`,
         }),
@@ -157,10 +168,12 @@ export function PropertyWord({
 function Property({
   test,
   properties,
+  words,
   onChange,
 }: {
   test: PropertyTest;
   properties: TypeDetail['list'];
+  words?: Words | undefined;
   onChange: (test: PropertyTest, field: string) => void;
 }) {
   const own = properties.find((one) => one.name === test.property);
@@ -175,7 +188,12 @@ function Property({
     !own.values.some((one) => one.value === asked);
   return (
     <>
-      <PropertyWord value={test.property} properties={properties} onChange={(property) => onChange({ ...test, property }, 'property')} />{' '}
+      <PropertyWord
+        value={test.property}
+        properties={properties}
+        words={words}
+        onChange={(property) => onChange({ ...test, property }, 'property')}
+      />{' '}
       <Compared test={test} values={own?.values} onChange={(change, field) => onChange({ property: test.property, ...change }, field)} />
       {isMissing && <span className="ml-1 text-xs text-caution">It has not been “{asked}” yet.</span>}
     </>

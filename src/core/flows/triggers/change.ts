@@ -9,7 +9,7 @@ import type { TriggerKind } from './kind';
 export const ATTRIBUTE_CHANGED = 'attribute.changed';
 
 /** What is told of a change: the attribute, what it `was` and `is`, and `by` how much it rose (below 0: fell), where both are numbers. */
-const TOLD: { readonly [property: string]: string } = { was: 'the old value', is: 'the new value', by: 'the rise' };
+export const CHANGE_WORDS: { readonly [property: string]: string } = { was: 'the old value', is: 'the new value', by: 'the rise' };
 
 /** An attribute of a person changes: from something, to something, by so much, past a mark. */
 export const changeTriggerShape = {
@@ -54,12 +54,14 @@ export const changeTrigger: TriggerKind<ChangeTrigger> = {
   lead,
   problems: ({ where = [] }) =>
     where.flatMap(({ property }, index) =>
-      Object.hasOwn(TOLD, property)
+      Object.hasOwn(CHANGE_WORDS, property)
         ? []
-        : [{ path: ['where', index, 'property'], message: `is not told of a change; ask ${Object.keys(TOLD).join(', ')}` }],
+        : [{ path: ['where', index, 'property'], message: `is not told of a change; ask ${Object.keys(CHANGE_WORDS).join(', ')}` }],
     ),
   says({ name, where = [] }) {
-    const asked = where.flatMap((test) => ('any' in test ? [] : [`${TOLD[test.property] ?? test.property} ${sayComparison(test)}`]));
+    const asked = where.flatMap((test) =>
+      'any' in test ? [] : [`${CHANGE_WORDS[test.property] ?? test.property} ${sayComparison(test)}`],
+    );
     return `A change of their ${sayName(name)}${asked.length ? `: ${asked.join(' and ')}` : ''}`;
   },
   saysDue: ({ name }) => `their ${sayName(name)} had changed`,

@@ -3,7 +3,7 @@ import { FLOW_HANDED } from '../../rules';
 import { stepId } from '../parts';
 import { HANDED } from '../run';
 import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
-import { ATTRIBUTE_CHANGED, changeTold, changeTrigger, changeTriggerShape, flowBehind, type ChangeTrigger } from './change';
+import { ATTRIBUTE_CHANGED, CHANGE_WORDS, changeTold, changeTrigger, changeTriggerShape, flowBehind, type ChangeTrigger } from './change';
 import type { TriggerKind, TriggerState } from './kind';
 import {
   dateTrigger,
@@ -20,7 +20,7 @@ import {
 import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
 
 export { keyOf } from './kind';
-export { ATTRIBUTE_CHANGED, changeTold, flowBehind };
+export { ATTRIBUTE_CHANGED, CHANGE_WORDS, changeTold, flowBehind };
 export { FLOW_DUE, nextOccasion, occasionName, whoIsDue };
 export type { ChangeTrigger, DateTrigger, ScheduleTrigger };
 export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
