@@ -62,7 +62,7 @@ export function PublishDialog({
       about={
         <>
           {flow.version === null
-            ? 'The flow is switched on. Only what happens from now on starts it.'
+            ? 'The flow is switched on. Only what happens from now on starts it; whoever belongs in it already can be chosen under People and put into it.'
             : `Whoever enters from now on follows version ${next}.`}
           {flow.armed > 0 &&
             ` ${plural(flow.armed, 'silence that lasts', 'silences that last')} at this moment will be judged by the new version.`}
