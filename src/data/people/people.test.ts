@@ -146,17 +146,20 @@ describe('consent', () => {
   it('who waited for a lock sees the consent that was given meanwhile, not what stood before', async () => {
     const ann = await person('ann');
     let letGo = (): void => {};
+    let hold = (): void => {};
+    const held = new Promise<void>((done) => (hold = done));
     const first = lab.db.transaction(async (trx) => {
       await lockPeople(trx, [ann]);
       await saveConsents(trx, [word(ann, 'given', AT)]);
       await new Promise<void>((done) => {
         letGo = done;
+        hold();
       });
     });
-    while (!(await query(lab.db, `select 1 from pg_locks where locktype = 'tuple' or mode = 'RowShareLock'`)).length)
-      await new Promise((done) => setTimeout(done, 5));
+    await held;
     const second = lab.db.transaction(async (trx) => (await lockPeople(trx, [ann])).get(ann)!.consents.get('email'));
-    await new Promise((done) => setTimeout(done, 100));
+    const waits = `select 1 from pg_stat_activity where datname = current_database() and wait_event_type = 'Lock'`;
+    while (!(await query(lab.db, waits)).length) await new Promise((done) => setTimeout(done, 5));
     letGo();
     await first;
     expect(await second).toEqual({ state: 'given', at: AT });

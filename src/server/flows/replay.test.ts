@@ -166,9 +166,13 @@ it(
   },
 );
 
+/** A run as text, whatever the order in which its parts were written down. */
+const textOf = (run: Told['runs'][number]): string =>
+  JSON.stringify(run, (_, value: unknown) =>
+    value !== null && typeof value === 'object' && !Array.isArray(value) ? Object.fromEntries(Object.entries(value).sort()) : value,
+  );
 const byName = (a: Told['runs'][number], b: Told['runs'][number]): number => {
-  const name = (run: Told['runs'][number]) =>
-    `${run.flow} ${run.about.join(' ')} ${run.trace[0]?.at ?? 0} ${run.phase} ${JSON.stringify(run)}`;
+  const name = (run: Told['runs'][number]) => `${run.flow} ${run.about.join(' ')} ${run.trace[0]?.at ?? 0} ${run.phase} ${textOf(run)}`;
   return name(a) < name(b) ? -1 : 1;
 };
 

@@ -11,7 +11,7 @@ let pool: Pool;
 let jobs: Jobs;
 beforeEach(async () => {
   lab = await openLab();
-  pool = new Pool({ connectionString: lab.url, max: 4 });
+  pool = new Pool({ connectionString: lab.url, max: 12 });
   // a mail server that reports each mail delivered in the moment it takes it
   const mailer: Mailer = { send: async () => ({ taken: true }), close: () => undefined };
   jobs = await startJobs({ db: lab.db, mailer, url: 'http://localhost:4400', secret: 'x'.repeat(32) }, pool, () => undefined);
