@@ -46,7 +46,7 @@ const vitest = (project) => {
   suite(
     project,
     bin('vitest'),
-    ['run', '--project', project, '--reporter=default', '--reporter=json', `--outputFile.json=${report}`],
+    ['run', `--project=${project}*`, '--reporter=default', '--reporter=json', `--outputFile.json=${report}`],
     report,
     (r) => ({
       passed: r.numPassedTests,
