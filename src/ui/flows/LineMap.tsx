@@ -56,7 +56,7 @@ const startOf = (trigger: Trigger): string =>
     : trigger.kind === 'date'
       ? `Their ${sayName(trigger.name)}`
       : trigger.kind === 'change'
-        ? `New ${sayName(trigger.name)}`
+        ? `new ${sayName(trigger.name)}`
         : sayDone(trigger.event);
 
 function nameOf(stop: Stop, document: FlowDocument): string {
