@@ -94,7 +94,8 @@ export async function aboutAsk(
   return queryOne(
     sql,
     `select p.attributes, r.answers,
-       coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about
+       coalesce(r.about_data,
+         (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about
      from people p left join runs r on r.person_id = p.id and r.id = :runId where p.id = :personId and p.erased_at is null`,
     { personId: ask.person_id, runId: ask.run_id },
   );
@@ -143,7 +144,7 @@ export async function listAsks(
     state,
     owner = null,
     now,
-    limit = 200,
+    limit = 1000,
   }: { kind: 'call' | 'task'; state: AskRow['state']; owner?: string | null; now: Instant; limit?: number },
 ): Promise<{ rows: ListedAsk[]; total: number }> {
   const isOpen = state === 'open';
@@ -155,7 +156,8 @@ export async function listAsks(
   const rows = await query<ListedAsk>(
     sql,
     `select a.*, f.key as flow, f.name as flow_name, coalesce(p.external_id, '~' || p.id) as person,
-       coalesce(nullif(trim(concat_ws(' ', p.attributes ->> 'firstName', p.attributes ->> 'lastName')), ''), p.attributes ->> 'email', p.external_id, '') as person_name,
+       coalesce(nullif(trim(concat_ws(' ', p.attributes ->> 'firstName', p.attributes ->> 'lastName')), ''),
+         p.attributes ->> 'email', p.external_id, '') as person_name,
        a.until_at <= :now as is_over
      from asks a join flows f on f.id = a.flow_id join people p on p.id = a.person_id
      where a.kind = :kind and a.state = :state ${owner === null ? '' : 'and a.owner = :owner'}

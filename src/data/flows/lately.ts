@@ -27,7 +27,8 @@ export async function reachOfEvents(sql: Sql, types: readonly string[], from: In
     sql,
     `select count(*)::int as people, count(*) filter (where c.state = 'given' and p.email is not null
          and not exists (select 1 from suppressions s where s.channel = 'email' and s.address = p.email))::int as "canBeEmailed"
-     from (select distinct person_id from (select person_id from events where type = any(cast(:types as text[])) and time >= :from limit ${SAMPLE}) as sample) as e
+     from (select distinct person_id from (
+         select person_id from events where type = any(cast(:types as text[])) and time >= :from limit ${SAMPLE}) as sample) as e
      join people p on p.id = e.person_id left join consents c on c.person_id = p.id and c.channel = 'email'`,
     { types, from: new Date(from) },
   ))!;

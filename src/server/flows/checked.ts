@@ -23,11 +23,9 @@ async function seenTypes(sql: Sql): Promise<{ value: string; count: number }[] |
 
 /** What a flow gets wrong by its document, what is on file, and its own checks: what publishing asks. */
 export async function findingsOf(sql: Sql, key: string, document: FlowDocument, store: StoreNow): Promise<Finding[]> {
-  return [...checksOf(key, document, store), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key)];
+  const checks = runChecks({ key, document, zone: store.zone, world: store.world }, store.now);
+  return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key)];
 }
-
-const checksOf = (key: string, document: FlowDocument, store: StoreNow) =>
-  failedChecks(runChecks({ key, document, zone: store.zone, world: store.world }, store.now));
 
 /** The preflight of a draft with what the last 90 days tell of it, and what mends each finding in one act. */
 export async function preflightOf(db: Db, key: string): Promise<PreflightView> {
@@ -35,14 +33,15 @@ export async function preflightOf(db: Db, key: string): Promise<PreflightView> {
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
   const { draft } = flow;
+  const checks = runChecks({ key, document: draft, zone: store.zone, world: store.world }, store.now);
   const findings = [
-    ...checksOf(key, draft, store),
+    ...failedChecks(checks),
     ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key),
   ];
   const { steps } = planOf(draft);
   return {
     revision: flow.draft_revision,
-    checks: runChecks({ key, document: draft, zone: store.zone, world: store.world }, store.now),
+    checks,
     findings: findings.map((finding) => {
       const step = finding.stepId === null ? undefined : steps.get(finding.stepId);
       const mend = mendOf(draft, finding);

@@ -103,6 +103,8 @@ const readData = (text: string): object | null => {
   }
 };
 
+type Asked = Pick<Check, 'madeUp' | 'events' | 'answers'> & { person?: string };
+
 function Rehearsal({ flowKey, document, edit }: { flowKey: string; document: FlowDocument; edit: Edit }) {
   const [who, setWho] = useState<'madeUp' | 'onFile'>('madeUp');
   const [person, setPerson] = useState('');
@@ -113,26 +115,25 @@ function Rehearsal({ flowKey, document, edit }: { flowKey: string; document: Flo
   const [answers, setAnswers] = useState<NonNullable<Check['answers']>>([]);
   // what is asked outside can be answered by hand
   const asking = stepsOf(document).filter((step): step is CallStep | TaskStep => step.kind === 'call' || step.kind === 'task');
-  const given = () => ({
+  /** who is sent through, and what happens to them, as it stands in the form now */
+  const askedNow = (): Asked => ({
+    ...(who === 'onFile'
+      ? { person: person.trim() }
+      : {
+          madeUp: { attributes: readData(attributes) as NonNullable<Check['madeUp']>['attributes'] & object, consent: { email: consent } },
+        }),
     events: events.map(({ type, after, data }) => ({ type, after, data: readData(data) as Check['events'][number]['data'] & object })),
     ...(answers.length && { answers }),
   });
-  const madeUp = () => ({
-    attributes: readData(attributes) as NonNullable<Check['madeUp']>['attributes'] & object,
-    consent: { email: consent },
-  });
   const run = useMutation({
-    mutationFn: () =>
-      api<RehearsalView>(`/flows/${flowKey}/rehearse`, {
-        method: 'POST',
-        body: { document, ...(who === 'onFile' ? { person: person.trim() } : { madeUp: madeUp() }), ...given() },
-      }),
+    mutationFn: (asked: Asked) => api<RehearsalView>(`/flows/${flowKey}/rehearse`, { method: 'POST', body: { document, ...asked } }),
   });
-  const keep = (name: string, view: RehearsalView) => {
+  // what was rehearsed is kept, whatever has been changed in the form since
+  const keep = (name: string, { person: _, ...asked }: Asked, view: RehearsalView) => {
     const [one] = view.people;
     const expects = { sends: one!.sends.map((send) => send.step), goal: one!.runs.some((its) => its.goalAt !== null) };
     const others = (document.checks ?? []).filter((check) => check.name !== name);
-    edit({ ...document, checks: [...others, { name, madeUp: madeUp(), ...given(), expects }] }, '');
+    edit({ ...document, checks: [...others, { name, ...asked, expects }] }, '');
     toast.success(`Kept: “${name}” is looked at before each publishing.`);
   };
   const isSound =
@@ -143,7 +144,7 @@ function Rehearsal({ flowKey, document, edit }: { flowKey: string; document: Flo
         className="grid content-start gap-3"
         onSubmit={(event) => {
           event.preventDefault();
-          run.mutate();
+          run.mutate(askedNow());
         }}
       >
         <Field label="Who">
@@ -236,7 +237,9 @@ function Rehearsal({ flowKey, document, edit }: { flowKey: string; document: Flo
         ) : run.data ? (
           <>
             <Rehearsed view={run.data} />
-            {who === 'madeUp' && (run.data.people[0]?.runs.length ?? 0) > 0 && <KeepCheck onKeep={(name) => keep(name, run.data)} />}
+            {run.variables.madeUp && (run.data.people[0]?.runs.length ?? 0) > 0 && (
+              <KeepCheck onKeep={(name) => keep(name, run.variables, run.data)} />
+            )}
           </>
         ) : (
           <p className="text-soft">What comes of it is shown here, moment by moment.</p>
