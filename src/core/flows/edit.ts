@@ -1,3 +1,4 @@
+import { slugOf } from '../text';
 import type { Arm, FlowDocument, Step } from './document';
 import { eachStep } from './document';
 import { armsOf, kindOfStep } from './steps';
@@ -153,15 +154,7 @@ function withFreeIds(steps: readonly Step[], taken: Set<string>): Step[] {
 
 /** A key for a new flow of a name, which none of the others has. */
 export function freeKey(name: string, taken: readonly string[]): string {
-  const plain =
-    name
-      .normalize('NFD')
-      .replace(/\p{M}/gu, '')
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, '-')
-      .replace(/^-+|-+$/g, '')
-      .slice(0, 50)
-      .replace(/-+$/, '') || 'flow';
+  const plain = slugOf(name) || 'flow';
   if (!taken.includes(plain)) return plain;
   for (let n = 2; ; n++) if (!taken.includes(`${plain}-${n}`)) return `${plain}-${n}`;
 }

@@ -74,9 +74,13 @@ export function attributeUses(document: FlowDocument, name: string): string[] {
       dependsOn([rule]).some((need) => need.kind === 'attribute' && (need.name === name || need.name.startsWith(`${name}.`))),
     )
     .map(({ where }) => where);
+  for (const trigger of document.triggers) if (trigger.kind === 'change' && trigger.name === name) places.push('trigger');
   const pattern = new RegExp(`\\bperson\\.${name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}\\b`);
   eachStep(document.steps, (step) => {
     if (step.kind === 'send' && pattern.test(JSON.stringify(step.message))) places.push(`message “${step.name}”`);
+    if (step.kind === 'call' && pattern.test(step.body)) places.push(`call “${step.name}”`);
+    if (step.kind === 'task' && (pattern.test(step.text) || ('attribute' in step.owner && step.owner.attribute === name)))
+      places.push(`task “${step.name}”`);
   });
   return places;
 }

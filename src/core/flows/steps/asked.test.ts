@@ -7,6 +7,7 @@ import { flowSchema, type FlowDocument, type Step } from '../document';
 import { preflight } from '../preflight';
 import { flowWith, letter } from '../testing/asking';
 import { sayTrace } from '../trace';
+import { attributeUses } from '../uses';
 import { answersOf, idsAboveAll, knownOf, outsideOf, replayPerson } from '../../replay';
 import { rehearsalShape, type RehearsedPerson } from '../rehearsed';
 import { z } from 'zod';
@@ -134,6 +135,20 @@ describe('a step that asks outside', () => {
     expect(diff(flowOf([call()]), flowOf([call({ url: 'https://other.example/' })]), 'EUR').map((one) => one.says)).toEqual([
       '“Points” calls https://other.example/ instead of https://shop.example/points',
     ]);
+  });
+});
+
+describe('what a flow looks at of people', () => {
+  it('stands in what it starts by, in what calls tell, and in whose task it is', () => {
+    const flow = flowWith({
+      triggers: [{ id: 'start', kind: 'change', name: 'points' }],
+      reentry: 'always',
+      steps: [call({ body: '["{{ person.points }}"]' }), task({ text: 'About {{ person.plan }}', owner: { attribute: 'manager' } })],
+    } as Parameters<typeof flowWith>[0]);
+    expect(attributeUses(flow, 'points')).toEqual(['trigger', 'call “Points”']);
+    expect(attributeUses(flow, 'plan')).toEqual(['task “Phone them”']);
+    expect(attributeUses(flow, 'manager')).toEqual(['task “Phone them”']);
+    expect(attributeUses(flow, 'city')).toEqual([]);
   });
 });
 

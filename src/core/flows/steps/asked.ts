@@ -17,18 +17,15 @@ export const askingShape = (arm: z.ZodType<Arm>) => ({
 });
 
 /** What tells the answer that one run waits for from all others: the flow, the step, and what the run is about. */
-export const askedOf = (stepId: string, of: { readonly flow: string; readonly key: string }): WhereTest[] => [
-  { property: 'flow', op: 'is', value: of.flow },
-  { property: 'step', op: 'is', value: stepId },
-  { property: 'about', op: 'is', value: of.key },
-];
-
-/** The same as what the answer bears. */
 export const boundTo = (stepId: string, of: { readonly flow: string; readonly key: string }) => ({
   flow: of.flow,
   step: stepId,
   about: of.key,
 });
+
+/** The same as what is asked of an answer, which bears it. */
+const askedOf = (stepId: string, of: { readonly flow: string; readonly key: string }): WhereTest[] =>
+  Object.entries(boundTo(stepId, of)).map(([property, value]) => ({ property, op: 'is', value }));
 
 export const awaitedOf = (event: string, stepId: string, of: { readonly flow: string; readonly key: string }): Awaited => ({
   event,

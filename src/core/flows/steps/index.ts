@@ -12,7 +12,6 @@ import { testKind, type TestStep } from './test';
 import { updateKind, type UpdateStep } from './update';
 import { waitKind, type WaitStep } from './wait';
 
-export { askedOf } from './asked';
 export { CALL_ENDED } from './call';
 export { sayOwner, TASK_CLOSED, type TaskOwner } from './task';
 export { handing } from './hand';

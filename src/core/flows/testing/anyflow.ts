@@ -35,7 +35,8 @@ const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
       word: words,
       off: fc.boolean(),
       arms: fc.oneof(
-        { depthSize: 'small' },
+        // with the arms that a step has at least, as deep as a flow may be
+        { depthSize: 'small', maxDepth: 6 },
         fc.constant([]),
         fc.array(fc.record({ limit: fc.integer({ min: 1, max: 500 }), steps: tie('steps') }), { minLength: 1, maxLength: 3 }),
       ),
