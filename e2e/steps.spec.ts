@@ -190,7 +190,8 @@ test('a flow calls a system of the shop and asks a colleague, and goes on with w
     .toContain(`${address} has 120 points`);
   await page.goto(`${base()}/settings/calls`);
   await expect(page.getByRole('row', { name: /Asks outside/ })).toContainText('answered');
-  await page.getByRole('button', { name: /the secret|a secret/ }).click();
+  await page.getByRole('button', { name: 'Replace the secret' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Replace it' }).click();
   await expect(page.getByText(/^whsec_/)).toBeVisible();
   await expectAccessible(page);
 

@@ -7,6 +7,7 @@ import { toast } from 'sonner';
 import type { CallsView, CallView } from '@/core/api';
 import {
   api,
+  Ask,
   Button,
   Copied,
   Empty,
@@ -32,6 +33,7 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
   const { zone } = useStore();
   const client = useQueryClient();
   const [secret, setSecret] = useState<string | null>(null);
+  const [isReplacing, setReplacing] = useState(false);
   const { data, error, refetch } = useQuery({
     queryKey: ['calls'],
     queryFn: () => api<CallsView>('/calls'),
@@ -124,7 +126,11 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
             ) : (
               <p className="text-soft">{data.hasSecret ? 'There is a secret; it is not shown again.' : 'There is no secret yet.'}</p>
             )}
-            <Button onClick={() => renew.mutate()} disabled={renew.isPending} className="justify-self-start">
+            <Button
+              onClick={() => (data.hasSecret ? setReplacing(true) : renew.mutate())}
+              disabled={renew.isPending}
+              className="justify-self-start"
+            >
               {data.hasSecret ? 'Replace the secret' : 'Create a secret'}
             </Button>
           </div>
@@ -134,6 +140,15 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
           {!data.calls.length && <Empty title="No call yet">They come from flows with the step “Call a system”.</Empty>}
         </Part>
       </div>
+      <Ask
+        isOpen={isReplacing}
+        onClose={() => setReplacing(false)}
+        title="Replace the secret"
+        about="Calls are signed with the new one at once: whoever is called refuses them until they know it, too."
+        act="Replace it"
+        isDanger
+        onAct={() => renew.mutateAsync()}
+      />
     </Page>
   );
 }
