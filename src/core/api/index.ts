@@ -1,5 +1,6 @@
 export * from './views';
 export * from './asks';
+export * from './offers';
 export * from './people';
 export * from './segments';
 export * from './data';

@@ -32,6 +32,15 @@ export interface RehearsalView {
       readonly text: string;
       readonly problem?: string;
     }[];
+    /** codes that were issued, with letters that are made up */
+    readonly codes: readonly {
+      readonly at: string;
+      readonly step: string;
+      readonly offer: string;
+      readonly says: string;
+      readonly expiresAt: string | null;
+      readonly code: string;
+    }[];
     /** all that happened, what the flow recorded too */
     readonly events: readonly { readonly at: string; readonly type: string; readonly data: { readonly [name: string]: Value } }[];
     /** what is on file about them in the end */

@@ -14,6 +14,7 @@ import {
   type World,
 } from '../rules';
 import { MESSAGE_SENT, type Limits } from '../limits';
+import { CODE_ISSUED, type Offers } from '../offers';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
@@ -21,6 +22,7 @@ import { lotOf } from './lot';
 import { planOf, type Plan } from './plan';
 import {
   CALLED,
+  codeTold,
   type Beginning,
   type Deed,
   type Effect,
@@ -45,7 +47,13 @@ export interface RunningFlow {
   readonly world?: World;
   /** how much marketing anybody gets, and when */
   readonly limits?: Limits | null;
+  /** the offers of the store */
+  readonly offers?: Offers;
+  /** how many more codes may be issued of those that are bounded */
+  readonly codesLeft?: ReadonlyMap<string, number>;
 }
+
+const NO_OFFERS: Offers = new Map();
 
 export interface Advanced {
   readonly run: Run;
@@ -247,6 +255,8 @@ class Passage {
         time: this.now,
         properties: { kind: deed.marketing ? 'marketing' : 'service', channel: deed.channel, flow: this.flow.key, step: stepId },
       });
+    if (deed.kind === 'code')
+      this.facts = withEvent(this.facts, { id: NEWEST_ID, type: CODE_ISSUED, time: this.now, properties: codeTold(deed, stepId) });
     if (deed.kind === 'change') this.facts = { ...this.facts, ...withChange(this.facts, deed.change) };
     this.run = { ...this.run, effects: this.run.effects + 1 };
   }
@@ -319,6 +329,9 @@ class Passage {
       waitUntil: this.run.waitUntil,
       about: this.run.about,
       limits: this.flow.limits ?? null,
+      offers: this.flow.offers ?? NO_OFFERS,
+      codesLeft: (offer) =>
+        (this.flow.codesLeft?.get(offer) ?? Infinity) - this.effects.filter((one) => one.kind === 'code' && one.offer === offer).length,
       flow: this.flow.key,
       run: this.run.id,
       lot: (key) => lotOf({ flow: this.flow.key, personId: this.run.personId, stepId: step.id, key }),

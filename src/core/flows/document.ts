@@ -15,6 +15,7 @@ import { armsOf, kindOfStep, type StepKinds } from './steps';
 import { acceptedSchema, checkSchema } from './rehearsed';
 import { branchSchema } from './steps/branch';
 import { callSchema } from './steps/call';
+import { codeSchema } from './steps/code';
 import { endSchema } from './steps/end';
 import { handSchema } from './steps/hand';
 import { ideaSchema } from './steps/idea';
@@ -55,6 +56,7 @@ const stepSchema: z.ZodType<Step> = z.lazy(() =>
     recordSchema,
     updateSchema,
     callSchema(armSchema),
+    codeSchema(armSchema),
     taskSchema(armSchema),
     handSchema,
     ideaSchema,

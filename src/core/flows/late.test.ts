@@ -9,7 +9,7 @@ import { overBecause } from './judge';
 import { advancePerson } from './person';
 import { armedRun } from './run';
 import { live, type Arrival, type Lived } from './testing/arrivals';
-import { drawsAndAsks } from './testing/asking';
+import { ANY_OFFERS, drawsAndAsks } from './testing/asking';
 import { sayTrace } from './trace';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
@@ -24,7 +24,13 @@ const event = (type: string, minute: number, properties: FactEvent['properties']
 const cart = (minute: number, value = 149, cartId = 'c1') => event('cart.updated', minute, { cartId, value, currency: 'EUR' });
 const order = (minute: number, properties: FactEvent['properties'] = { orderId: 'o1', cartId: 'c1', value: 149 }) =>
   event('order.placed', minute, properties);
-const flow = (document: FlowDocument = cartLeftBehind): RunningFlow => ({ key: 'cart', document, isOn: true, zone: 'Europe/Amsterdam' });
+const flow = (document: FlowDocument = cartLeftBehind): RunningFlow => ({
+  key: 'cart',
+  document,
+  isOn: true,
+  zone: 'Europe/Amsterdam',
+  offers: ANY_OFFERS,
+});
 const told = (one: FactEvent, minute?: number): Arrival => ({ event: one, at: minute === undefined ? one.time : START + minute * MINUTE });
 const kinds = (lived: Lived) => lived.runs.map(({ trace }) => trace.map(({ kind }) => kind));
 const minutes = (lived: Lived) => lived.sends.map(({ stepId, at }) => [stepId, (at - START) / MINUTE]);

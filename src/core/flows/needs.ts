@@ -1,6 +1,7 @@
 import { dependsOn, namesIn, outermost, spanOf, type EventNeed, type Need, type Rule } from '../rules';
 import { addDuration, type Instant } from '../time';
 import { MESSAGE_SENT, sentNeeded } from '../limits';
+import { guardRules, type Offer, type Offers } from '../offers';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
 import type { FlowDocument } from './document';
@@ -36,8 +37,40 @@ export function needsOf(document: FlowDocument): Needs {
   return known;
 }
 
+const offerRules = new WeakMap<Offer, Map<string, readonly Rule[]>>();
+/** The rules of an offer that decide on a code of it in a flow. */
+function rulesOfOffer(key: string, offer: Offer, flow: string): readonly Rule[] {
+  let byPlace = offerRules.get(offer);
+  if (!byPlace) offerRules.set(offer, (byPlace = new Map<string, readonly Rule[]>()));
+  const place = `${key} ${flow}`;
+  let rules = byPlace.get(place);
+  if (!rules) {
+    rules = [...(offer.who ? [offer.who] : []), ...guardRules(key, offer.guard, flow).map(({ rule }) => rule)];
+    byPlace.set(place, rules);
+  }
+  return rules;
+}
+
+/** The rules of all offers of which a flow issues codes. */
+export function offerRulesOf({ document, key, offers }: Pick<RunningFlow, 'document' | 'key' | 'offers'>): readonly Rule[] {
+  const { offersNamed } = planOf(document);
+  if (!offers || !offersNamed.length) return [];
+  return offersNamed.flatMap((named) => {
+    const offer = offers.get(named);
+    return offer ? rulesOfOffer(named, offer, key) : [];
+  });
+}
+
+/** Of which offers that a flow issues it has to be known whether somebody who shares an address with them had one. */
+export const sharedOffersOf = ({ document, offers }: Pick<RunningFlow, 'document' | 'offers'>): readonly string[] =>
+  planOf(document).offersNamed.filter((key) => offers?.get(key)?.guard.shared);
+
 /** Which events of its person {@link advance} looks at for a run, at these moments: just those have to be loaded. */
-export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'limits'>, run: Run, { now, dueAt }: When): EventAsk[] {
+export function asksOf(
+  flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'limits' | 'offers'>,
+  run: Run,
+  { now, dueAt }: When,
+): EventAsk[] {
   const { document, zone } = flow;
   const asks: EventAsk[] = [];
   const at = Math.min(dueAt, now);
@@ -56,6 +89,7 @@ export function asksOf(flow: Pick<RunningFlow, 'document' | 'key' | 'zone' | 'li
   }
   if (run.phase === 'armed') of(needsOf(document).entry, at);
   of(run.phase === 'watching' ? needsOf(document).goal : needsOf(document).inside, now);
+  if (run.phase !== 'watching') of(dependsOn(offerRulesOf(flow)), now);
   // what anybody has been sent counts for what they may still get
   if (flow.limits && planOf(document).sendsMarketing && run.phase !== 'watching')
     for (const { channel, from, most } of sentNeeded(flow.limits, now, zone)) {
@@ -150,8 +184,8 @@ function partsOfNeeds(needs: readonly Need[]): PartsNeeded {
 }
 
 /** Which facts beside events any of these flows look at. */
-export const factsNeeded = (documents: readonly FlowDocument[]): PartsNeeded =>
-  partsOfNeeds(documents.flatMap((document) => Object.values(needsOf(document)).flat()));
+export const factsNeeded = (flows: readonly Pick<RunningFlow, 'document' | 'key' | 'offers'>[]): PartsNeeded =>
+  partsOfNeeds(flows.flatMap((flow) => [...Object.values(needsOf(flow.document)).flat(), ...dependsOn(offerRulesOf(flow))]));
 
 /** The same of rules outside of flows. */
 export const factsOfRules = (rules: readonly Rule[]): PartsNeeded => partsOfNeeds(dependsOn(rules));

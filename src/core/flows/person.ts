@@ -39,6 +39,7 @@ export function advancePerson(
 ): Passed[] {
   const others = new Map(earlier);
   let known = facts;
+  const issued = new Map<string, number>();
   return [...due]
     .sort((a, b) => priorityOf(b) - priorityOf(a) || a.dueAt - b.dueAt)
     .map((one): Passed => {
@@ -46,7 +47,7 @@ export function advancePerson(
       try {
         const own = others.get(flowId) ?? [];
         const result = advance(
-          flow,
+          lessIssued(flow, issued),
           run,
           known,
           { now, dueAt },
@@ -54,6 +55,7 @@ export function advancePerson(
         );
         const { about, phase, outcome, enteredAt, effects } = result.run;
         known = result.facts;
+        for (const effect of result.effects) if (effect.kind === 'code') issued.set(effect.offer, (issued.get(effect.offer) ?? 0) + 1);
         others.set(flowId, [
           ...own.filter((other) => other.id !== run.id),
           { id: run.id, key: about.key, phase, outcome, enteredAt, effects },
@@ -63,4 +65,11 @@ export function advancePerson(
         return { due: one, error };
       }
     });
+}
+
+/** A flow with as many codes less as have been issued in this passage already. */
+function lessIssued(flow: RunningFlow, issued: ReadonlyMap<string, number>): RunningFlow {
+  const { codesLeft } = flow;
+  if (!codesLeft || !issued.size) return flow;
+  return { ...flow, codesLeft: new Map([...codesLeft].map(([offer, left]) => [offer, left - (issued.get(offer) ?? 0)])) };
 }

@@ -17,6 +17,8 @@ export interface Plan {
   readonly needs: readonly Need[];
   /** whether any rule or step looks at what came with the event that started the run */
   readonly looksAtAbout: boolean;
+  /** the keys of the offers of which it issues codes */
+  readonly offersNamed: readonly string[];
   /** whether it sends what is subject to limits */
   readonly sendsMarketing: boolean;
   /** signals that can end an armed run before its moment */
@@ -65,6 +67,7 @@ function prepare(document: FlowDocument): Plan {
     steps,
     after,
     rules: rules.filter((rule) => rule !== null),
+    offersNamed: [...new Set([...steps.values()].flatMap((step) => (step.kind === 'code' ? [step.offer] : [])))],
     sendsMarketing: [...steps.values()].some((step) => step.kind === 'send' && step.message.kind === 'marketing'),
     wakesArmed: ends,
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalSignals, ...ends, ...longer])].sort(),

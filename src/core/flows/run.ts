@@ -1,5 +1,6 @@
 import type { Obstacle } from '../messages';
 import type { Limited } from '../limits';
+import type { Guarded } from '../offers';
 import type { Answers, Channel, FactChange, Seen, Value } from '../rules';
 import type { Instant } from '../time';
 
@@ -94,12 +95,34 @@ export type Deed =
   | { readonly kind: 'change'; readonly change: FactChange }
   /** asks somebody outside: a server, or a colleague. The answer comes as an event that bears `about` */
   | ({ readonly kind: 'call' } & Asked)
-  | ({ readonly kind: 'task' } & Asked);
+  | ({ readonly kind: 'task' } & Asked)
+  /** issues a code; its letters are drawn as it is stored */
+  | {
+      readonly kind: 'code';
+      readonly offer: string;
+      readonly expiresAt: Instant | null;
+      readonly flow: string;
+      readonly hops: number;
+    };
 
 interface Asked {
   readonly within: string;
   readonly about: { readonly flow: string; readonly step: string; readonly about: string };
 }
+
+/** Why no code was issued: the offer is not there, over or spent, it is not for them, or its guard keeps it from them. */
+export type Withheld =
+  { readonly why: 'gone' | 'over' | 'spent' | 'shared' | 'hops' } | { readonly why: 'who' | Guarded; readonly seen: Seen };
+
+/** What is told of a code as it is issued, but for its letters. */
+export const codeTold = ({ offer, expiresAt, flow, hops }: Omit<Extract<Deed, { kind: 'code' }>, 'kind'>, step: string) => ({
+  offer,
+  ...(expiresAt !== null && { expires: new Date(expiresAt).toISOString() }),
+  flow,
+  step,
+  byFlow: flow,
+  hops,
+});
 
 /** How the cause of a change of what is on file begins that a flow has made: its key follows. */
 export const UPDATED_BY = 'flow ';
@@ -150,6 +173,8 @@ export type TraceKind =
   | 'recorded'
   | 'updated'
   | 'handed'
+  | 'issued'
+  | 'withheld'
   | 'skipped'
   | 'held'
   | 'control'
@@ -211,6 +236,12 @@ export type Saw =
   | { readonly version: number }
   /** `handed`: to which flow */
   | { readonly flow: string }
+  /** `issued`: of which offer, and up to when it counts */
+  | { readonly offer: string; readonly expires: Instant | null }
+  /** `withheld`: why no code was issued */
+  | { readonly withheld: Withheld; readonly of: string }
+  /** `skipped`: the code that the message is about is over */
+  | { readonly codeOver: Instant }
   /** `unanswered`: why what was asked for did not come */
   | { readonly failed: string }
   /** `answered`: when that happened which was waited for */

@@ -1,11 +1,12 @@
-import { explain, sayEvent, sayName, sayRule, type Because } from '../rules';
-import { sayDuration } from '../time';
+import { explain, sayEvent, sayName, sayRule, type Because, type Wording } from '../rules';
+import { sayDuration, type Instant } from '../time';
 import { sayLimited } from '../limits';
 import { sayObstacle } from '../messages';
+import { sayGuarded, type Offers } from '../offers';
 import { sayAgain } from './begin';
 import { sayGoal, wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
-import { CALLED, type Saw, type TraceEntry, type TriggerOff } from './run';
+import { CALLED, type Saw, type TraceEntry, type TriggerOff, type Withheld } from './run';
 import { armsOf, sayStep, sayLimit, sayOwner, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
 import { kindOfTrigger, triggerOf } from './triggers';
 
@@ -38,6 +39,7 @@ export function sayTrace(
   run: { readonly trigger: string; readonly key: string },
   document: FlowDocument,
   currency: string,
+  offers?: Offers,
 ): Said {
   const wording = wordingOf(document, currency);
   const step = entry.stepId === null ? undefined : planOf(document).steps.get(entry.stepId);
@@ -100,10 +102,17 @@ export function sayTrace(
       return { says: saw.updated?.length ? `Updated “${name}”: ${sayUpdated(saw.updated)}` : `Updated “${name}”: nothing had to change` };
     case 'handed':
       return { says: `Handed over to ${saw.flow}` };
+    case 'issued':
+      return {
+        says: `Issued “${name}”, a code of ${offers?.get(saw.offer ?? '')?.name ?? saw.offer}${saw.expires ? `, up to ${new Date(saw.expires).toISOString().slice(0, 10)}` : ''}`,
+      };
+    case 'withheld':
+      return sayWithheld(name, saw.withheld, step?.kind === 'code' ? step.offer : '', wording, entry.at, offers);
     case 'sending':
       return { says: `Queued “${name}” to go out` };
     case 'skipped':
       if (saw.limited) return { says: `Did not send “${name}”: ${sayLimited(saw.limited)}` };
+      if (saw.codeOver) return { says: `Did not send “${name}”: the code in it is over` };
       if (saw.idea) return { says: 'Passed an idea: nothing happens there yet' };
       if (saw.hops) return { says: `Did not record “${name}”: flows had begun each other ${saw.hops} times` };
       return { says: `Did not send “${name}”: ${saw.obstacle ? sayObstacle(saw.obstacle) : 'this message is off'}` };
@@ -130,5 +139,39 @@ export function sayTrace(
 }
 
 const sayAwaited = (until: WaitUntil): string => ('event' in until ? sayEvent(until.event) : sayRule(until.rule, {}));
+
+/** Says why no code was issued, with the rule that decided where one did. */
+function sayWithheld(
+  name: string,
+  withheld: Withheld | undefined,
+  key: string,
+  wording: Wording,
+  at: Instant,
+  offers: Offers | undefined,
+): Said {
+  const offer = offers?.get(key);
+  const says = (because: string) => `Issued no code “${name}”: ${because}`;
+  if (!withheld) return { says: says('nothing says why') };
+  switch (withheld.why) {
+    case 'gone':
+      return { says: says(`there is no offer ${key}`) };
+    case 'over':
+      return { says: says('the offer is over') };
+    case 'spent':
+      return { says: says('as many codes are out as the offer may have') };
+    case 'hops':
+      return { says: says('flows had begun each other too often') };
+    case 'who':
+      return {
+        says: says('the offer is not for them'),
+        ...(offer?.who && { because: explain(offer.who, withheld.seen, wording, at) }),
+      };
+    default:
+      return {
+        says: says(sayGuarded(withheld.why, offer?.guard ?? {})),
+        ...(withheld.why === 'never' && offer?.guard.never && { because: explain(offer.guard.never, withheld.seen, wording, at) }),
+      };
+  }
+}
 
 type KeysOf<T> = T extends unknown ? keyof T : never;

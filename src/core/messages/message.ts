@@ -29,6 +29,12 @@ export const messageSchema = z.strictObject({
 });
 export type Message = z.infer<typeof messageSchema>;
 
+/** What stands for something in the messages of a run that has been issued a code. */
+const OF_CODE = /\boffer\.(code|expires|terms)\b/;
+
+/** Whether a message, or a part of it, names the code that its run has been issued. */
+export const namesCode = (part: Message | Block): boolean => OF_CODE.test(JSON.stringify(part));
+
 /** What keeps a message from going to somebody: data, said by {@link sayObstacle}. */
 export type Obstacle = Barrier | { readonly kind: 'declined'; readonly topic: string };
 

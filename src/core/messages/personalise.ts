@@ -8,6 +8,8 @@ export interface Personal {
   readonly event: FactEvent['properties'];
   readonly store: { readonly name: string; readonly address: string };
   /** what earlier steps of the flow were answered, by step */
+  /** the code that the run has been issued: its letters, up to when it counts, and what it gives, in words */
+  readonly offer?: { readonly code: string; readonly expires: string; readonly terms: string };
   readonly answers?: { readonly [step: string]: { readonly [name: string]: Value } };
 }
 
@@ -29,6 +31,7 @@ reader.registerFilter('fallback', (value: unknown, stand: unknown) =>
 reader.registerFilter('with', (value: unknown, name: unknown, content: unknown) => {
   // adds a parameter to an address, whether it has some already or not
   if (typeof value !== 'string' || !URL.canParse(value)) return value ?? '';
+  if (content === undefined || content === null || content === '') return value;
   const url = new URL(value);
   url.searchParams.set(String(name), String(content));
   return url.href;

@@ -1,6 +1,6 @@
 import type { Value } from '../rules';
 import { isCurrency, sayMoney, toMinor } from '../money';
-import type { Block, Message } from './message';
+import { namesCode, type Block, type Message } from './message';
 import { personalise, type Personal } from './personalise';
 
 /** An email ready for its envelope. */
@@ -79,6 +79,8 @@ export function renderMessage(message: Message, personal: Personal, links: Links
   const lines: string[] = [];
 
   const render = (block: Block): void => {
+    // what tells of a code is nothing for who has none
+    if (!personal.offer && block.kind !== 'button' && namesCode(block)) return;
     switch (block.kind) {
       case 'text': {
         const text = fill(block.text).trim();

@@ -28,6 +28,9 @@ export interface BacktestCounts {
   }[];
   readonly skipped: readonly { readonly step: string; readonly because: string; readonly count: number }[];
   readonly held: readonly { readonly step: string; readonly because: string; readonly count: number }[];
+  /** codes that were issued, and those that were kept back, by offer */
+  readonly codes: readonly { readonly offer: string; readonly name: string; readonly issued: number }[];
+  readonly withheld: readonly { readonly step: string; readonly because: string; readonly count: number }[];
   /** how many were at each step when the time was over */
   readonly peopleBy: readonly { readonly step: string; readonly says: string; readonly people: number }[];
   readonly ended: { readonly [outcome: string]: number };
@@ -91,7 +94,7 @@ export class BacktestTally {
     this.tallies.set(id, (this.tallies.get(id) ?? 0) + 1);
   }
 
-  add({ runs, sends }: Replayed): void {
+  add({ runs, sends, codes }: Replayed): void {
     const { document } = this.flow;
     const before = new Set<string>();
     for (const { run, trace } of runs) {
@@ -107,13 +110,14 @@ export class BacktestTally {
       if (run.outcome !== null) this.tally('ended', run.outcome);
       if (run.phase === 'inside' && run.step) this.tally('at', run.step);
       for (const entry of trace) {
-        const says = () => sayTrace(entry, { trigger: run.about.trigger, key: 'it' }, document, this.currency).says;
+        const says = () => sayTrace(entry, { trigger: run.about.trigger, key: 'it' }, document, this.currency, this.flow.offers).says;
         if (entry.kind === 'not-entered') this.tally('not', says().replace(/^Did not enter: /, ''));
         else if (entry.armId) this.tally('arm', entry.armId);
-        else if (entry.kind === 'skipped' || entry.kind === 'held')
+        else if (entry.kind === 'skipped' || entry.kind === 'held' || entry.kind === 'withheld')
           this.tally(entry.kind, entry.stepId ?? '', says().replace(/^[^:]*: /, ''));
       }
     }
+    for (const { effect, run } of codes) if (!before.has(run.id)) this.tally('code', effect.offer);
     for (const { at, effect, run } of sends)
       if (!before.has(run.id)) this.tally('send', localDate(at, this.flow.zone), effect.channel, effect.stepId);
   }
@@ -146,6 +150,12 @@ export class BacktestTally {
         .sort((a, b) => a.day.localeCompare(b.day) || a.step.localeCompare(b.step)),
       skipped: blocked('skipped'),
       held: blocked('held'),
+      withheld: blocked('withheld'),
+      codes: of('code').map(({ parts, count }) => ({
+        offer: parts[0]!,
+        name: this.flow.offers?.get(parts[0]!)?.name ?? parts[0]!,
+        issued: count,
+      })),
       peopleBy: of('at').map(({ parts, count }) => ({ step: parts[0]!, says: sayStep(steps.get(parts[0]!)!), people: count })),
       ended: Object.fromEntries(of('ended').map(({ parts, count }) => [parts[0]!, count])),
     };

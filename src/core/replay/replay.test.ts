@@ -5,7 +5,7 @@ import { changeStep, stepsOf, type FlowDocument, type Step } from '../flows';
 import type { Limits } from '../limits';
 import { answerTo, live } from '../flows/testing/arrivals';
 import { anyFlow } from '../flows/testing/anyflow';
-import { changesPeople, drawsAndAsks } from '../flows/testing/asking';
+import { ANY_OFFERS, changesPeople, drawsAndAsks } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
 import { factsOf, type FactEvent, type Hours, type Reach } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
@@ -13,7 +13,14 @@ import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
 
 const START = Date.parse('2026-11-01T08:00:00Z');
 const OPEN: Reach = { hasAddress: true, state: 'given', suppressed: null, pausedUntil: null };
-const flow: ReplayFlow = { key: 'cart', document: cartLeftBehind, isOn: true, zone: 'Europe/Amsterdam', from: START - DAY };
+const flow: ReplayFlow = {
+  key: 'cart',
+  document: cartLeftBehind,
+  isOn: true,
+  zone: 'Europe/Amsterdam',
+  from: START - DAY,
+  offers: ANY_OFFERS,
+};
 const cart = (id: string, time: number, cartId = 'c1', value = 60): FactEvent => ({
   id,
   type: 'cart.updated',
@@ -80,8 +87,8 @@ describe('replay on a virtual clock', () => {
       stay: { test: 'tag', tag: 'vip', has: false },
       goal: { event: 'order.cancelled', within: 'P1D', ends: true },
     };
-    expect(replayNeeds([{ document: asks }])).toEqual(['cart.updated', 'order.cancelled', 'order.placed', 'page.viewed']);
-    expect(replayNeeds([{ document: { ...asks, goal: null } }])).toEqual(['cart.updated', 'order.placed', 'page.viewed']);
+    expect(replayNeeds([{ key: 'f', document: asks }])).toEqual(['cart.updated', 'order.cancelled', 'order.placed', 'page.viewed']);
+    expect(replayNeeds([{ key: 'f', document: { ...asks, goal: null } }])).toEqual(['cart.updated', 'order.placed', 'page.viewed']);
   });
 
   it('people are as they were: what changed on the way counts from its moment, whoever told it, in order', () => {
@@ -147,7 +154,7 @@ describe('replay on a virtual clock', () => {
             }))
             .sort((a, b) => a.time - b.time || Number(a.id) - Number(b.id));
           const until = START + 30 * DAY;
-          const running = { key: flow.key, document, isOn: true, zone: flow.zone, limits };
+          const running = { key: flow.key, document, isOn: true, zone: flow.zone, limits, offers: ANY_OFFERS };
           const arrivals = events.map((event) => ({ at: event.time, event }));
           const worker = live(running, arrivals, until);
           // one that loads just what is asked for comes to the same, and does nothing twice

@@ -1,6 +1,7 @@
 import type { Instant } from '../time';
-import { inOrder, signalsOf, verdict, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
+import { dependsOn, inOrder, signalsOf, verdict, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
 import { MESSAGE_SENT } from '../limits';
+import { CODE_ISSUED } from '../offers';
 import {
   advance,
   armedRun,
@@ -8,6 +9,7 @@ import {
   beginsOn,
   canNeverStart,
   changeTold,
+  codeTold,
   isPerPerson,
   eventUses,
   FLOW_DUE,
@@ -17,6 +19,7 @@ import {
   isTimed,
   nextOccasion,
   occasionName,
+  offerRulesOf,
   whoIsDue,
   planOf,
   type Beginning,
@@ -59,6 +62,14 @@ export interface ReplayedAsk {
   readonly at: Instant;
 }
 
+/** A code that has been issued. */
+export interface ReplayedCode {
+  readonly flowKey: string;
+  readonly run: Run;
+  readonly effect: Extract<Effect, { kind: 'code' }>;
+  readonly at: Instant;
+}
+
 export interface ReplayedRun {
   readonly flowKey: string;
   readonly armedAt: Instant;
@@ -74,6 +85,7 @@ export interface Replayed {
   readonly runs: readonly ReplayedRun[];
   readonly sends: readonly ReplayedSend[];
   readonly asks: readonly ReplayedAsk[];
+  readonly codes: readonly ReplayedCode[];
   /** what was put in and what the world did in answer, ascending */
   readonly events: readonly FactEvent[];
   readonly changes: readonly FactChange[];
@@ -141,6 +153,7 @@ export function replayPerson(
   const runs: ReplayedRun[] = [];
   const sends: ReplayedSend[] = [];
   const asks: ReplayedAsk[] = [];
+  const codes: ReplayedCode[] = [];
   const desks = new Map(
     flows.map((flow): [string, Desk] => [flow.key, { flow, before: earlier.get(flow.key) ?? [], armed: new Map(), entered: new Map() }]),
   );
@@ -228,6 +241,11 @@ export function replayPerson(
         continue;
       }
       if (effect.kind === 'change') continue;
+      if (effect.kind === 'code') {
+        codes.push({ flowKey: entry.flowKey, run: entry.run, effect, at: now });
+        answers.push({ id: nextId(), type: CODE_ISSUED, time: now, properties: codeTold(effect, effect.stepId) });
+        continue;
+      }
       if (effect.kind === 'call' || effect.kind === 'task') {
         const ask: ReplayedAsk = { flowKey: entry.flowKey, run: entry.run, effect, at: now };
         asks.push(ask);
@@ -322,7 +340,7 @@ export function replayPerson(
       move(entry, waking);
     } else break;
   }
-  return { runs, sends, asks, events: past, changes, known, isCut: moves + sends.length >= most };
+  return { runs, sends, asks, codes, events: past, changes, known, isCut: moves + sends.length >= most };
 }
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */
@@ -343,9 +361,10 @@ function earlierOf(desk: Desk, key: string): EarlierRun[] {
 }
 
 /** The event types that a set of flows looks at: what a caller has to load for a replay. */
-export function replayNeeds(flows: readonly Pick<ReplayFlow, 'document' | 'limits'>[]): string[] {
-  const types = flows.flatMap(({ document, limits }) => [
+export function replayNeeds(flows: readonly Pick<ReplayFlow, 'key' | 'document' | 'limits' | 'offers'>[]): string[] {
+  const types = flows.flatMap(({ key, document, limits, offers }) => [
     ...eventUses(document).map(({ type }) => type),
+    ...dependsOn(offerRulesOf({ key, document, ...(offers && { offers }) })).flatMap((need) => (need.kind === 'event' ? [need.name] : [])),
     ...(limits && planOf(document).sendsMarketing ? [MESSAGE_SENT] : []),
   ]);
   // what is told of changes is told anew

@@ -80,6 +80,8 @@ export interface Facts {
   readonly changes: readonly AttributeChange[];
   /** where the postcodes lie that they have or had, by {@link placeKey} */
   readonly places: { readonly [key: string]: Point };
+  /** offers of which somebody has had a code who shares an address or a phone number with them; where it was looked up */
+  readonly sharers?: readonly string[];
   /** topics the person does not want to read about */
   readonly declined: readonly string[];
 }

@@ -15,10 +15,28 @@ export interface Order {
   readonly currency: string;
   readonly cartId: string | null;
   readonly discountMinor: number;
+  /** the codes that it names, as they are looked up */
+  readonly codes: readonly string[];
 }
 
 const amount = (value: unknown, currency: string): number =>
   typeof value === 'number' && Number.isFinite(value) ? Math.max(0, toMinor(value, currency)) : 0;
+
+const MOST_CODES = 20;
+/** The codes of an order, as they are looked up: capitals, without blanks, hyphens and other signs. */
+function codesNamed(codes: unknown): string[] {
+  if (!Array.isArray(codes)) return [];
+  const spelt = codes.flatMap((one: unknown) => (typeof one === 'string' ? [spellingOf(one)] : []));
+  return [...new Set(spelt)].filter(Boolean).slice(0, MOST_CODES).sort();
+}
+
+/** How a code is looked up, however it was typed: capitals, without blanks, hyphens and other signs. */
+export const spellingOf = (code: string): string =>
+  code
+    .normalize('NFKC')
+    .toUpperCase()
+    .replace(/[^\p{L}\p{N}]/gu, '')
+    .slice(0, 80);
 
 /**
  * Folds the events of one order into its state, whatever order they arrived in. The latest `order.placed` tells
@@ -53,6 +71,7 @@ export function foldOrder(orderId: string, events: readonly FactEvent[], storeCu
     cartId: typeof latest?.cartId === 'string' ? latest.cartId : null,
     valueMinor,
     discountMinor: amount(latest?.discount, currency),
+    codes: codesNamed(latest?.codes),
     refundedMinor: Math.min(refundedMinor, valueMinor),
     isCancelled,
   };

@@ -14,6 +14,7 @@ import * as occasions from './migrations/011_occasions';
 import * as moved from './migrations/012_moved';
 import * as heard from './migrations/013_heard';
 import * as asked from './migrations/014_asked';
+import * as offers from './migrations/015_offers';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -48,6 +49,7 @@ const migrations: Record<string, Knex.Migration> = {
   '012_moved': moved,
   '013_heard': heard,
   '014_asked': asked,
+  '015_offers': offers,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -20,11 +20,11 @@ export interface Recorded {
  */
 export async function* recordedPeople(
   sql: Sql,
-  flows: readonly Pick<ReplayFlow, 'key' | 'document' | 'limits'>[],
+  flows: readonly Pick<ReplayFlow, 'key' | 'document' | 'limits' | 'offers'>[],
   from: Instant,
 ): AsyncGenerator<Recorded> {
   const types = replayNeeds(flows);
-  const parts = factsNeeded(flows.map(({ document }) => document));
+  const parts = factsNeeded(flows);
   const keys = flows.map(({ key }) => key);
   const causes = new Set(keys.map((key) => `${UPDATED_BY}${key}`));
   for (let after = '0'; ;) {

@@ -382,7 +382,8 @@ export async function nextDue(sql: Sql): Promise<Instant | null> {
   const [row] = await query<{ ms: string | null }>(
     sql,
     `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null),
-       (select min(due_at) from segment_looks), (select min(next_at) from flow_occasions), (select min(at) from changes_to_tell))) * 1000)::bigint as ms`,
+       (select min(due_at) from segment_looks), (select min(next_at) from flow_occasions), (select min(at) from changes_to_tell), (select min(least(used_at, expires_at)) from codes
+         where not is_told and issued_at is not null and (used_at is not null or expires_at is not null)))) * 1000)::bigint as ms`,
   );
   return row?.ms ? Number(row.ms) : null;
 }
@@ -392,7 +393,9 @@ export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
   const [row] = await query<{ due: boolean }>(
     sql,
     `select exists (select 1 from runs where wake_at <= :now) or exists (select 1 from segment_looks where due_at <= :now)
-       or exists (select 1 from flow_occasions where next_at <= :now) or exists (select 1 from changes_to_tell) as due`,
+       or exists (select 1 from flow_occasions where next_at <= :now) or exists (select 1 from changes_to_tell)
+       or exists (select 1 from codes where not is_told and issued_at is not null and (used_at is not null or expires_at is not null)
+         and least(used_at, expires_at) <= :now) as due`,
     {
       now: new Date(now),
     },

@@ -53,6 +53,13 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     b,
   );
   await query(sql, 'delete from asks where person_id = :personId', b);
+  // a code may bear their name; what it cost is kept
+  await query(sql, `update orders set codes = '{}' where person_id = :personId`, b);
+  await query(
+    sql,
+    `update codes set code = 'erased', spelling = 'ERASED' || id, order_id = null, is_told = true where person_id = :personId or used_by = :personId`,
+    b,
+  );
   await query(sql, `delete from runs where person_id = :personId and phase = 'armed'`, b);
   await query(
     sql,
@@ -124,6 +131,7 @@ export async function everything(sql: Sql, personId: string): Promise<Record<str
       `select f.name as flow, s.step_id, s.state, s.reason, s.subject, s.queued_at, s.sent_at, s.delivered_at, s.opened_at, s.clicked_at from sends s
         join flows f on f.id = s.flow_id where s.person_id = :personId order by s.queued_at`,
     ],
+    ['codes', `select code, offer, issued_at, expires_at, used_at, order_id from codes where person_id = :personId order by issued_at`],
     ['letters', `select purpose, kind, message, state, queued_at, sent_at from letters where person_id = :personId order by queued_at`],
     ['changes', `select at, kind, name, was, "is", cause from fact_changes where person_id = :personId order by at, id`],
     [

@@ -7,7 +7,7 @@ const IDENTIFIERS = rowsOf({ kind: 'text', value: 'text' });
 const CLAIMS = rowsOf({ identifier: 'text', claimed_by: 'text' });
 
 /** Tables whose rows carry a number and a person's: what a merge moves and its undoing moves back. */
-const NUMBERED = ['events', 'runs', 'sends', 'consent_log', 'letters', 'asks'] as const;
+const NUMBERED = ['events', 'runs', 'sends', 'consent_log', 'letters', 'asks', 'codes'] as const;
 
 /** The rows that were moved, by table, and what stood beside them. */
 export interface Moved {

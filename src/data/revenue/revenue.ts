@@ -13,6 +13,7 @@ const ORDERS = rowsOf({
   refunded_minor: 'bigint',
   is_cancelled: 'boolean',
   placed_at: 'moment',
+  codes: 'text[]',
 });
 const OF_ORDERS = rowsOf({ person_id: 'bigint', order_id: 'text' });
 const CREDITS = rowsOf({
@@ -36,12 +37,12 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
   if (!orders.length) return;
   await query(
     sql,
-    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at)
-     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at
+    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes)
+     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes
      from ${ORDERS.sql} as r
      on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
        discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled,
-         placed_at = excluded.placed_at`,
+         placed_at = excluded.placed_at, codes = excluded.codes`,
     {
       rows: ORDERS.of(
         orders.map(({ personId, order }) => ({
@@ -54,6 +55,7 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
           refunded_minor: order.refundedMinor,
           is_cancelled: order.isCancelled,
           placed_at: order.placedAt === null ? null : new Date(order.placedAt),
+          codes: order.codes,
         })),
       ),
     },

@@ -1,9 +1,10 @@
 import { FLOW_HANDED, type World } from '@/core/rules';
 import type { Limits, LimitsDocument } from '@/core/limits';
+import type { Offers } from '@/core/offers';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
 import { limitsAt } from './limits';
-import { worldOf } from './world';
+import { offersOf, worldOf } from './world';
 
 export interface Store {
   readonly name: string;
@@ -25,7 +26,7 @@ interface StoreRow {
 }
 
 /** The store as it is at this moment, with what rules look up. */
-export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World; readonly limits: Limits | null };
+export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World; readonly limits: Limits | null; readonly offers: Offers };
 
 const LIMITS = `(select value from settings where name = 'limits') as limits`;
 
@@ -66,6 +67,7 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
     offsetMs,
     now: Date.now() + offsetMs,
     world,
+    offers: await offersOf(sql, row.world),
     limits: limitsAt(row.limits, Date.now() + offsetMs),
   };
 }

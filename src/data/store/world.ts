@@ -1,3 +1,4 @@
+import type { Offer, Offers } from '@/core/offers';
 import type { World } from '@/core/rules';
 import { query, type Sql } from '../db';
 
@@ -24,6 +25,20 @@ export async function worldOf(sql: Sql, number: string, currency: string): Promi
     known.set(id, world);
   }
   return world;
+}
+
+const knownOffers = new Map<string, Offers>();
+
+/** The offers that are on file and not archived, in the state that has this number. */
+export async function offersOf(sql: Sql, number: string): Promise<Offers> {
+  let offers = knownOffers.get(number);
+  if (!offers) {
+    const rows = await query<{ key: string; document: Offer }>(sql, 'select key, document from offers where archived_at is null');
+    offers = new Map(rows.map(({ key, document }) => [key, document]));
+    if (knownOffers.size >= MOST_KEPT) knownOffers.delete(knownOffers.keys().next().value!);
+    knownOffers.set(number, offers);
+  }
+  return offers;
 }
 
 /** Notes that the world is not what it was: whoever looks it up next reads it anew. */

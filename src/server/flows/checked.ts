@@ -23,7 +23,7 @@ async function seenTypes(sql: Sql): Promise<{ value: string; count: number }[] |
 
 /** What a flow gets wrong by its document, what is on file, and its own checks: what publishing asks. */
 export async function findingsOf(sql: Sql, key: string, document: FlowDocument, store: StoreNow): Promise<Finding[]> {
-  const checks = runChecks({ key, document, zone: store.zone, world: store.world }, store.now);
+  const checks = runChecks({ key, document, zone: store.zone, world: store.world, offers: store.offers }, store.now);
   return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key)];
 }
 
@@ -33,7 +33,7 @@ export async function preflightOf(db: Db, key: string): Promise<PreflightView> {
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
   const { draft } = flow;
-  const checks = runChecks({ key, document: draft, zone: store.zone, world: store.world }, store.now);
+  const checks = runChecks({ key, document: draft, zone: store.zone, world: store.world, offers: store.offers }, store.now);
   const findings = [
     ...failedChecks(checks),
     ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key),

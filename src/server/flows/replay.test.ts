@@ -2,13 +2,14 @@ import { afterAll, afterEach, beforeAll, expect, it, vi } from 'vitest';
 import { demoFlows } from '../../demo/flows';
 import { HISTORY_DAYS, makeHistory, type DemoHistory } from '../../demo/history';
 import { changeStep, type Step, type TraceEntry } from '@/core/flows';
-import { changesPeople, drawsAndAsks, hears, rises, takesOver } from '@/core/flows/testing/asking';
+import { ANY_OFFERS, changesPeople, drawsAndAsks, hears, issuesCodes, rises, takesOver } from '@/core/flows/testing/asking';
 import { replayPerson, type ReplayFlow } from '@/core/replay';
 import type { Limits } from '@/core/limits';
 import { DAY } from '@/core/time';
 import { query } from '@/data/db';
 import { nextDue, recordedPeople } from '@/data/flows';
 import { writeLimits } from '../sending';
+import { putOffer } from '../offers';
 import { changeConsent, makeList } from '../people';
 import { openLab, type Lab } from '../testing/lab';
 import { drain } from './runloop';
@@ -82,6 +83,7 @@ it(
       { key: 'takes', document: takesOver },
       { key: 'changes', document: changesPeople },
       { key: 'rises', document: rises },
+      { key: 'codes', document: issuesCodes },
     ];
     const began = Date.now() + DAY;
     const end = began + HISTORY_DAYS * DAY;
@@ -94,8 +96,17 @@ it(
     };
     await writeLimits(lab.db, { ...limits, closed: [], holidaysOf: null }, 't');
     await makeList(lab.db, { name: 'Buyers' }, 't');
+    for (const [key, offer] of ANY_OFFERS) await putOffer(lab.db, key, offer, 't');
     for (const { key, document } of flows) await lab.addFlow(key, document);
-    const replayed: ReplayFlow[] = flows.map(({ key, document }) => ({ key, document, isOn: true, zone: ZONE, from: began, limits }));
+    const replayed: ReplayFlow[] = flows.map(({ key, document }) => ({
+      key,
+      document,
+      isOn: true,
+      zone: ZONE,
+      from: began,
+      limits,
+      offers: ANY_OFFERS,
+    }));
     const histories = [...makeHistory({ people: PEOPLE, end, zone: ZONE, baseUrl: 'http://shop.example', flows: replayed, seed: 7 })];
 
     // what happens, in order: people come, do things, and take their consent back
@@ -105,7 +116,9 @@ it(
         return [
           { at: first, act: () => arrive(history) },
           ...history.replayed.events
-            .filter((event) => !/^(message|flow|list|attribute)\./.test(event.type) && event.type !== 'app.asked' && event.time >= began)
+            .filter(
+              (event) => !/^(message|flow|list|attribute|code)\./.test(event.type) && event.type !== 'app.asked' && event.time >= began,
+            )
             .map((event) => ({ at: event.time, act: () => tell(history, event) })),
           ...history.replayed.changes
             .filter((change) => change.kind === 'consent')

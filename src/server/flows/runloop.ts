@@ -5,6 +5,7 @@ import {
   hopsOf,
   isPerPerson,
   factsNeeded,
+  sharedOffersOf,
   planOf,
   type Due,
   type EarlierRun,
@@ -32,6 +33,7 @@ import {
   type RunRow,
 } from '@/data/flows';
 import { insertAsks, type NewAsk } from '@/data/asks';
+import { holdBounded, sharingOf } from '@/data/offers';
 import { readStore } from '@/data/store';
 import { addJobs } from '@/data/work';
 import { queueDispatch } from '@/data/messages';
@@ -40,6 +42,7 @@ import { recordFor, type OwnEvent } from '../ingest';
 import { comeRound } from './occasions';
 import { tellChanges } from './heard';
 import { storeChanges, type FlowChange } from './changes';
+import { storeCodes, tellCodes, type CodeToIssue } from '../offers';
 import { lookAtPeople } from '../segments';
 
 /** How many due runs one transaction takes. */
@@ -84,6 +87,8 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   const flows = await flowsNow(trx, [...new Set(due.map((row) => row.flow_id))]);
   const versionOf = (row: RunRow) => (row.phase === 'armed' ? (flows.get(row.flow_id)?.version ?? row.version) : row.version);
   const running = new Map<string, RunningFlow>();
+  // of offers that are bounded: how many codes are left for those who come after
+  const codesLeft = new Map<string, number>();
   const people = new Map<string, { due: (Due & { flowId: number; version: number })[]; events: EventAsk[] }>();
   const broken: { personId: string; id: string; broken: string }[] = [];
   const setAside = (row: Pick<RunRow, 'person_id' | 'id'>, error: unknown) => {
@@ -98,7 +103,16 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
       const now = flows.get(row.flow_id);
       running.set(
         id,
-        (flow = { key: now?.key ?? '', document, isOn: now?.state === 'on', zone: store.zone, world: store.world, limits: store.limits }),
+        (flow = {
+          key: now?.key ?? '',
+          document,
+          isOn: now?.state === 'on',
+          zone: store.zone,
+          world: store.world,
+          limits: store.limits,
+          offers: store.offers,
+          codesLeft,
+        }),
       );
     }
     return flow;
@@ -129,9 +143,13 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
     } else people.set(row.person_id, { due: [one], events });
   }
   const facts = await loadFacts(trx, people, {
-    ...factsNeeded([...running.values()].map(({ document }) => document)),
+    ...factsNeeded([...running.values()]),
     onTheirWay: store.limits !== null && [...running.values()].some(({ document }) => planOf(document).sendsMarketing),
   });
+  const offersNamed = [...new Set([...running.values()].flatMap(({ document }) => planOf(document).offersNamed))];
+  for (const [offer, left] of await holdBounded(trx, offersNamed)) codesLeft.set(offer, left);
+  const shared = [...new Set([...running.values()].flatMap(sharedOffersOf))];
+  const sharers = await sharingOf(trx, [...people.keys()], shared);
   const armed = due.filter((row) => row.phase === 'armed');
   const earlier = await earlierRuns(
     trx,
@@ -148,14 +166,22 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   const told: OwnEvent[] = [];
   const updates: FlowChange[] = [];
   const asks: NewAsk[] = [];
+  const codes: CodeToIssue[] = [];
   const begun: Arming[] = [];
   for (const [personId, { due: own }] of people) {
     const known = facts.get(personId);
     if (!known) continue;
     const others = new Map(own.map(({ flowId }): [number, readonly EarlierRun[]] => [flowId, earlier.get(`${personId}/${flowId}`) ?? []]));
-    for (const passed of advancePerson(own, known, now, others)) {
+    const sharing = sharers.get(personId);
+    for (const passed of advancePerson(own, sharing ? { ...known, sharers: sharing } : known, now, others)) {
       if ('error' in passed) setAside({ person_id: personId, id: passed.due.run.id }, passed.error);
-      else gather(passed, now, { changes, sends, events, told, updates, asks, begun });
+      else {
+        gather(passed, now, { changes, sends, events, told, updates, asks, begun, codes });
+        for (const effect of passed.result.effects) {
+          if (effect.kind !== 'code') continue;
+          codesLeft.set(effect.offer, (codesLeft.get(effect.offer) ?? Infinity) - 1);
+        }
+      }
     }
   }
   await saveRuns(trx, changes);
@@ -163,7 +189,7 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   await armRuns(trx, begun);
   await storeChanges(trx, updates, now);
   // what was recorded begins other flows, and wakes who waits for it
-  await recordFor(trx, events, told);
+  await recordFor(trx, [...events, ...(await storeCodes(trx, codes, store, facts))], told);
   await queueDispatch(trx, await insertSends(trx, sends));
   for (const { id, kind } of await insertAsks(trx, asks, store.zone)) await addJobs(trx, kind, [{ id }], 15);
   return due.length;
@@ -181,6 +207,7 @@ function gather(
     updates: FlowChange[];
     asks: NewAsk[];
     begun: Arming[];
+    codes: CodeToIssue[];
   },
 ): void {
   const { flow, flowId, version } = due as Due & { flowId: number; version: number };
@@ -188,6 +215,7 @@ function gather(
   for (const effect of result.effects)
     if (effect.kind === 'send') into.sends.push({ run: result.run, flowId, version, effect, at: now });
     else if (effect.kind === 'call' || effect.kind === 'task') into.asks.push({ run: result.run, flowId, version, effect, at: now });
+    else if (effect.kind === 'code') into.codes.push({ run: result.run, flowId, effect, at: now });
     else if (effect.kind === 'change')
       into.updates.push({
         personId: due.run.personId,
@@ -221,7 +249,8 @@ function gather(
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    const count = (await lookAtPeople(db)) + (await tellChanges(db)) + Number(await comeRound(db)) + (await tick(db));
+    const count =
+      (await lookAtPeople(db)) + (await tellChanges(db)) + (await tellCodes(db)) + Number(await comeRound(db)) + (await tick(db));
     if (!count) return moved;
     moved += count;
   }

@@ -1,19 +1,25 @@
 import { sayTrace, type Said } from '@/core/flows';
+import type { Offers } from '@/core/offers';
 import type { Sql } from '@/data/db';
 import { readVersion, type TraceRow } from '@/data/flows';
 
 /** Puts entries of traces into words, each by the version of the flow that its run was on. Those of before traces were data carry their words. */
 export async function sayTraces<T extends TraceRow & { readonly flowId: number }>(
   sql: Sql,
-  currency: string,
+  { currency, offers }: { readonly currency: string; readonly offers?: Offers },
   entries: readonly T[],
 ): Promise<(Omit<T, 'says' | 'because'> & Said)[]> {
   const said: (Omit<T, 'says' | 'because'> & Said)[] = [];
-  for (const { says, because, ...entry } of entries) said.push({ ...entry, ...(await sayOne(sql, currency, { ...entry, says, because })) });
+  for (const { says, because, ...entry } of entries)
+    said.push({ ...entry, ...(await sayOne(sql, { currency, offers }, { ...entry, says, because })) });
   return said;
 }
 
-async function sayOne(sql: Sql, currency: string, entry: TraceRow & { readonly flowId: number }): Promise<Said> {
+async function sayOne(
+  sql: Sql,
+  { currency, offers }: { readonly currency: string; readonly offers: Offers | undefined },
+  entry: TraceRow & { readonly flowId: number },
+): Promise<Said> {
   if (entry.says !== null || entry.version === null)
     return { says: entry.says ?? entry.kind, ...(entry.because && { because: entry.because }) };
   const document = await readVersion(sql, entry.flowId, entry.version);
@@ -28,5 +34,6 @@ async function sayOne(sql: Sql, currency: string, entry: TraceRow & { readonly f
     entry,
     document,
     currency,
+    offers,
   );
 }

@@ -9,6 +9,7 @@ import { armRuns, readVersion, type Arming, type Beginning, type EarlierRuns } f
 import type { PublishedFlow } from '@/data/store';
 import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { placesOfSends } from '@/data/messages';
+import { countOffers, settleCodes } from '@/data/offers';
 
 /** Computes the orders and credits of people anew from their events: the same whatever order the events came in. */
 export async function settleLedger(trx: Sql, personIds: readonly string[], storeCurrency: string): Promise<void> {
@@ -24,6 +25,7 @@ export async function settleLedger(trx: Sql, personIds: readonly string[], store
   );
   await saveOrders(trx, rows);
   await saveStanding(trx, personIds, storeCurrency);
+  await countOffers(trx, await settleCodes(trx, personIds));
   await replaceCredits(trx, CREDIT_MODELS[0], rows);
 }
 

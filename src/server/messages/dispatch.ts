@@ -1,6 +1,7 @@
 import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
 import { MESSAGE_SENT } from '@/core/limits';
-import { notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
+import { sayExpires, sayTerms, type Offer } from '@/core/offers';
+import { namesCode, notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
 import { addressOf, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
@@ -8,6 +9,7 @@ import { lockPeople } from '@/data/people';
 import { loadFacts } from '@/data/rules';
 import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
 import { domainsOfSends, leaveSend, queueDispatch, settleSends, takeSend, takeSends, type SendRow, type Settled } from '@/data/messages';
+import { codesOfRuns } from '@/data/offers';
 import { readStore, type Store, type StoreNow } from '@/data/store';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
@@ -162,6 +164,8 @@ interface Ready {
   readonly message: Message;
   readonly store: Store & { readonly now: Instant };
   readonly reason: string | null;
+  /** the code that its run has been issued, where the message names it */
+  readonly offer: Personal['offer'];
 }
 
 /** What sends that are carried out at the same time share: each look and each note is one statement for all that come together. */
@@ -216,7 +220,8 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
     desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
   const links = linksOf(context, { ...ref, personId: send.person_id });
-  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers)), links);
+  const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer);
+  const rendered = tryRender(message, personal, links);
   // the same text comes out the next time: it is not tried again
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   let handed: Handed;
@@ -245,10 +250,18 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
   const sends = [...taken.values()];
   const overtaken = await overtakenBecause(db, sends, store);
   const ready = new Map<string, Ready>();
-  for (const send of sends) {
-    const message = await messageOf(db, send.flow_id, send.version, send.step_id);
-    const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? overtaken.get(send.id) ?? null;
-    ready.set(send.id, { send, message, store, reason });
+  const messages = await Promise.all(sends.map((send) => messageOf(db, send.flow_id, send.version, send.step_id)));
+  const codes = await codesOfRuns(
+    db,
+    sends.filter((_, index) => namesCode(messages[index]!)).map((send) => ({ personId: send.person_id, runId: send.run_id })),
+  );
+  for (const [index, send] of sends.entries()) {
+    const message = messages[index]!;
+    const code = namesCode(message) ? codes.get(send.run_id) : undefined;
+    const spent = code && code.used_at !== null ? 'the code in it has been used' : null;
+    const over = code?.expires_at && code.expires_at.getTime() <= store.now ? 'the code in it is over' : null;
+    const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? overtaken.get(send.id) ?? spent ?? over;
+    ready.set(send.id, { send, message, store, reason, offer: code && offerWords(code.code, code.document, code.expires_at, store.zone) });
   }
   return refs.map((ref) => ready.get(ref.id) ?? null);
 }
@@ -293,7 +306,7 @@ async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreN
     const asks = asksOf(runningOf(send, document), run, { now: store.now, dueAt: store.now });
     events.set(send.person_id, { events: [...(events.get(send.person_id)?.events ?? []), ...asks] });
   }
-  const facts = await loadFacts(db, events, factsNeeded(asked.map(({ document }) => document)));
+  const facts = await loadFacts(db, events, factsNeeded(asked.map(({ send, document }) => runningOf(send, document))));
   for (const { send, document, run } of asked) {
     const known = facts.get(send.person_id);
     const reason = known && overBecause(runningOf(send, document), run, known, store.now);
@@ -358,6 +371,13 @@ async function messageOf(sql: Sql, flowId: number, version: number, stepId: stri
   return step.message;
 }
 
+/** What placeholders can name of a code. */
+export const offerWords = (code: string, offer: Offer, expiresAt: Date | null, zone: string): NonNullable<Personal['offer']> => ({
+  code,
+  expires: expiresAt ? sayExpires(expiresAt.getTime(), zone) : '',
+  terms: sayTerms(offer),
+});
+
 /** What steps of a run were answered, as placeholders name it. */
 export const answeredOf = (answers: Run['answers'] | null): NonNullable<Personal['answers']> =>
   Object.fromEntries(Object.entries(answers ?? {}).map(([step, { data }]) => [step, data]));
@@ -368,8 +388,9 @@ export function personalOf(
   event: { readonly [name: string]: Value },
   store: Store,
   answers: NonNullable<Personal['answers']> = {},
+  offer: Personal['offer'] = undefined,
 ): Personal {
-  return { person: attributes, event, answers, store: { name: store.name, address: store.address } };
+  return { person: attributes, event, answers, ...(offer && { offer }), store: { name: store.name, address: store.address } };
 }
 
 function nameOf(attributes: { readonly [name: string]: Value }): string {

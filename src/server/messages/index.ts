@@ -1,4 +1,4 @@
-export { allHandedOver, answeredOf, dispatch, type Dispatch, giveUp, personalOf, tryRender } from './dispatch';
+export { allHandedOver, answeredOf, dispatch, type Dispatch, giveUp, offerWords, personalOf, tryRender } from './dispatch';
 export { openTraffic } from './lanes';
 export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';

@@ -1,7 +1,7 @@
 import type { TimelineItem, TimelineView } from '@/core/api';
 import type { Db } from '@/data/db';
 import type { TraceRow } from '@/data/flows';
-import { readStore } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { timeline, type TimelineRow } from '@/data/people';
 import { sayTraces } from '../flows';
 import { Problem, wholeNumber } from '../http';
@@ -34,7 +34,7 @@ export async function personTimeline(db: Db, id: string, url: URL): Promise<Time
   for (;;) {
     const rows = await timeline(db, row.id, { ...options, limit: limit + 1, before });
     for (const one of rows) {
-      const item = await itemOf(db, store.currency, one);
+      const item = await itemOf(db, store, one);
       if (!words || one.kind !== 'trace' || item.says.toLowerCase().includes(words.toLowerCase()))
         items.push({ ...item, cursor: `${one.at_ms}_${one.rank}_${one.id}` });
     }
@@ -50,7 +50,7 @@ export async function personTimeline(db: Db, id: string, url: URL): Promise<Time
   };
 }
 
-async function itemOf(db: Db, currency: string, row: TimelineRow): Promise<TimelineItem> {
+async function itemOf(db: Db, store: StoreNow, row: TimelineRow): Promise<TimelineItem> {
   const about = {
     at: new Date(Number(row.at_ms)).toISOString(),
     kind: row.kind,
@@ -70,7 +70,7 @@ async function itemOf(db: Db, currency: string, row: TimelineRow): Promise<Timel
     TraceRow,
     'version' | 'arm' | 'saw' | 'trigger' | 'key'
   > & { flowId: number };
-  const [said] = await sayTraces(db, currency, [
+  const [said] = await sayTraces(db, store, [
     {
       at: new Date(Number(row.at_ms)),
       kind: row.type as TraceRow['kind'],

@@ -25,13 +25,13 @@ export async function whyNot(db: Db, personId: string, flowKey: string): Promise
       runs: [],
     };
   const document = await readVersion(db, flow.id, flow.version);
-  const facts = (await loadAllFacts(db, row.id, replayNeeds([{ document }])))!;
+  const facts = (await loadAllFacts(db, row.id, replayNeeds([{ key: flow.key, document, offers: store.offers }])))!;
   const earlier = await runsIn(db, row.id, flow.id);
   const conditions = whyNotEntered({ key: flow.key, document, isOn: flow.state === 'on' }, facts, earlier, store);
   const runs = (
     await sayTraces(
       db,
-      store.currency,
+      store,
       (await tracesOf(db, row.id, flow.id, DECISIONS)).map((entry) => ({ ...entry, flowId: flow.id })),
     )
   ).map((said) => ({ at: said.at.toISOString(), says: said.says, ...(said.because && { because: said.because }) }));

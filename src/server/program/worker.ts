@@ -9,6 +9,7 @@ import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { BATCH, comeRound, tellChanges, tick } from '../flows';
+import { tellCodes } from '../offers';
 import { lookAtPeople } from '../segments';
 
 const IDLE_MS = 200;
@@ -18,6 +19,7 @@ const BEFORE_RUNS: readonly (readonly [string, (db: Db) => Promise<number>])[] =
   ['looking', lookAtPeople],
   ['occasion', async (db) => ((await comeRound(db)) ? BATCH : 0)],
   ['changes', tellChanges],
+  ['codes', tellCodes],
 ];
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;

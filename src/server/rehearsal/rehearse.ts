@@ -1,8 +1,10 @@
 import { z } from 'zod';
 import type { RehearsalView } from '@/core/api';
 import {
+  codeHeld,
   factsNeeded,
   flowSchema,
+  lotOf,
   planOf,
   rehearsalShape,
   sayTrace,
@@ -10,9 +12,12 @@ import {
   type EarlierRun,
   type FlowDocument,
   type RehearsedPerson,
+  type Run,
   type RunningFlow,
 } from '@/core/flows';
 import { answersOf, eventsOfRehearsal, idsAboveAll, knownOf, outsideOf, replayNeeds, replayPerson, type Replayed } from '@/core/replay';
+import type { Personal } from '@/core/messages';
+import { codeOf } from '@/core/offers';
 import type { FactEvent, KnownFacts } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
@@ -21,7 +26,8 @@ import { loadEvents, loadFacts } from '@/data/rules';
 import { readStore, type StoreNow } from '@/data/store';
 import { versionOf } from '../flows';
 import { notFound, Problem, problemsOf } from '../http';
-import { answeredOf, personalOf, tryRender } from '../messages';
+import { answeredOf, offerWords, personalOf, tryRender } from '../messages';
+import { prefixFor } from '../offers';
 import { personOf } from '../people';
 
 const rehearsalInput = z.union([
@@ -68,7 +74,7 @@ export async function rehearse(db: Db, key: string, body: unknown): Promise<Rehe
   const { data } = parsed;
   const document = await documentOf(db, key, data);
   const store = await readStore(db);
-  const flow: RunningFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits };
+  const flow: RunningFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits, offers: store.offers };
   const people: RehearsalView['people'][number][] = [];
   for (const one of 'people' in data ? data.people : [data]) people.push(await rehearseOne(db, flow, one, store));
   return { now: new Date(store.now).toISOString(), people };
@@ -106,7 +112,7 @@ async function rehearseOne(db: Db, flow: RunningFlow, one: RehearsedPerson, stor
     },
     { earlier: new Map([[flow.key, earlier]]), most: MOST_MOVES, answer: outsideOf(one, zone, nextId) },
   );
-  return viewOf(replayed, flow.document, store, until, asSent);
+  return viewOf(replayed, flow, store, until, asSent);
 }
 
 async function onFile(
@@ -115,7 +121,7 @@ async function onFile(
   id: string,
 ): Promise<{ personId: string; known: KnownFacts; history: FactEvent[]; earlier: EarlierRun[] }> {
   const person = await personOf(db, id);
-  const facts = (await loadFacts(db, new Map([[person.id, { events: [] }]]), factsNeeded([flow.document]))).get(person.id);
+  const facts = (await loadFacts(db, new Map([[person.id, { events: [] }]]), factsNeeded([flow]))).get(person.id);
   if (!facts) throw notFound(`person "${id.slice(0, 60)}"`);
   const { personId, events: _, ...known } = facts;
   const history = (await loadEvents(db, [person.id], replayNeeds([flow]))).get(person.id) ?? [];
@@ -125,12 +131,13 @@ async function onFile(
 
 function viewOf(
   replayed: Replayed,
-  document: FlowDocument,
+  flow: RunningFlow,
   store: StoreNow,
   until: Instant,
   /** what was on file about them as each message went out */
   asSent: ReadonlyMap<string, KnownFacts['attributes']>,
 ): RehearsalView['people'][number] {
+  const { document } = flow;
   const { steps } = planOf(document);
   const iso = (at: Instant) => new Date(at).toISOString();
   return {
@@ -144,7 +151,7 @@ function viewOf(
         at: iso(entry.at),
         step: entry.stepId,
         kind: entry.kind,
-        ...sayTrace(entry, { trigger: run.about.trigger, key: run.about.key }, document, store.currency),
+        ...sayTrace(entry, { trigger: run.about.trigger, key: run.about.key }, document, store.currency, store.offers),
       })),
       next: wakeAt === null ? null : { at: iso(wakeAt), says: run.step ? sayStep(steps.get(run.step)!) : 'watches for its goal' },
     })),
@@ -153,7 +160,13 @@ function viewOf(
       if (step?.kind !== 'send') throw new Error(`${send.effect.stepId} sends nothing`);
       const rendered = tryRender(
         step.message,
-        personalOf(asSent.get(send.id)!, send.run.about.data, store, answeredOf(send.run.answers)),
+        personalOf(
+          asSent.get(send.id)!,
+          send.run.about.data,
+          store,
+          answeredOf(send.run.answers),
+          madeUpCode(send.run, asSent.get(send.id)!, flow, store),
+        ),
         LINKS,
       );
       return {
@@ -164,6 +177,14 @@ function viewOf(
         ...('problem' in rendered ? { subject: '', html: '', text: '', problem: rendered.problem } : rendered),
       };
     }),
+    codes: replayed.codes.map(({ run, effect, at }) => ({
+      at: iso(at),
+      step: effect.stepId,
+      offer: effect.offer,
+      says: store.offers.get(effect.offer)?.name ?? effect.offer,
+      expiresAt: effect.expiresAt === null ? null : iso(effect.expiresAt),
+      code: madeUpCode(run, replayed.known.attributes, flow, store)?.code ?? '',
+    })),
     events: replayed.events
       .filter((event) => event.time >= store.now)
       .map(({ type, time, properties }) => ({ at: iso(time), type, data: properties })),
@@ -171,4 +192,17 @@ function viewOf(
     until: iso(until),
     isCut: replayed.isCut,
   };
+}
+
+/** A code as a rehearsal shows it: of the form that its offer has, and the same each time. */
+function madeUpCode(run: Run, attributes: KnownFacts['attributes'], flow: RunningFlow, store: StoreNow): Personal['offer'] {
+  const held = codeHeld(run.answers);
+  const offer = held && store.offers.get(held.offer);
+  if (!offer) return undefined;
+  let draws = 0;
+  const draw = (below: number) =>
+    Math.floor(lotOf({ flow: flow.key, personId: run.personId, stepId: held.step, key: `letter ${(draws += 1)}` }) * below);
+  const letters = 'letters' in offer.code ? offer.code.letters : 8;
+  const code = codeOf(prefixFor(offer, attributes, store), letters, draw);
+  return offerWords(code, offer, held.expiresAt === null ? null : new Date(held.expiresAt), store.zone);
 }

@@ -66,7 +66,8 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   const store = await readStore(db);
   // what had begun by then, and came about after, enters too; months and clock changes make a lead longer
   const starts = from - 1.1 * leadOf(document) - HOUR;
-  const flow: ReplayFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits, from: starts };
+  const { zone, world, limits, offers } = store;
+  const flow: ReplayFlow = { key, document, isOn: true, zone, world, limits, offers, from: starts };
   const tally = new BacktestTally(flow, store.currency, from);
   let done = 0;
   const nextId = idsAboveAll();

@@ -23,6 +23,7 @@ const OFFERS: { readonly [kind in (typeof STEP_KINDS)[number]]: string } = {
   send: 'Message',
   branch: 'Branch',
   test: 'Test by lot',
+  code: 'Discount code',
   update: 'Update the person',
   record: 'Record an event',
   call: 'Call a system',

@@ -74,8 +74,8 @@ export function askAndWait(
 export const askingSpan = (step: Asking): Span => ({ least: 0, most: approximateMs(step.within) });
 
 export const askingArms = {
-  arms: (step: Asking): readonly Arm[] => step.arms ?? [],
-  problems: (step: Asking) =>
+  arms: (step: Pick<Asking, 'arms'>): readonly Arm[] => step.arms ?? [],
+  problems: (step: Pick<Asking, 'arms'>) =>
     (step.arms ?? []).flatMap(({ when, share }, index) => [
       ...(when === null ? [] : [{ path: ['arms', index, 'when'], message: 'the arms go by what comes, so it must be null' }]),
       ...(share === undefined ? [] : [{ path: ['arms', index, 'share'], message: 'only the arms of a test have shares' }]),

@@ -1,6 +1,7 @@
 import type { Arm, Step } from '../document';
 import { branchKind, type BranchStep } from './branch';
 import { callKind, type CallStep } from './call';
+import { codeKind, type CodeStep } from './code';
 import { endKind, type EndStep } from './end';
 import type { StepKind } from './kind';
 import { handKind, type HandStep } from './hand';
@@ -13,13 +14,14 @@ import { updateKind, type UpdateStep } from './update';
 import { waitKind, type WaitStep } from './wait';
 
 export { CALL_ENDED } from './call';
+export { codeHeld, type CodeHeld } from './code';
 export { sayOwner, TASK_CLOSED, type TaskOwner } from './task';
 export { handing } from './hand';
 export { hopsOf, MOST_HOPS } from './record';
 export { sayShares } from './test';
 export { sayUpdate, sayUpdated, type Update } from './update';
 export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitUntil } from './wait';
-export type { BranchStep, CallStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TaskStep, TestStep, UpdateStep, WaitStep };
+export type { BranchStep, CallStep, CodeStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TaskStep, TestStep, UpdateStep, WaitStep };
 export type { Awaited, Span } from './kind';
 
 export interface StepKinds {
@@ -31,6 +33,7 @@ export interface StepKinds {
   update: UpdateStep;
   hand: HandStep;
   call: CallStep;
+  code: CodeStep;
   task: TaskStep;
   idea: IdeaStep;
   end: EndStep;
@@ -45,6 +48,7 @@ const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
   update: updateKind,
   hand: handKind,
   call: callKind,
+  code: codeKind,
   task: taskKind,
   idea: ideaKind,
   end: endKind,
@@ -59,6 +63,7 @@ export const STEP_KINDS = [
   'send',
   'branch',
   'test',
+  'code',
   'update',
   'record',
   'call',
@@ -71,8 +76,8 @@ export const STEP_KINDS = [
 /** A new step of a kind. */
 export const freshStep = (kind: keyof StepKinds, id: string): Step => KINDS[kind].fresh(id);
 
-/** Whether the two arms of a step go by what comes while somebody stands there: the first for those for whom it came. */
-export const goesByWhatComes = (step: Step): boolean => step.kind === 'wait' || kindOfStep(step).actsFirst === true;
+/** Whether the two arms of a step go by what comes of it: the first for those for whom it came. */
+export const goesByWhatComes = (step: Step): boolean => step.kind === 'wait' || step.kind === 'code' || kindOfStep(step).actsFirst === true;
 
 const NO_ARMS: readonly Arm[] = [];
 

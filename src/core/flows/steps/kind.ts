@@ -1,5 +1,6 @@
 import type { Facts, NamedKind, Need, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
 import type { Limits } from '../../limits';
+import type { Offers } from '../../offers';
 import type { Instant } from '../../time';
 import type { Arm, FlowDocument, Step } from '../document';
 import type { Finding } from '../preflight';
@@ -34,6 +35,10 @@ export interface Here {
   readonly about: About;
   /** how much anybody gets, and when; nothing where there are no limits */
   readonly limits: Limits | null;
+  /** the offers of the store */
+  readonly offers: Offers;
+  /** how many more codes may be issued of an offer */
+  codesLeft(offer: string): number;
   /** the key of the flow, and the number of the run */
   readonly flow: string;
   readonly run: string;

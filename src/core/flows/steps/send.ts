@@ -1,8 +1,9 @@
 import { z } from 'zod';
 import { gate, MESSAGE_SENT, ownLimitsSchema, type OwnLimits, type Passes } from '../../limits';
-import { messageSchema, obstacleTo, placeholderProblem, renderProblem, withoutFallback, type Message } from '../../messages';
+import { messageSchema, namesCode, obstacleTo, placeholderProblem, renderProblem, withoutFallback, type Message } from '../../messages';
 import { name, stepId } from '../parts';
 import { eventsOf } from '../../rules';
+import { codeHeld } from './code';
 import type { StepKind } from './kind';
 
 const GO: Passes = { to: 'go' };
@@ -29,6 +30,11 @@ export const sendKind: StepKind<SendStep> = {
   run(step, here) {
     if (step.off) {
       here.note('skipped', { saw: { off: true } });
+      return { to: 'next' };
+    }
+    const code = namesCode(step.message) ? codeHeld(here.view.answers ?? {}) : null;
+    if (code?.expiresAt != null && here.now >= code.expiresAt) {
+      here.note('skipped', { saw: { codeOver: code.expiresAt } });
       return { to: 'next' };
     }
     const obstacle = obstacleTo(step.message, here.facts.reach.email, here.facts.declined, here.now);

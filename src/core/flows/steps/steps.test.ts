@@ -546,7 +546,14 @@ describe('handing over', () => {
     const itself = live(running(flowOf([hand({ flow: 'of-steps' })], { reentry: 'always' })), [told(start)], START + DAY);
     expect(itself.runs).toHaveLength(11);
     expect(
-      preflight(flowOf([hand()]), { list: new Map(), segment: new Map(), flow: new Map(), topic: new Map(), 'country group': new Map() }),
+      preflight(flowOf([hand()]), {
+        list: new Map(),
+        segment: new Map(),
+        flow: new Map(),
+        topic: new Map(),
+        offer: new Map(),
+        'country group': new Map(),
+      }),
     ).toContainEqual(expect.objectContaining({ level: 'stops', says: 'Hand over “On”: the flow other is not on file' }));
   });
 });

@@ -25,6 +25,7 @@ const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
         'test',
         'record',
         'update',
+        'code',
         'call',
         'task',
         'hand',
@@ -76,6 +77,18 @@ function build(list: readonly Rough[], next: () => number): Step[] {
       return kind === 'call'
         ? { ...asking, kind, url: 'https://shop.example/hook', body: '{"of": "{{ event.cartId }}"}' }
         : { ...asking, kind, text: one.word, owner: { to: '' } };
+    }
+    if (kind === 'code') {
+      const arms = [...one.arms, { limit: 1, steps: [] }].slice(0, 2);
+      return {
+        id,
+        kind,
+        name: `${one.word} ${id}`,
+        offer: one.off ? 'once' : 'ten',
+        ...(one.arms.length && {
+          arms: arms.map(({ steps }, n) => ({ id: `a${next()}`, name: n ? 'No code' : 'Got one', when: null, steps: build(steps, next) })),
+        }),
+      };
     }
     if (kind === 'hand') return { id, kind, name: `${one.word} ${id}`, flow: 'another', leaves: one.off };
     if (kind === 'idea') return { id, kind, text: one.word };

@@ -1,4 +1,5 @@
 import { MESSAGE_SENT } from '../../limits';
+import { CODE_ISSUED } from '../../offers';
 import {
   factsOf,
   inOrder,
@@ -19,7 +20,7 @@ import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
 import { asksOf } from '../needs';
 import { planOf } from '../plan';
 import { HOUR } from '../../time';
-import { armedRun, type Beginning, type Effect, type Run, type TraceEntry } from '../run';
+import { armedRun, codeTold, type Beginning, type Effect, type Run, type TraceEntry } from '../run';
 import { CALL_ENDED, TASK_CLOSED } from '../steps';
 import { keyOf } from '../triggers';
 
@@ -176,6 +177,11 @@ export function live(
         sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
       } else if (effect.kind === 'change') learn(effect.change, dueNow);
       else if (effect.kind === 'call' || effect.kind === 'task') asked(effect, dueNow);
+      else if (effect.kind === 'code')
+        tell(
+          { id: String(RECORDED + (recorded += 1)), type: CODE_ISSUED, time: dueNow, properties: codeTold(effect, effect.stepId) },
+          dueNow,
+        );
       else tell({ id: String(RECORDED + (recorded += 1)), type: effect.type, time: dueNow, properties: effect.properties }, dueNow);
     }
     for (const { type, at, properties } of result.told)

@@ -1,3 +1,4 @@
+import { offerSchema, type Offer, type Offers } from '../../offers';
 import { flowSchema, type FlowDocument, type Step } from '../document';
 
 /** A step that sends a letter of one line, under its own name. */
@@ -15,6 +16,13 @@ export const letter = (id: string): Step => ({
   },
 });
 
+/** The same with the code that its run has been issued. */
+export function codeLetter(id: string): Step {
+  const step = letter(id) as Extract<Step, { kind: 'send' }>;
+  const text = 'Take {{ offer.terms }} with {{ offer.code }}, up to {{ offer.expires }}.';
+  return { ...step, message: { ...step.message, blocks: [...step.message.blocks, { id: 'b2', kind: 'offer', text }] } };
+}
+
 /** A flow of these steps and otherwise as plain as can be, started by each order. */
 export const flowWith = (more: Partial<FlowDocument> | { readonly triggers: readonly object[] }): FlowDocument =>
   flowSchema.parse({
@@ -28,6 +36,56 @@ export const flowWith = (more: Partial<FlowDocument> | { readonly triggers: read
     steps: [letter('hello')],
     ...more,
   });
+
+const tenOff = (name: string, guard: Offer['guard']): Offer =>
+  offerSchema.parse({
+    schema: 'viatic.offer/1',
+    name,
+    gives: { kind: 'percent', percent: 10 },
+    currency: 'EUR',
+    combines: false,
+    expires: { after: 'P3D' },
+    comesBack: true,
+    who: null,
+    guard,
+    code: { prefix: '{{ person.firstName }}', letters: 6 },
+  });
+
+/** The offers of which random flows issue codes: each with a guard that looks back. */
+export const ANY_OFFERS: Offers = new Map([
+  ['ten', tenOff('Ten off', { gap: 'P4D', carts: { over: 2, within: 'P20D' } })],
+  ['once', tenOff('Once', { once: true, after: 1, underway: 'P2D' })],
+]);
+
+/** A flow that issues a code, tells of it while it counts, and goes by whether one was issued. */
+export const issuesCodes = flowSchema.parse({
+  schema: 'viatic.flow/1',
+  name: 'Issues codes',
+  triggers: [{ id: 'start', kind: 'event', event: 'cart.updated', key: 'cartId' }],
+  entry: null,
+  stay: { test: 'didNot', event: 'order.placed', since: 'entry' },
+  reentry: 'once-per-key',
+  goal: { event: 'order.placed', within: 'P7D', ends: true },
+  steps: [
+    { id: 'an-hour', kind: 'wait', for: 'PT1H' },
+    {
+      id: 'code',
+      kind: 'code',
+      name: 'Ten off',
+      offer: 'ten',
+      arms: [
+        {
+          id: 'got',
+          name: 'Got one',
+          when: null,
+          steps: [codeLetter('with-code'), { id: 'w', kind: 'wait', for: 'P5D' }, codeLetter('too-late')],
+        },
+        { id: 'not', name: 'No code', when: null, steps: [letter('without-code')] },
+      ],
+    },
+    { id: 'again', kind: 'code', name: 'And once', offer: 'once' },
+  ],
+});
 
 /** A flow that draws lots, records an event, waits to be answered and goes by the answer. */
 export const drawsAndAsks = flowSchema.parse({

@@ -1,0 +1,89 @@
+import { z } from 'zod';
+import type { Money } from '../money';
+import { askedCartSchema, type Offer } from '../offers';
+
+/** What has become of the codes of an offer. */
+export interface OfferCounts {
+  readonly issued: number;
+  readonly open: number;
+  readonly used: number;
+  readonly expired: number;
+  /** the shop's own codes that have not gone to anybody yet */
+  readonly stored: number;
+  /** used by somebody else than whom they were issued to */
+  readonly passedOn: number;
+  /** what codes took off, and what the orders came to that they were used for, after refunds */
+  readonly discount: Money;
+  readonly revenue: Money;
+}
+
+/** An offer in a list. */
+export interface OfferItem extends OfferCounts {
+  readonly key: string;
+  readonly name: string;
+  /** its terms, how long a code counts, and to whom none is issued, in words */
+  readonly terms: string;
+  readonly expiry: string;
+  readonly guard: readonly string[];
+  readonly isArchived: boolean;
+  /** no more codes are issued: its last day is over, or its bounds are reached */
+  readonly isOver: 'over' | 'spent' | null;
+  readonly flows: readonly { readonly key: string; readonly name: string; readonly isOn: boolean }[];
+}
+
+/** Why codes were kept back: how many people and how often, with a word on it. */
+export interface WithheldView {
+  readonly why: string;
+  readonly says: string;
+  readonly people: number;
+  readonly times: number;
+}
+
+/** One offer with its document, and what has become of it. */
+export interface OfferView extends OfferItem {
+  readonly document: Offer;
+  readonly who: string | null;
+  readonly createdAt: string;
+  readonly createdBy: string;
+}
+
+export interface OfferReport extends OfferCounts {
+  readonly days: readonly { readonly day: string; readonly issued: number; readonly used: number; readonly expired: number }[];
+  readonly byFlow: readonly { readonly key: string; readonly name: string; readonly issued: number; readonly used: number }[];
+  /** of the last 90 days */
+  readonly withheld: readonly WithheldView[];
+  readonly withheldFrom: readonly {
+    readonly person: { readonly id: string; readonly name: string };
+    readonly says: string;
+    readonly times: number;
+    readonly lastAt: string;
+  }[];
+  /** what the codes that were kept back would have cost, at what a used code costs and as often as codes are used; null where none was used yet */
+  readonly saved: Money | null;
+}
+
+/** A code and what has become of it. */
+export interface CodeView {
+  readonly code: string;
+  readonly offer: { readonly key: string; readonly name: string };
+  readonly terms: string;
+  readonly state: 'stored' | 'open' | 'used' | 'expired';
+  readonly person: { readonly id: string; readonly name: string } | null;
+  readonly flow: { readonly key: string; readonly name: string; readonly step: string } | null;
+  /** who issued it, where that was no flow */
+  readonly by: string | null;
+  readonly issuedAt: string | null;
+  readonly expiresAt: string | null;
+  readonly used: { readonly at: string; readonly orderId: string; readonly discount: Money; readonly byOther: boolean } | null;
+}
+
+/** A shop asks whether a code counts. */
+export const codeCheckInput = z.object({
+  code: z.string().trim().min(1).max(120),
+  /** the external id of who asks, or their address */
+  person: z.string().max(320).optional(),
+  cart: askedCartSchema,
+});
+
+export const issueInput = z.strictObject({ person: z.string().min(1).max(320) });
+export const loadInput = z.strictObject({ codes: z.array(z.string().trim().min(4).max(80)).min(1).max(50_000) });

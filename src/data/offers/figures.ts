@@ -1,0 +1,115 @@
+import type { Withheld } from '@/core/flows';
+import type { Instant } from '@/core/time';
+import { query, type Sql } from '../db';
+
+/** What has become of an offer's codes, in minor units of the currency of each order. */
+export interface OfferFigures {
+  readonly offer: string;
+  readonly issued: number;
+  readonly open: number;
+  readonly used: number;
+  readonly expired: number;
+  /** lie in store and have not gone to anybody */
+  readonly stored: number;
+  /** were used by somebody else than whom they were issued to */
+  readonly passed_on: number;
+  readonly currency: string;
+  /** what they took off, and what the orders came to that they were used for, after refunds */
+  readonly discount: number;
+  readonly net: number;
+}
+
+/** The figures of all offers, or of one; those of codes that were issued from a moment on, where one is given. */
+export async function offersFigures(
+  sql: Sql,
+  now: Instant,
+  offer: string | null = null,
+  from: Instant | null = null,
+): Promise<OfferFigures[]> {
+  const rows = await query<{ [name in keyof OfferFigures]: string }>(
+    sql,
+    `select o.key as offer, o.document ->> 'currency' as currency,
+       count(c.id) filter (where c.issued_at is not null) as issued,
+       count(c.id) filter (where c.issued_at is not null and c.used_at is null and (c.expires_at is null or c.expires_at > :now)) as open,
+       count(c.id) filter (where c.used_at is not null) as used,
+       count(c.id) filter (where c.used_at is null and c.expires_at <= :now) as expired,
+       count(c.id) filter (where c.used_at is not null and c.used_by is distinct from c.person_id) as passed_on,
+       (select count(*) from codes s where s.offer = o.key and s.issued_at is null) as stored,
+       coalesce(sum(c.discount_minor) filter (where c.currency = o.document ->> 'currency'), 0) as discount,
+       coalesce(sum(case when d.is_cancelled then 0 else greatest(0, d.value_minor - d.refunded_minor) end)
+         filter (where d.currency = o.document ->> 'currency'), 0) as net
+     from offers o left join codes c on c.offer = o.key and c.issued_at is not null
+         and (cast(:from as timestamptz) is null or c.issued_at >= cast(:from as timestamptz))
+       left join orders d on d.person_id = c.used_by and d.order_id = c.order_id
+     where cast(:offer as text) is null or o.key = cast(:offer as text) group by o.key`,
+    { now: new Date(now), offer, from: from === null ? null : new Date(from) },
+  );
+  return rows.map(({ offer: key, currency, ...counts }) => ({
+    offer: key,
+    currency,
+    ...(Object.fromEntries(Object.entries(counts).map(([name, value]) => [name, Number(value)])) as Omit<
+      OfferFigures,
+      'offer' | 'currency'
+    >),
+  }));
+}
+
+export async function offerFigures(
+  sql: Sql,
+  now: Instant,
+  offer: string,
+  zone: string,
+): Promise<{
+  days: { day: string; issued: number; used: number; expired: number }[];
+  flows: { key: string; name: string; issued: number; used: number }[];
+}> {
+  const days = await query<{ day: string; issued: number; used: number; expired: number }>(
+    sql,
+    `with lives as (
+       select (issued_at at time zone :zone)::date as day, 1 as issued, 0 as used, 0 as expired from codes where offer = :offer and issued_at is not null
+       union all select (used_at at time zone :zone)::date, 0, 1, 0 from codes where offer = :offer and used_at is not null
+       union all select (expires_at at time zone :zone)::date, 0, 0, 1 from codes where offer = :offer and used_at is null and expires_at <= :now)
+     select to_char(day, 'YYYY-MM-DD') as day, sum(issued)::int as issued, sum(used)::int as used, sum(expired)::int as expired
+     from lives where day > (cast(:now as timestamptz) at time zone :zone)::date - 90 group by day order by day`,
+    { offer, zone, now: new Date(now) },
+  );
+  const flows = await query<{ key: string; name: string; issued: number; used: number }>(
+    sql,
+    `select f.key, f.name, count(*)::int as issued, count(c.used_at)::int as used from codes c join flows f on f.id = c.flow_id
+     where c.offer = :offer and c.issued_at is not null group by f.key, f.name order by 3 desc, 1`,
+    { offer },
+  );
+  return { days, flows };
+}
+
+export interface WithheldRow {
+  readonly why: Withheld['why'];
+  readonly people: number;
+  readonly times: number;
+}
+
+/** For whom and why an offer's guard has kept codes back since a moment: by reason, those it kept most from first. */
+export async function withheldOf(
+  sql: Sql,
+  offer: string,
+  since: Instant,
+): Promise<{ reasons: WithheldRow[]; people: { id: string; name: string; why: Withheld['why']; times: number; last_at: Date }[] }> {
+  const of = { offer, since: new Date(since) };
+  const reasons = await query<WithheldRow>(
+    sql,
+    `select saw #>> '{withheld,why}' as why, count(distinct person_id)::int as people, count(*)::int as times from traces
+     where kind = 'withheld' and at >= :since and saw ->> 'of' = :offer group by 1 order by 2 desc, 1`,
+    of,
+  );
+  const people = await query<{ id: string; name: string; why: Withheld['why']; times: number; last_at: Date }>(
+    sql,
+    `select coalesce(p.external_id, '~' || p.id) as id,
+       coalesce(nullif(trim(concat_ws(' ', p.attributes ->> 'firstName', p.attributes ->> 'lastName')), ''), p.attributes ->> 'email', '') as name,
+       t.why, t.times, t.last_at
+     from (select person_id, saw #>> '{withheld,why}' as why, count(*)::int as times, max(at) as last_at from traces
+       where kind = 'withheld' and at >= :since and saw ->> 'of' = :offer group by 1, 2) t
+     join people p on p.id = t.person_id and p.erased_at is null order by t.times desc, t.last_at desc limit 100`,
+    of,
+  );
+  return { reasons, people };
+}

@@ -1,0 +1,16 @@
+export { countOffers, findOffer, holdBounded, listOffers, readOffer, saveOffer, setArchived, type OfferRow } from './offers';
+export {
+  codesOf,
+  codesOfRuns,
+  findCode,
+  issueCodes,
+  loadCodes,
+  settleCodes,
+  sharingOf,
+  takeEndedCodes,
+  type CodeLife,
+  type CodeRow,
+  type CodeToTell,
+  type NewCode,
+} from './codes';
+export { offerFigures, offersFigures, withheldOf, type OfferFigures } from './figures';

@@ -1,0 +1,15 @@
+export { issueTo, prefixFor, storeCodes, tellCodes, type CodeToIssue } from './issue';
+export {
+  archiveOffer,
+  checkFor,
+  codeView,
+  issueByHand,
+  issuesOf,
+  loadInto,
+  offerCodes,
+  offerReport,
+  offers,
+  offerView,
+  putOffer,
+  restoreOffer,
+} from './offers';
