@@ -101,7 +101,18 @@ test('the public interface as described, by a stranger', async ({ request }) => 
 
   const click = mails[0]!.links.find((link) => link.includes('/go/'))!;
   const led = await request.get(mails[0]!.links.filter((link) => link.includes('/go/')).at(-1)!, { maxRedirects: 0 });
-  expect([led.status(), led.headers().location]).toEqual([302, `http://shop.example/cart?id=${id}&code=CLEAR10`]);
+  expect(led.status()).toBe(302);
+  const back = new URL(led.headers().location!);
+  expect([back.origin, back.searchParams.get('id')]).toEqual(['http://shop.example', id]);
+  // the code on it is a code of theirs, and says so to whoever asks
+  const code = back.searchParams.get('code')!;
+  expect(code).toMatch(/^STRANGE-[A-Z2-9]{6}$/);
+  const asked = { code, person: address, cart: { currency: 'EUR', value: 249 } };
+  expect((await api(request, 'POST', '/codes/check', asked)).body).toMatchObject({
+    valid: true,
+    offer: 'cart-10',
+    discount: { currency: 'EUR', minor: 2490 },
+  });
   expect(
     (
       await request.get(

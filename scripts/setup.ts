@@ -1,17 +1,20 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
-import { makeHistory, demoFlows, HISTORY_DAYS, type DemoHistory } from '../src/demo';
+import { codeOfRun, demoFlows, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
 import { countryCode } from '../src/core/people';
 import { CREDIT_MODELS } from '../src/core/revenue';
 import { ledgerOf } from '../src/core/orders';
 import { planOf } from '../src/core/flows';
+import { CODE_ISSUED } from '../src/core/offers';
+import { spellingOf } from '../src/core/rules';
 import { personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
 import { createUser } from '../src/data/access';
 import { connect, copyInto, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
 import { createKey, createSource, findSource, rebuildCatalogue } from '../src/data/sources';
 import { SCOPES } from '../src/core/sources';
+import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
 import { saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
@@ -243,7 +246,7 @@ async function clear(db: Db): Promise<void> {
   await query(
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
-      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, ' +
+      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
   );
@@ -257,6 +260,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   const end = Date.now();
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
   const flows = demoFlows(BASE);
+  for (const [key, offer] of demoOffers) await saveOffer(db, key, offer, 'Marla Quist', start);
   const ids = new Map<string, number>();
   const replayed: ReplayFlow[] = [];
   for (const { key, document, isOn } of flows) {
@@ -265,7 +269,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
     ids.set(key, row.id);
     if (!isOn) continue;
     await publishDraft(db, row, 'Marla Quist', start + 3 * DAY);
-    replayed.push({ key, document, isOn: true, zone: STORE.zone, from: start + 3 * DAY });
+    replayed.push({ key, document, isOn: true, zone: STORE.zone, from: start + 3 * DAY, offers: demoOffers });
   }
 
   const counts = { people: 0, events: 0, runs: 0, sends: 0 };
@@ -286,10 +290,26 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   }
   await flush();
   await passCounters(db, ['people', 'events', 'runs', 'sends']);
+  await settleAllCodes(db);
   await saveStanding(db, null, STORE.currency);
   await rebuildCatalogue(db);
   await query(db, 'analyze');
   return counts;
+}
+
+/** Whether we tell of it ourselves: our messages, runs and codes. */
+const isOurs = (type: string): boolean => /^(message|flow|code)\./.test(type);
+
+/** Which order has used which code, for all that are on file. */
+async function settleAllCodes(db: Db): Promise<void> {
+  const people = await query<{ id: string }>(db, `select distinct person_id as id from orders where codes <> '{}'`);
+  await countOffers(
+    db,
+    await settleCodes(
+      db,
+      people.map((row) => row.id),
+    ),
+  );
 }
 
 async function write(
@@ -374,17 +394,22 @@ async function write(
     ['id', 'person_id', 'type', 'time', 'source', 'event_id', 'properties', 'received_at', 'source_id'],
     (function* () {
       for (const { person, replayed } of batch) {
+        const codes = new Map(
+          replayed.codes.map((one) => [`${one.at} ${one.effect.stepId}`, codeOfRun(one.run.id, person.attributes.firstName)]),
+        );
         for (const event of replayed.events) {
           yield [
             event.id,
             person.id,
             event.type,
             at(event.time),
-            event.type.startsWith('message.') ? 'viatic' : 'quillfin/shop',
+            isOurs(event.type) ? 'viatic' : 'quillfin/shop',
             event.id,
-            event.properties,
+            event.type === CODE_ISSUED
+              ? { ...event.properties, code: codes.get(`${event.time} ${String(event.properties.step)}`) ?? null }
+              : event.properties,
             at(event.time),
-            event.type.startsWith('message.') ? 1 : shopSource,
+            isOurs(event.type) ? 1 : shopSource,
           ];
         }
       }
@@ -409,6 +434,7 @@ async function write(
       'step',
       'wait_until',
       'goal_at',
+      'answers',
       'outcome',
       'ended_at',
       'arms',
@@ -433,6 +459,7 @@ async function write(
         run.step,
         at(run.waitUntil),
         at(run.goalAt),
+        Object.keys(run.answers).length ? run.answers : null,
         run.outcome,
         run.outcome ? at(trace.at(-1)?.at ?? armedAt) : null,
         trace.flatMap((entry) => entry.armId ?? []),
@@ -515,7 +542,20 @@ async function write(
     })(),
   );
 
-  const orders: (string | number | boolean | Date | null)[][] = [];
+  await copyInto(
+    db,
+    'codes',
+    ['spelling', 'code', 'offer', 'person_id', 'run_id', 'flow_id', 'step_id', 'visit', 'how', 'issued_at', 'expires_at'],
+    batch.flatMap(({ person, replayed }) =>
+      replayed.codes.map(({ flowKey, run, effect, at: moment }) => {
+        const code = codeOfRun(run.id, person.attributes.firstName);
+        const { offer, stepId, visit, expiresAt } = effect;
+        return [spellingOf(code), code, offer, person.id, run.id, flowIds.get(flowKey)!, stepId, visit, 'flow', at(moment), at(expiresAt)];
+      }),
+    ),
+  );
+
+  const orders: (string | number | boolean | Date | string[] | null)[][] = [];
   const credits: (string | number | Date)[][] = [];
   for (const { person, replayed } of batch) {
     const sends = new Map(replayed.sends.map((send) => [send.id, send]));
@@ -530,6 +570,7 @@ async function write(
         order.refundedMinor,
         order.isCancelled,
         at(order.placedAt),
+        [...order.codes],
       ]);
       for (const credit of own) {
         const send = sends.get(credit.sendId)!;
@@ -551,7 +592,18 @@ async function write(
   await copyInto(
     db,
     'orders',
-    ['person_id', 'order_id', 'cart_id', 'currency', 'value_minor', 'discount_minor', 'refunded_minor', 'is_cancelled', 'placed_at'],
+    [
+      'person_id',
+      'order_id',
+      'cart_id',
+      'currency',
+      'value_minor',
+      'discount_minor',
+      'refunded_minor',
+      'is_cancelled',
+      'placed_at',
+      'codes',
+    ],
     orders,
   );
   await copyInto(

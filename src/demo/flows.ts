@@ -1,5 +1,6 @@
-import type { FlowDocument } from '../core/flows';
+import { changeStep, type FlowDocument } from '../core/flows';
 import type { Block, Message } from '../core/messages';
+import type { Offers } from '../core/offers';
 import type { Rule } from '../core/rules';
 
 const canBeEmailed: Rule = { test: 'consent', channel: 'email', reachable: true };
@@ -216,12 +217,71 @@ export const winBack: FlowDocument = {
   ],
 };
 
+/** The same with a code of one's own for who left much behind, where the offer's guard lets them have one. */
+export const cartWithCode: FlowDocument = changeStep(
+  {
+    ...cartLeftBehind,
+    steps: cartLeftBehind.steps.map((step) =>
+      step.kind === 'branch' && step.id === 'by-value'
+        ? {
+            ...step,
+            arms: step.arms.map((arm) =>
+              arm.id === 'from-100'
+                ? { ...arm, steps: [{ id: 'code', kind: 'code' as const, name: 'Ten off their cart', offer: 'cart-10' }, ...arm.steps] }
+                : arm,
+            ),
+          }
+        : step,
+    ),
+  },
+  'big-cart',
+  (step) =>
+    step.kind === 'send'
+      ? {
+          ...step,
+          message: {
+            ...step.message,
+            blocks: step.message.blocks.map((block) =>
+              block.kind === 'offer'
+                ? {
+                    ...block,
+                    text: 'Order up to {{ offer.expires }} and take 10 % off: your own code is {{ offer.code }}, and the button below has it on it already.',
+                  }
+                : block.kind === 'button'
+                  ? { ...block, url: '{{ event.checkoutUrl | with: "code", offer.code }}' }
+                  : block,
+            ),
+          },
+        }
+      : step,
+);
+
+/** Quillfin's offers, by key. */
+export const demoOffers: Offers = new Map([
+  [
+    'cart-10',
+    {
+      schema: 'viatic.offer/1',
+      name: 'Ten off a left cart',
+      gives: { kind: 'percent', percent: 10 },
+      currency: 'EUR',
+      minimum: 100,
+      combines: false,
+      expires: { after: 'P3D' },
+      comesBack: true,
+      who: null,
+      guard: { gap: 'P30D', carts: { over: 3, within: 'P60D' }, always: 2, shared: true },
+      code: { prefix: '{{ person.firstName | fallback: "FIN" }}', letters: 6 },
+    },
+  ],
+]);
+
 /** The demo's flows with the key of each and whether it is on. Links to the shop follow the address it runs at. */
 export function demoFlows(baseUrl: string): { key: string; document: FlowDocument; isOn: boolean }[] {
   const placed = (document: FlowDocument): FlowDocument =>
     JSON.parse(JSON.stringify(document).replaceAll('http://localhost/', `${baseUrl}/`)) as FlowDocument;
   return [
-    { key: 'cart-left-behind', document: placed(cartLeftBehind), isOn: true },
+    { key: 'cart-left-behind', document: placed(cartWithCode), isOn: true },
     { key: 'first-order', document: placed(firstOrder), isOn: true },
     { key: 'quiet-for-ninety-days', document: placed(winBack), isOn: false },
   ];

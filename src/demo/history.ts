@@ -1,3 +1,5 @@
+import { codeHeld } from '../core/flows';
+import { CODE_LETTERS, codeOf, prefixOf } from '../core/offers';
 import { DAY, HOUR, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
 import { inOrder, NO_REACH, type FactChange, type FactEvent, type KnownFacts, type Value } from '../core/rules';
 import { replayPerson, type Reaction, type ReplayFlow, type Replayed, type ReplayedSend } from '../core/replay';
@@ -188,7 +190,7 @@ export function makeVisits(
     }
     // about two carts in three are left behind (common practice: around 70 of 100)
     if (!chance.is(valueOf(items) > 100 ? 0.28 : 0.36)) continue;
-    order(add, cartId, items, at, 0, chance);
+    order(add, cartId, items, at, null, chance);
     hasTank ||= pool === tanks;
   }
   return events.sort(inOrder);
@@ -196,10 +198,11 @@ export function makeVisits(
 
 type Add = (type: string, time: Instant, properties: Record<string, Value>) => void;
 
-function order(add: Add, cartId: string, items: readonly Item[], at: Instant, percent: number, chance: Chance): void {
+function order(add: Add, cartId: string, items: readonly Item[], at: Instant, code: string | null, chance: Chance): void {
   const orderId = `QF-${cartId.slice(5)}`;
   const full = valueOf(items);
-  const discount = Math.round(full * percent) / 100;
+  // ten per cent, where it has a code
+  const discount = code === null ? 0 : Math.round(full * 10) / 100;
   const value = Math.round((full - discount) * 100) / 100;
   add('order.placed', at, {
     orderId,
@@ -208,15 +211,27 @@ function order(add: Add, cartId: string, items: readonly Item[], at: Instant, pe
     value,
     discount,
     items: items.map((item) => ({ ...item })),
-    ...(percent && { codes: ['CLEAR10'] }),
+    ...(code !== null && { codes: [code] }),
   });
   if (chance.is(0.03)) add('order.cancelled', at + chance.wait(10 * HOUR) + MINUTE, { orderId });
   else if (chance.is(0.025)) add('order.refunded', at + 4 * DAY + chance.wait(3 * DAY), { orderId, value: Math.round(value * 50) / 100 });
 }
 
+/** How many codes of six letters there are. */
+const CODES = CODE_LETTERS.length ** 6;
+/** The code that a run of the history was issued: another for each run, since the factor and the number of codes have no divisor in common. */
+export function codeOfRun(runId: string, firstName: Value | undefined): string {
+  let rest = Number((BigInt(runId) * 516_729_601n) % BigInt(CODES));
+  return codeOf(prefixOf(typeof firstName === 'string' ? firstName : 'FIN'), 6, (below) => {
+    const drawn = rest % below;
+    rest = Math.floor(rest / below);
+    return drawn;
+  });
+}
+
 /** What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. */
 export function reactionOf(nextId: () => string, chance: Chance): Reaction {
-  return (send: ReplayedSend) => {
+  return (send: ReplayedSend, facts) => {
     const events: FactEvent[] = [];
     const leaves = (at: Instant, changes: readonly Omit<FactChange, 'at'>[]) => ({
       events,
@@ -250,7 +265,9 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
           String(data.cartId),
           items,
           clicked + 2 * MINUTE + chance.wait(20 * MINUTE),
-          send.effect.stepId === 'big-cart' ? 10 : 0,
+          send.effect.stepId === 'big-cart' && codeHeld(send.run.answers) && valueOf(items) >= 100
+            ? codeOfRun(send.run.id, facts.attributes.firstName)
+            : null,
           chance,
         );
     } else if (chance.is(0.14)) {
@@ -260,7 +277,7 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
         `cart-${send.id}-${sendId}`,
         [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, url: '', image: '' }],
         clicked + 10 * MINUTE,
-        0,
+        null,
         chance,
       );
     }

@@ -18,6 +18,8 @@ interface Cart {
   isAsked: boolean;
   code: string;
   orderId: string | null;
+  /** what its code took off as it was ordered */
+  discount?: number;
   /** the browser, as Viatic's page snippet has named it: told along with the checkout, it is proof of whose browsing it is */
   device: string;
 }
@@ -28,10 +30,17 @@ const CODES: Record<string, { percent: number; from: number }> = { CLEAR10: { pe
 const rounded = (amount: number) => Math.round(amount * 100) / 100;
 const subtotal = (cart: Cart) => rounded(cart.lines.reduce((sum, line) => sum + (productOf(line.sku)?.price ?? 0) * line.quantity, 0));
 
-function discountOf(cart: Cart): { amount: number; says: string } {
+/** What a cart's code takes off, and what is said of it. */
+interface Discount {
+  amount: number;
+  says: string;
+}
+
+/** Of a code that is the shop's own; null where it is not. */
+function ownDiscount(cart: Cart): Discount | null {
   const code = CODES[cart.code.toUpperCase()];
   if (!cart.code) return { amount: 0, says: '' };
-  if (!code) return { amount: 0, says: `There is no code ${cart.code}.` };
+  if (!code) return null;
   if (subtotal(cart) < code.from) return { amount: 0, says: `${cart.code.toUpperCase()} counts from ${euros(code.from)} up.` };
   return { amount: rounded((subtotal(cart) * code.percent) / 100), says: `${code.percent} % off with ${cart.code.toUpperCase()}` };
 }
@@ -124,6 +133,39 @@ export function openShop(config: Config) {
       return UNTOUCHED;
     }
   };
+  /** What the cart's code takes off: the shop's own, or one of the marketing program, which is asked. */
+  const discountOf = async (cart: Cart): Promise<Discount> => {
+    const own = ownDiscount(cart);
+    if (own) return own;
+    const unknown = { amount: 0, says: `There is no code ${cart.code}.` };
+    try {
+      const answer = await fetch(`${config.viaticUrl}/api/v1/codes/check`, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json', authorization: `Bearer ${config.apiKey}` },
+        body: JSON.stringify({
+          code: cart.code,
+          ...(cart.email && { person: cart.email }),
+          cart: {
+            currency: 'EUR',
+            value: subtotal(cart),
+            items: itemsOf(cart).map((item) => ({ ...item, category: productOf(item.sku)?.kind })),
+          },
+        }),
+      });
+      const told = (await answer.json()) as {
+        valid?: boolean;
+        because?: string;
+        why?: string;
+        discount?: { minor: number };
+        freeShipping?: boolean;
+      };
+      if (!answer.ok || told.why === 'unknown') return unknown;
+      if (!told.valid) return { amount: 0, says: told.because ?? unknown.says };
+      return { amount: (told.discount?.minor ?? 0) / 100, says: `${(told.because ?? '').replace(/\.$/, '')} with ${cart.code}` };
+    } catch {
+      return unknown;
+    }
+  };
   /** Without an address nobody knows whose cart it is, so nothing is told before there is one. */
   const tellCart = async (cart: Cart): Promise<void> => {
     if (!cart.email) return;
@@ -191,15 +233,15 @@ export function openShop(config: Config) {
           };
         const back = structuredClone(left);
         const code = asked.query.get('code');
-        if (code && CODES[code.toUpperCase()]) {
-          back.code = code.toUpperCase();
+        if (code) {
+          back.code = code.toUpperCase().slice(0, 40);
           keep(back);
         }
         // who came by a link in a mail is told to the next page by the same seal
         const who = asked.query.get('viatic_who');
         return withCart(back, `/outside/shop/cart${who ? `?viatic_who=${encodeURIComponent(who)}` : ''}`);
       }
-      if (place === 'cart') return { status: 200, body: page('Your cart', cartPage(cart), count(cart)) };
+      if (place === 'cart') return { status: 200, body: page('Your cart', cartPage(cart, await discountOf(cart)), count(cart)) };
       if (place === 'checkout' && cart.lines.length && !cart.isAsked) {
         cart.isAsked = true;
         cart.box = await boxFor(cart.country);
@@ -208,7 +250,7 @@ export function openShop(config: Config) {
       }
       if (place === 'checkout')
         return cart.lines.length
-          ? { status: 200, body: page('Checkout', checkoutPage(cart), count(cart)) }
+          ? { status: 200, body: page('Checkout', checkoutPage(cart, await discountOf(cart)), count(cart)) }
           : { status: 303, location: '/outside/shop/cart' };
       if (place === 'thanks') {
         const done = [...carts.values()].find((one) => one.orderId === detail);
@@ -216,7 +258,7 @@ export function openShop(config: Config) {
           status: 200,
           body: page(
             'Thank you',
-            `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - discountOf(done).amount))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`,
+            `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - (done.discount ?? 0)))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`,
             count(cart),
           ),
         };
@@ -258,7 +300,10 @@ export function openShop(config: Config) {
       if (!cart.email)
         return detail === 'keep'
           ? { status: 204 }
-          : { status: 422, body: page('Checkout', checkoutPage(cart, 'Please give a complete email address.'), count(cart)) };
+          : {
+              status: 422,
+              body: page('Checkout', checkoutPage(cart, await discountOf(cart), 'Please give a complete email address.'), count(cart)),
+            };
       if (detail === 'keep') {
         keep(cart);
         await tellCart(cart);
@@ -270,7 +315,8 @@ export function openShop(config: Config) {
         return withCart(cart, '/outside/shop/checkout');
       }
       cart.orderId = `QF-${String(Date.now()).slice(-8)}${Math.floor(Math.random() * 90 + 10)}`;
-      const discount = discountOf(cart).amount;
+      const discount = (await discountOf(cart)).amount;
+      cart.discount = discount;
       await tell('order.placed', {
         orderId: cart.orderId,
         cartId: cart.id,
@@ -326,21 +372,20 @@ function productPage(product: Product): string {
   return `<div class="product" data-sku="${product.sku}" data-name="${e(product.name)}" data-price="${product.price}"><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="320" height="320"><div><h1>${e(product.name)}</h1><p>${e(product.kind)} · ${product.sku}</p><p class="price">${euros(product.price)}</p>${addForm(product)}</div></div>`;
 }
 
-function totals(cart: Cart): string {
-  const { amount, says } = discountOf(cart);
+function totals(cart: Cart, { amount, says }: Discount): string {
   return `${says ? `<p class="note">${e(says)}${amount ? `: −${euros(amount)}` : ''}</p>` : ''}<p class="price" data-testid="total">Total ${euros(rounded(subtotal(cart) - amount))}</p>`;
 }
 
-function cartPage(cart: Cart): string {
+function cartPage(cart: Cart, discount: Discount): string {
   if (!cart.lines.length) return '<h1>Your cart is empty</h1><p><a class="button" href="/outside/shop">Look around</a></p>';
   const rows = cart.lines.map((line) => {
     const product = productOf(line.sku)!;
     return `<tr><td><img src="/outside/shop/pictures/${product.sku}.svg" alt="" width="64" height="64"></td><td>${e(product.name)}</td><td><form method="post" action="/outside/shop/cart/set"><input type="hidden" name="sku" value="${product.sku}"><input type="number" name="quantity" value="${line.quantity}" min="0" max="99" aria-label="Quantity of ${e(product.name)}"><button class="plain">Change</button></form></td><td>${euros(rounded(product.price * line.quantity))}</td></tr>`;
   });
-  return `<h1>Your cart</h1><table>${rows.join('')}</table>${totals(cart)}<p><a class="button" href="/outside/shop/checkout">To checkout</a></p>`;
+  return `<h1>Your cart</h1><table>${rows.join('')}</table>${totals(cart, discount)}<p><a class="button" href="/outside/shop/checkout">To checkout</a></p>`;
 }
 
-function checkoutPage(cart: Cart, problem = ''): string {
+function checkoutPage(cart: Cart, discount: Discount, problem = ''): string {
   return `<h1>Checkout</h1><form id="checkout" method="post" action="/outside/shop/checkout/place" class="checkout">
 ${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
 <label>Email<input name="email" type="email" required value="${e(cart.email)}" autocomplete="email"></label>
@@ -348,7 +393,7 @@ ${problem ? `<p class="problem" role="alert">${e(problem)}</p>` : ''}
 <label>First name<input name="firstName" value="${e(cart.firstName)}" autocomplete="given-name"></label>
 <label class="box"><input type="checkbox" name="agreed" value="yes"${cart.agreed ? ' checked' : ''}> ${e(cart.box.wording)}</label>
 <label>Discount code<span class="row"><input name="code" value="${e(cart.code)}"><button class="plain" formaction="/outside/shop/checkout/code">Use</button></span></label>
-${totals(cart)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>`;
+${totals(cart, discount)}<button>Order and pay</button> <span id="kept" class="note" role="status"></span></form>`;
 }
 
 /** The page's own script: the snippet's early words, what product is looked at, and a checkout that is kept as it is filled in. */

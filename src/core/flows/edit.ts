@@ -153,8 +153,8 @@ function withFreeIds(steps: readonly Step[], taken: Set<string>): Step[] {
 }
 
 /** A key for a new flow of a name, which none of the others has. */
-export function freeKey(name: string, taken: readonly string[]): string {
-  const plain = slugOf(name) || 'flow';
+export function freeKey(name: string, taken: readonly string[], otherwise = 'flow'): string {
+  const plain = slugOf(name) || otherwise;
   if (!taken.includes(plain)) return plain;
   for (let n = 2; ; n++) if (!taken.includes(`${plain}-${n}`)) return `${plain}-${n}`;
 }

@@ -1,7 +1,7 @@
 import { dependsOn, namesIn, outermost, spanOf, type EventNeed, type Need, type Rule } from '../rules';
 import { addDuration, type Instant } from '../time';
 import { MESSAGE_SENT, sentNeeded } from '../limits';
-import { guardRules, type Offer, type Offers } from '../offers';
+import { guardRules, type Offer } from '../offers';
 import type { RunningFlow, When } from './advance';
 import { ask, type EventAsk } from './asks';
 import type { FlowDocument } from './document';

@@ -4,7 +4,7 @@ import { flowSchema, type FlowDocument, type Step } from './document';
 import { mendOf } from './mends';
 import { preflight, type Lately } from './preflight';
 import type { Check } from './rehearsed';
-import { flowWith, letter } from './testing/asking';
+import { ANY_OFFERS, codeLetter, flowWith, letter } from './testing/asking';
 
 const NOTHING: Lately = { days: 90, arms: [], others: [], reach: null, limited: null, properties: [] };
 const stays = { test: 'didNot', event: 'order.placed', since: 'entry' } as const;
@@ -39,6 +39,34 @@ describe('the preflight reads a flow as people walk it', () => {
     ]);
     // one is enough for a path, and arms shut each other out
     expect(codes(flowOf([letter('l'), offer('o1')]))).toEqual([]);
+  });
+
+  it('finds codes that are told of and not there, over by then, never told of, or given to whoever leaves a cart', () => {
+    const code: Step = { id: 'code', kind: 'code', name: 'Ten', offer: 'ten' };
+    const unguarded = new Map([['ten', { ...ANY_OFFERS.get('ten')!, guard: {} }]]);
+    const found = (steps: Step[], offers = ANY_OFFERS, more: Partial<FlowDocument> = {}) =>
+      preflight(flowOf(steps, more), null, null, null, 'f', offers)
+        .map(({ code: one }) => one)
+        .filter((one) => one.includes('code') || one === 'offer-unguarded');
+    const wait = (duration: string): Step => ({ id: `w${duration.toLowerCase()}`, kind: 'wait', for: duration });
+    expect(found([code, codeLetter('a')])).toEqual([]);
+    expect(found([codeLetter('a'), code])).toEqual(['no-code-before', 'code-not-told']);
+    // it counts for three days, to the end of the last one
+    expect(found([code, wait('P3D'), codeLetter('a')])).toEqual([]);
+    expect(found([code, wait('P4D'), codeLetter('a')])).toEqual(['code-over-before']);
+    expect(found([code, branch('b', [[wait('P5D')], []]), codeLetter('a')])).toEqual([]);
+    expect(found([code, branch('b', [[wait('P5D'), codeLetter('a')], [codeLetter('c')]])])).toEqual(['code-over-before']);
+    expect(found([code, letter('a')])).toEqual(['code-not-told']);
+    // of its arms only the first has one
+    const arms = (steps: [Step[], Step[]]): Step => ({
+      ...code,
+      arms: steps.map((of, n) => ({ id: `arm-${n}`, name: `Arm ${n}`, when: null, steps: of })),
+    });
+    expect(found([arms([[codeLetter('a')], [letter('b')]])])).toEqual([]);
+    expect(found([arms([[letter('a')], [codeLetter('b')]])])).toEqual(['no-code-before', 'code-not-told']);
+    const cart = { triggers: [{ id: 'start', kind: 'event', event: 'cart.updated', key: 'cartId' } as const] };
+    expect(found([code, codeLetter('a')], ANY_OFFERS, cart)).toEqual([]);
+    expect(found([code, codeLetter('a')], unguarded, cart)).toEqual(['offer-unguarded']);
   });
 
   it('finds a button that leads nowhere, a first wait out of proportion, and no way out', () => {

@@ -1,7 +1,8 @@
 import { namedBy, testsOf, type OnFile, type PropertyTest } from '../rules';
-import { approximateMs, DAY, sayDuration } from '../time';
+import { approximateMs, DAY, sayDuration, sayElapsed } from '../time';
 import { nearValues } from '../people';
-import { safeUrl } from '../messages';
+import { namesCode, safeUrl } from '../messages';
+import type { Offers } from '../offers';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { planOf } from './plan';
 import { armsOf, kindOfStep, sayStep } from './steps';
@@ -46,7 +47,7 @@ export interface Lately {
 }
 
 /** What flows themselves and the program bring about: it need not have happened yet. */
-const BY_FLOWS = /^(attribute|call|flow|list|message|segment|task)\./;
+const BY_FLOWS = /^(attribute|call|code|flow|list|message|segment|task)\./;
 
 /** Steps that stand behind one which ends the run. */
 function afterTheEnd(steps: readonly Step[]): Step[] {
@@ -75,6 +76,7 @@ export function preflight(
   seen: readonly { readonly value: string; readonly count: number }[] | null = null,
   lately: Lately | null = null,
   key = '',
+  offers: Offers | null = null,
 ): Finding[] {
   const findings: Finding[] = [];
   const add = (code: string, level: Finding['level'], stepId: string | null, says: string, mend: string) =>
@@ -181,6 +183,7 @@ export function preflight(
       'Orders after the last message would not count; lengthen the window.',
     );
   lookAtPaths(flow, add);
+  lookAtCodes(flow, offers, add);
   if (lately) lookAtLately(flow, lately, key, add);
   const accepted = new Map((flow.accepted ?? []).map(({ code, step, reason }) => [`${code} ${step ?? ''}`, reason]));
   return findings
@@ -243,6 +246,79 @@ function lookAtPaths(flow: FlowDocument, add: AddTo): void {
       `The first message comes ${sayDuration(first.for)} after a cart was left`,
       'A cart is forgotten in a day or two; was a shorter time meant?',
     );
+}
+
+/** What is said of codes that are not there, or not any more, and codes that nobody is told of. */
+function lookAtCodes(flow: FlowDocument, offers: Offers | null, add: AddTo): void {
+  const told = new Set<string>();
+  /** walks a sequence with the codes that may be held, and how long ago at least each was issued; answers with those at its end */
+  const walk = (steps: readonly Step[], given: ReadonlyMap<string, number>): Map<string, number> => {
+    let held = new Map(given);
+    for (const step of steps) {
+      if (step.kind === 'send' && !step.off && namesCode(step.message)) {
+        if (!held.size)
+          add(
+            'no-code-before',
+            'stops',
+            step.id,
+            `${sayStep(step)} tells of a code, and none is issued before it`,
+            'Put the step “Discount code” in front of it, or take the words out: they are left out of the message.',
+          );
+        for (const [id, ago] of held) {
+          told.add(id);
+          const issuer = planOf(flow).steps.get(id);
+          const offer = issuer?.kind === 'code' ? offers?.get(issuer.offer) : undefined;
+          if (
+            offer?.expires &&
+            'after' in offer.expires &&
+            ago >= approximateMs(offer.expires.after) + (offer.expires.after.includes('T') ? 0 : DAY)
+          )
+            add(
+              'code-over-before',
+              'warns',
+              step.id,
+              `${sayStep(step)} comes when its code is over: it counts for ${sayDuration(offer.expires.after)}, and the message ${sayElapsed(ago)} later at least`,
+              'Send it sooner, or let codes of the offer count for longer; as it is, nobody gets it.',
+            );
+        }
+      }
+      const arms = armsOf(step);
+      const least = kindOfStep(step).span?.(step).least ?? 0;
+      if (!arms.length) {
+        if (step.kind === 'code') held = new Map([[step.id, 0]]);
+        else if (least) held = new Map([...held].map(([id, ago]) => [id, ago + least]));
+        continue;
+      }
+      const after = new Map<string, number>();
+      arms.forEach((arm, index) => {
+        const into = step.kind === 'code' ? (index === 0 ? new Map([[step.id, 0]]) : held) : held;
+        for (const [id, ago] of walk(arm.steps, into)) after.set(id, Math.min(ago + least, after.get(id) ?? Infinity));
+      });
+      held = after;
+    }
+    return held;
+  };
+  walk(flow.steps, new Map());
+  eachStep(flow.steps, (step) => {
+    if (step.kind !== 'code') return;
+    if (!told.has(step.id))
+      add(
+        'code-not-told',
+        'warns',
+        step.id,
+        `${sayStep(step)}: nobody is told of the code`,
+        'Write {{ offer.code }} into a message behind it, in a text or a button.',
+      );
+    const offer = offers?.get(step.offer);
+    if (offer && flow.triggers.some(({ event }) => event === 'cart.updated') && !Object.keys(offer.guard).length)
+      add(
+        'offer-unguarded',
+        'warns',
+        step.id,
+        `${sayStep(step)}: whoever leaves a cart gets a code, each time`,
+        'Shoppers learn to leave carts on purpose; give the offer a guard, such as a time between two codes.',
+      );
+  });
 }
 
 /** Whether every way through some steps meets one that is asked for. */

@@ -150,7 +150,13 @@ export type CodeLife = 'open' | 'used' | 'expired' | 'stored';
 /** The codes of an offer, those issued last first: all that are issued, or those in one state. */
 export async function codesOf(
   sql: Sql,
-  { offer, state, now, limit, before }: { offer: string; state: CodeLife | null; now: Instant; limit: number; before: string | null },
+  {
+    offer,
+    state,
+    now,
+    limit,
+    before,
+  }: { offer: string; state: CodeLife | null; now: Instant; limit: number; before: { at: Instant; id: string } | null },
 ): Promise<CodeRow[]> {
   const by: Record<CodeLife | 'issued', string> = {
     issued: 'c.issued_at is not null',
@@ -161,9 +167,10 @@ export async function codesOf(
   };
   return query<CodeRow>(
     sql,
-    `${CODE} where c.offer = :offer and ${by[state ?? 'issued']} and (cast(:before as bigint) is null or c.id < cast(:before as bigint))
-     order by c.id desc limit :limit`,
-    { offer, now: new Date(now), limit, before },
+    `${CODE} where c.offer = :offer and ${by[state ?? 'issued']} and (cast(:beforeAt as timestamptz) is null
+       or (coalesce(c.issued_at, 'epoch'), c.id) < (cast(:beforeAt as timestamptz), cast(:beforeId as bigint)))
+     order by coalesce(c.issued_at, 'epoch') desc, c.id desc limit :limit`,
+    { offer, now: new Date(now), limit, beforeAt: before && new Date(before.at), beforeId: before?.id ?? null },
   );
 }
 

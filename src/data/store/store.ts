@@ -26,7 +26,13 @@ interface StoreRow {
 }
 
 /** The store as it is at this moment, with what rules look up. */
-export type StoreNow = Store & { readonly now: Instant; readonly offsetMs: number; readonly world: World; readonly limits: Limits | null; readonly offers: Offers };
+export type StoreNow = Store & {
+  readonly now: Instant;
+  readonly offsetMs: number;
+  readonly world: World;
+  readonly limits: Limits | null;
+  readonly offers: Offers;
+};
 
 const LIMITS = `(select value from settings where name = 'limits') as limits`;
 

@@ -10,7 +10,10 @@ import {
   renameInput,
   sourceInput,
   countryGroupInput,
+  codeCheckInput,
+  issueInput,
   limitsInput,
+  loadInput,
   taskInput,
   tableInput,
   suppressionsInput,
@@ -22,6 +25,7 @@ import { formSchema } from '@/core/forms';
 import { importSchema } from '@/core/imports';
 import { checkoutBoxSchema } from '@/core/people';
 import { ruleSchema } from '@/core/rules';
+import { offerSchema } from '@/core/offers';
 import { segmentSchema } from '@/core/segments';
 import { mappingSchema } from '@/core/sources';
 import { SORTS } from '@/data/people';
@@ -74,6 +78,7 @@ const name = [parameter('name', 'path', "The attribute's name")];
 const form = [parameter('key', 'path', "The form's key")];
 const list = [parameter('key', 'path', "The list's key")];
 const segment = [parameter('key', 'path', "The segment's key")];
+const offer = [parameter('key', 'path', "The offer's key")];
 
 /** The description of the public interface, OpenAPI 3.1; its schemas come from those that check the input. */
 export function description(origin: string) {
@@ -581,6 +586,57 @@ export function description(origin: string) {
       },
       '/starters': {
         get: operation('Flows to begin with, each with what it needs', ok('{starters: [{key, name, says, needs, document}]}')),
+      },
+      '/offers': { get: operation('Offers, with what has become of their codes', ok('{offers}')) },
+      '/offers/{key}': {
+        get: operation('An offer: its terms, guard and figures', ok('The offer'), { parameters: offer }),
+        put: operation('Stores an offer; what has been issued keeps its own end', ok('The offer'), {
+          parameters: offer,
+          requestBody: body(jsonSchema(offerSchema)),
+        }),
+        delete: operation('Archives it; refused while flows that are on issue it', nothing, { parameters: offer }, '204'),
+      },
+      '/offers/{key}/restore': { post: operation('Brings an archived offer back', ok('The offer'), { parameters: offer }) },
+      '/offers/{key}/report': {
+        get: operation('Its codes by day and flow, what they cost and brought, and from whom they were kept', ok('The report'), {
+          parameters: offer,
+        }),
+      },
+      '/offers/{key}/codes': {
+        get: operation('Its codes, those issued last first', ok('{codes, next}'), {
+          parameters: [
+            ...offer,
+            parameter('state', 'query', 'open, used, expired or stored'),
+            parameter('limit', 'query', 'How many, up to 1000; 100 when left out'),
+            parameter('before', 'query', 'The `next` of the page before'),
+          ],
+        }),
+        post: operation(
+          'Issues a code to one person by hand',
+          ok('The code'),
+          { parameters: offer, requestBody: body(jsonSchema(issueInput)) },
+          '201',
+        ),
+      },
+      '/offers/{key}/stored': {
+        post: operation('Lays codes in store that the shop has made', ok('{added, known}'), {
+          parameters: offer,
+          requestBody: body(jsonSchema(loadInput)),
+        }),
+      },
+      '/codes/{code}': {
+        get: operation('A code and what has become of it', ok('The code'), {
+          parameters: [parameter('code', 'path', 'The code, however it is typed')],
+        }),
+      },
+      '/codes/check': {
+        post: operation(
+          'Whether a code counts for a cart, why, and what it takes off, in minor units',
+          ok('{valid, why, because, discount, lines}'),
+          {
+            requestBody: body(jsonSchema(codeCheckInput)),
+          },
+        ),
       },
       '/tasks': {
         get: operation('What flows have asked colleagues to do', ok('{total, tasks}'), {

@@ -24,7 +24,7 @@ async function seenTypes(sql: Sql): Promise<{ value: string; count: number }[] |
 /** What a flow gets wrong by its document, what is on file, and its own checks: what publishing asks. */
 export async function findingsOf(sql: Sql, key: string, document: FlowDocument, store: StoreNow): Promise<Finding[]> {
   const checks = runChecks({ key, document, zone: store.zone, world: store.world, offers: store.offers }, store.now);
-  return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key)];
+  return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key, store.offers)];
 }
 
 /** The preflight of a draft with what the last 90 days tell of it, and what mends each finding in one act. */
@@ -36,7 +36,7 @@ export async function preflightOf(db: Db, key: string): Promise<PreflightView> {
   const checks = runChecks({ key, document: draft, zone: store.zone, world: store.world, offers: store.offers }, store.now);
   const findings = [
     ...failedChecks(checks),
-    ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key),
+    ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key, store.offers),
   ];
   const { steps } = planOf(draft);
   return {

@@ -42,7 +42,7 @@ import { recordFor, type OwnEvent } from '../ingest';
 import { comeRound } from './occasions';
 import { tellChanges } from './heard';
 import { storeChanges, type FlowChange } from './changes';
-import { storeCodes, tellCodes, type CodeToIssue } from '../offers';
+import { storeCodes, tellCodes, type CodeToIssue } from '../codes';
 import { lookAtPeople } from '../segments';
 
 /** How many due runs one transaction takes. */

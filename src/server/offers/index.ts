@@ -1,4 +1,3 @@
-export { issueTo, prefixFor, storeCodes, tellCodes, type CodeToIssue } from './issue';
 export {
   archiveOffer,
   checkFor,

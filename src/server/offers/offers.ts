@@ -49,7 +49,7 @@ import { namedOnFile } from '@/data/rules';
 import { readStore, recordAct, type StoreNow } from '@/data/store';
 import { notFound, Problem, problemsOf, wholeNumber, type FieldProblem } from '../http';
 import { personOf } from '../people';
-import { issueTo } from './issue';
+import { issueTo } from '../codes';
 
 const DAYS = 90;
 
@@ -272,11 +272,21 @@ export async function offerCodes(db: Db, key: string, url: URL): Promise<{ codes
     ]);
   const limit = wholeNumber(url, 'limit', { least: 1, most: 1000, otherwise: 100 });
   const before = url.searchParams.get('before');
-  if (before !== null && !/^\d{1,18}$/.test(before)) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
+  const cursor = before === null ? null : /^(\d{1,15})_(\d{1,18})$/.exec(before);
+  if (before !== null && !cursor) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
   const { now } = await readStore(db);
-  const rows = await codesOf(db, { offer: key, state: state as CodeLife | null, now, limit: limit + 1, before });
+  const rows = await codesOf(db, {
+    offer: key,
+    state: state as CodeLife | null,
+    now,
+    limit: limit + 1,
+    before: cursor && { at: Number(cursor[1]), id: cursor[2]! },
+  });
   const page = rows.slice(0, limit);
-  return { codes: page.map((row) => codeViewOf(row, now)), next: rows.length > limit ? page.at(-1)!.id : null };
+  return {
+    codes: page.map((row) => codeViewOf(row, now)),
+    next: rows.length > limit ? `${page.at(-1)!.issued_at?.getTime() ?? 0}_${page.at(-1)!.id}` : null,
+  };
 }
 
 export async function codeView(db: Db, code: string): Promise<CodeView> {
@@ -300,7 +310,7 @@ export async function issueByHand(db: Db, key: string, body: unknown, by: string
     if (((await holdBounded(trx, [key])).get(key) ?? 1) < 1)
       throw new Problem(409, 'None left', 'As many codes are out as the offer may have; no code was issued.');
     const [issued] = await issueTo(trx, key, row.document, [{ personId: person.id, attributes: person.attributes }], store, by);
-    if (issued == null) throw new Problem(409, 'None left', 'There is no code left in store; load more of them.');
+    if (typeof issued !== 'string') throw new Problem(409, 'None left', 'There is no code left in store; load more of them.');
     await recordAct(trx, store.now, by, 'code.issued', { offer: key });
     return issued;
   });

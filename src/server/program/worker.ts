@@ -9,7 +9,7 @@ import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { BATCH, comeRound, tellChanges, tick } from '../flows';
-import { tellCodes } from '../offers';
+import { tellCodes } from '../codes';
 import { lookAtPeople } from '../segments';
 
 const IDLE_MS = 200;

@@ -27,7 +27,7 @@ import { readStore, type StoreNow } from '@/data/store';
 import { versionOf } from '../flows';
 import { notFound, Problem, problemsOf } from '../http';
 import { answeredOf, offerWords, personalOf, tryRender } from '../messages';
-import { prefixFor } from '../offers';
+import { prefixFor } from '../codes';
 import { personOf } from '../people';
 
 const rehearsalInput = z.union([

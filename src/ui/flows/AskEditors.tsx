@@ -1,31 +1,26 @@
 'use client';
 
+import { useQuery } from '@tanstack/react-query';
+import Link from 'next/link';
 import { bodyProblem } from '@/core/messages';
-import { changeStep, type CallStep, type Step, type TaskStep } from '@/core/flows';
-import { areaClass, DurationField, Field, inputClass } from '../kit';
+import type { OfferItem } from '@/core/api';
+import { changeStep, type CallStep, type CodeStep, type Step, type TaskStep } from '@/core/flows';
+import { api, areaClass, DurationField, Field, inputClass } from '../kit';
 import { ArmLabel, NameField, Part, Tick, type Props } from './fields';
 
-/** What steps that ask outside have in common: how long they wait, and the two ways on. */
-function AskedFields<S extends CallStep | TaskStep>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
-  const put = (change: Partial<CallStep | TaskStep>, field: string) =>
-    edit(
-      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
-      `${step.id}.${field}`,
-    );
+type Forking = CallStep | TaskStep | CodeStep;
+
+/** Two ways on from a step, by what comes of it; they can be left out. */
+function TwoWays<S extends Forking>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
   return (
     <>
-      <DurationField
-        label={step.kind === 'task' ? 'Time to do it' : 'Waits for the answer at most'}
-        value={step.within}
-        onChange={(within) => put({ within }, 'within')}
-      />
       <Tick
         label="Two ways on"
         isOn={step.arms !== undefined}
         onChange={(isOn) =>
           edit(
             changeStep(document, step.id, (one) => {
-              const { arms: _, ...plain } = one as CallStep;
+              const { arms: _, ...plain } = one as Forking;
               return (
                 isOn
                   ? {
@@ -45,6 +40,80 @@ function AskedFields<S extends CallStep | TaskStep>({ document, step, edit, word
           <p className="text-xs text-soft">{arm === step.arms![0] ? words[0] : words[1]}</p>
         </fieldset>
       ))}
+    </>
+  );
+}
+
+/** A code of an offer: which one, what its guard says, and the ways on with it and without. */
+export function CodePart({ document, step, edit }: Props<CodeStep>) {
+  const { data } = useQuery({ queryKey: ['offers'], queryFn: () => api<{ offers: OfferItem[] }>('/offers'), staleTime: 30_000 });
+  const offers = data?.offers.filter((one) => !one.isArchived) ?? [];
+  const chosen = data?.offers.find((one) => one.key === step.offer);
+  return (
+    <Part title="Discount code">
+      <NameField document={document} step={step} edit={edit} />
+      <Field
+        label="Offer"
+        problem={
+          data && !offers.some((one) => one.key === step.offer)
+            ? `There is no offer ${step.offer}; choose one, or make it under Offers`
+            : null
+        }
+      >
+        <select
+          value={step.offer}
+          onChange={(event) =>
+            edit(
+              changeStep(document, step.id, (one) => ({ ...one, offer: event.target.value }) as Step),
+              `${step.id}.offer`,
+            )
+          }
+          className={inputClass}
+        >
+          {!offers.some((one) => one.key === step.offer) && <option value={step.offer}>{step.offer}</option>}
+          {offers.map((one) => (
+            <option key={one.key} value={one.key}>
+              {one.name}
+            </option>
+          ))}
+        </select>
+      </Field>
+      {chosen && (
+        <p className="text-xs text-soft" data-testid="terms">
+          {chosen.terms}; a code counts {chosen.expiry}.
+          {chosen.guard.length > 0 && <> None goes to anybody who {chosen.guard.join(', or ')}.</>}{' '}
+          <Link href={`/offers/${chosen.key}`} className="text-accent underline">
+            Open the offer
+          </Link>
+        </p>
+      )}
+      {chosen?.isOver && (
+        <p className="text-xs text-stop">{chosen.isOver === 'over' ? 'Its last day is over' : 'No code of it is left'}: nobody gets one.</p>
+      )}
+      <TwoWays document={document} step={step} edit={edit} words={['Got a code', 'Got none']} />
+      <p className="text-xs text-soft">
+        Messages further on may say {'{{ offer.code }}'}, {'{{ offer.expires }}'} and {'{{ offer.terms }}'}. A block that tells of the code
+        is left out for who has none; a message whose code is over does not go out.
+      </p>
+    </Part>
+  );
+}
+
+/** What steps that ask outside have in common: how long they wait, and the two ways on. */
+function AskedFields<S extends CallStep | TaskStep>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
+  const put = (change: Partial<CallStep | TaskStep>, field: string) =>
+    edit(
+      changeStep(document, step.id, (one) => ({ ...one, ...change }) as Step),
+      `${step.id}.${field}`,
+    );
+  return (
+    <>
+      <DurationField
+        label={step.kind === 'task' ? 'Time to do it' : 'Waits for the answer at most'}
+        value={step.within}
+        onChange={(within) => put({ within }, 'within')}
+      />
+      <TwoWays document={document} step={step} edit={edit} words={words} />
     </>
   );
 }

@@ -26,7 +26,7 @@ import { GoalPart } from './GoalPart';
 import { TriggerPart } from './TriggerPart';
 import { ArmLabel, NameField, Part, type Edit } from './fields';
 import { AddStep, StepBar } from './StepBar';
-import { CallPart, TaskPart } from './AskEditors';
+import { CallPart, CodePart, TaskPart } from './AskEditors';
 import { HandPart, IdeaPart, LimitsPart, RecordPart, TestPart } from './StepEditors';
 import { UpdatePart } from './UpdatePart';
 import { WaitPart } from './WaitPart';
@@ -67,6 +67,8 @@ function StepPart({ document, step, edit }: { document: FlowDocument; step: Step
       return <RecordPart document={document} step={step} edit={edit} />;
     case 'update':
       return <UpdatePart document={document} step={step} edit={edit} />;
+    case 'code':
+      return <CodePart document={document} step={step} edit={edit} />;
     case 'call':
       return <CallPart document={document} step={step} edit={edit} />;
     case 'task':

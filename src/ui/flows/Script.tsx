@@ -55,7 +55,9 @@ export function Script({
   const whom = (arm: Arm, arms: readonly Arm[], step: Step): string =>
     goesByWhatComes(step)
       ? arm === arms[0]
-        ? 'if that came'
+        ? step.kind === 'code'
+          ? 'if they got one'
+          : 'if that came'
         : 'if it did not'
       : arm.share !== undefined
         ? `${sayShares(arms, arm)}, by lot`

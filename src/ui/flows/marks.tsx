@@ -13,6 +13,7 @@ import {
   Radio,
   Split,
   Square,
+  Ticket,
   UserPen,
 } from 'lucide-react';
 
@@ -34,6 +35,8 @@ export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
       return <Hourglass {...props} />;
     case 'update':
       return <UserPen {...props} />;
+    case 'code':
+      return <Ticket {...props} />;
     case 'call':
       return <PhoneOutgoing {...props} />;
     case 'task':

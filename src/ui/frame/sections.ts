@@ -2,6 +2,7 @@
 export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
   { href: '/flows', name: 'Flows' },
   { href: '/people', name: 'People' },
+  { href: '/offers', name: 'Offers' },
   { href: '/revenue', name: 'Revenue' },
   { href: '/data', name: 'Data' },
   { href: '/settings', name: 'Settings' },
@@ -12,6 +13,7 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
 export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/people/lists', name: 'Lists' },
   { href: '/people/tasks', name: 'Tasks' },
+  { href: '/offers/new', name: 'New offer' },
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },
   { href: '/data/attributes', name: 'Attributes' },

@@ -33,7 +33,7 @@ export const sendKind: StepKind<SendStep> = {
       return { to: 'next' };
     }
     const code = namesCode(step.message) ? codeHeld(here.view.answers ?? {}) : null;
-    if (code?.expiresAt != null && here.now >= code.expiresAt) {
+    if (code && code.expiresAt !== null && here.now >= code.expiresAt) {
       here.note('skipped', { saw: { codeOver: code.expiresAt } });
       return { to: 'next' };
     }

@@ -172,7 +172,12 @@ export function live(
           id: String(RECORDED + (recorded += 1)),
           type: MESSAGE_SENT,
           time: dueNow,
-          properties: { kind: effect.marketing ? 'marketing' : 'service', channel: effect.channel },
+          properties: {
+            flow: flow.key,
+            step: effect.stepId,
+            kind: effect.marketing ? 'marketing' : 'service',
+            channel: effect.channel,
+          },
         });
         sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
       } else if (effect.kind === 'change') learn(effect.change, dueNow);

@@ -42,7 +42,7 @@ export async function up(knex: Knex): Promise<void> {
       unique (person_id, run_id, step_id, visit)
     );
     create index codes_of_person on codes (person_id, issued_at) where person_id is not null;
-    create index codes_of_offer on codes (offer, issued_at desc) where issued_at is not null;
+    create index codes_of_offer on codes (offer, coalesce(issued_at, 'epoch'::timestamptz) desc, id desc);
     create index codes_in_store on codes (offer, id) where issued_at is null;
     create index codes_used on codes (offer, used_at) where used_at is not null;
     create index codes_used_by on codes (used_by) where used_by is not null;

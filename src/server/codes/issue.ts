@@ -53,7 +53,7 @@ export async function storeCodes(
   return codes.map(({ run, effect, at }, index): OwnEvent => {
     const code = issued[index];
     // how many were left in store was held before
-    if (code == null) throw new Error(`no code of ${effect.offer} was left in store`);
+    if (typeof code !== 'string') throw new Error(`no code of ${effect.offer} was left in store`);
     return {
       personId: run.personId,
       type: CODE_ISSUED,
@@ -92,7 +92,7 @@ export async function issueTo(
     trx,
     people.flatMap(({ personId }, index): OwnEvent[] => {
       const code = issued[index];
-      if (code == null) return [];
+      if (typeof code !== 'string') return [];
       const properties = { offer: key, code, by, ...(expiresAt !== null && { expires: new Date(expiresAt).toISOString() }) };
       return [{ personId, type: CODE_ISSUED, properties, eventId: `${CODE_ISSUED}/${code}`, at: now }];
     }),

@@ -1,0 +1,1 @@
+export { issueTo, prefixFor, storeCodes, tellCodes, type CodeToIssue } from './issue';

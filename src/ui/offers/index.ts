@@ -1,0 +1,3 @@
+export { NewOfferScreen } from './NewOfferScreen';
+export { OfferScreen } from './OfferScreen';
+export { OffersScreen } from './OffersScreen';
