@@ -11,7 +11,7 @@ test('an offer is written, its codes are issued by a flow and used in the shop, 
   await page.getByRole('button', { name: 'Create', exact: true }).click();
   await expect(page.getByRole('alert').filter({ hasText: 'One thing is not right yet' })).toBeVisible();
   await page.getByLabel('Name', { exact: true }).fill('Five for a word');
-  await page.getByLabel('It gives').selectOption('An amount');
+  await page.getByLabel('It gives', { exact: true }).selectOption('An amount');
   await page.getByLabel('EUR off').fill('5');
   await page.getByLabel('At least, EUR').fill('30');
   await page.getByLabel('What stands before the letters').fill('{{ person.firstName | fallback: "KEEPER" }}');

@@ -1,6 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
+import catalogue from '../quillfin/catalogue.json';
 import { codeOfRun, demoFlows, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
 import { countryCode } from '../src/core/people';
 import { CREDIT_MODELS } from '../src/core/revenue';
@@ -25,6 +26,7 @@ import { writeForm } from '../src/server/public';
 import { ingest } from '../src/server/ingest';
 import { makeList, putSegment, readySegments } from '../src/server/people';
 import { storeGroup, storePlaces } from '../src/server/places';
+import { putProducts } from '../src/server/products';
 import { saveCheckoutBox } from '../src/server/store';
 import { makeSource, snippetSecret, storeMapping, takeWebhook } from '../src/server/sources';
 import { hashKey, hashPassword } from '../src/server/access';
@@ -163,6 +165,22 @@ async function furnish(db: Db): Promise<void> {
     ],
     { sourceId: shopSource },
   );
+  // what the shop tells of its products; one has run out
+  await putProducts(
+    db,
+    {
+      products: catalogue.products.map(({ sku, name, price, kind }, n) => ({
+        sku,
+        name,
+        price,
+        categories: [kind],
+        stock: sku === 'QF-T180' ? 0 : 8 + ((n * 13) % 60),
+        url: `${BASE}/outside/shop/p/${sku}`,
+        image: `${BASE}/outside/shop/pictures/${sku}.svg`,
+      })),
+    },
+    by,
+  );
   // the worker builds them as soon as it is there
   await storePlaces(db, { csv: readFileSync(join(import.meta.dirname, '../quillfin/places.csv'), 'utf8') }, by);
   await storeGroup(db, 'where-we-ship', { name: 'Where we ship', countries: ['NL', 'BE', 'LU', 'DE', 'FR'] }, by);
@@ -246,7 +264,7 @@ async function clear(db: Db): Promise<void> {
   await query(
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
-      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
+      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, products, product_changes, product_tellings, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
   );

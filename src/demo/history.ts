@@ -124,6 +124,7 @@ interface Item {
   name: string;
   quantity: number;
   price: number;
+  category: string;
   url: string;
   image: string;
 }
@@ -176,6 +177,7 @@ export function makeVisits(
         name: product.name,
         quantity: product.price < 15 ? 1 + chance.below(3) : 1,
         price: product.price,
+        category: product.kind,
         url: `${baseUrl}/outside/shop/p/${product.sku}`,
         image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg`,
       });
@@ -275,7 +277,7 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
       order(
         add,
         `cart-${send.id}-${sendId}`,
-        [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, url: '', image: '' }],
+        [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, category: product.kind, url: '', image: '' }],
         clicked + 10 * MINUTE,
         null,
         chance,

@@ -89,6 +89,7 @@ export function openShop(config: Config) {
               name: product.name,
               quantity: line.quantity,
               price: product.price,
+              category: product.kind,
               url: `${base}/p/${product.sku}`,
               image: `${base}/pictures/${product.sku}.svg`,
             },

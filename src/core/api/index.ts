@@ -1,6 +1,7 @@
 export * from './views';
 export * from './asks';
 export * from './offers';
+export * from './products';
 export * from './people';
 export * from './segments';
 export * from './data';

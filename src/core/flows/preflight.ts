@@ -1,7 +1,8 @@
 import { namedBy, testsOf, type OnFile, type PropertyTest } from '../rules';
 import { approximateMs, DAY, sayDuration, sayElapsed } from '../time';
 import { nearValues } from '../people';
-import { namesCode, safeUrl } from '../messages';
+import { namesCode } from '../messages';
+import { safeUrl } from '../text';
 import type { Offers } from '../offers';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { planOf } from './plan';
@@ -47,7 +48,7 @@ export interface Lately {
 }
 
 /** What flows themselves and the program bring about: it need not have happened yet. */
-const BY_FLOWS = /^(attribute|call|code|flow|list|message|segment|task)\./;
+const BY_FLOWS = /^((attribute|call|code|flow|list|message|segment|task)\.|product\.(restocked|repriced)$)/;
 
 /** Steps that stand behind one which ends the run. */
 function afterTheEnd(steps: readonly Step[]): Step[] {

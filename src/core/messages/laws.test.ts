@@ -3,7 +3,8 @@ import { Parser } from 'htmlparser2';
 import { describe, expect, it } from 'vitest';
 import { messageSchema, notSentBecause, type Block, type Message } from './message';
 import { personalise, placeholderProblem, withoutFallback, type Personal } from './personalise';
-import { cartItems, escapeHtml, renderMessage, safeUrl } from './render';
+import { safeUrl } from '../text';
+import { cartItems, escapeHtml, renderMessage } from './render';
 import { NO_REACH, type Reach } from '../rules';
 
 const links = {

@@ -3,7 +3,8 @@ import { cartLeftBehind } from '../../demo/flows';
 import type { BranchStep, SendStep } from '../flows';
 import { messageSchema, type Message } from './message';
 import { personalise, placeholderProblem, withoutFallback, type Personal } from './personalise';
-import { cartItems, renderMessage, safeUrl } from './render';
+import { safeUrl } from '../text';
+import { cartItems, renderMessage } from './render';
 
 const message = ((cartLeftBehind.steps[0] as BranchStep).arms[0]!.steps[0] as SendStep).message;
 const personal = (more: Partial<Personal> = {}): Personal => ({

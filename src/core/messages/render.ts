@@ -1,4 +1,5 @@
 import type { Value } from '../rules';
+import { safeUrl } from '../text';
 import { isCurrency, sayMoney, toMinor } from '../money';
 import { namesCode, type Block, type Message } from './message';
 import { personalise, type Personal } from './personalise';
@@ -30,17 +31,6 @@ export interface CartItem {
 /** Escapes a text for HTML content and quoted attributes. */
 export function escapeHtml(text: string): string {
   return text.replace(/[&<>"']/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' })[c]!);
-}
-
-/** An http or https address, or null: nothing else may become a link or a picture. */
-export function safeUrl(url: unknown): string | null {
-  if (typeof url !== 'string' || url.length > 2000) return null;
-  try {
-    const parsed = new URL(url);
-    return parsed.protocol === 'http:' || parsed.protocol === 'https:' ? parsed.href : null;
-  } catch {
-    return null;
-  }
 }
 
 /** Reads the items of a cart event; what is not an item is left out. */

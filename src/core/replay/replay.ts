@@ -2,6 +2,7 @@ import type { Instant } from '../time';
 import { dependsOn, inOrder, signalsOf, verdict, withChange, type FactChange, type FactEvent, type Facts, type KnownFacts } from '../rules';
 import { MESSAGE_SENT } from '../limits';
 import { CODE_ISSUED } from '../offers';
+import { changeName, changeOfProductTold, type ProductChange } from '../products';
 import {
   advance,
   armedRun,
@@ -20,6 +21,7 @@ import {
   nextOccasion,
   occasionName,
   offerRulesOf,
+  whoConcerns,
   whoIsDue,
   planOf,
   type Beginning,
@@ -36,6 +38,8 @@ import { Heap } from './heap';
 export interface ReplayFlow extends RunningFlow {
   readonly key: string;
   readonly from: Instant;
+  /** how products have changed meanwhile, ascending */
+  readonly products?: readonly ProductChange[];
 }
 
 /** A person as they were before the first event, and how what is known of them has changed since. */
@@ -107,11 +111,13 @@ export interface Answered {
 }
 export type Reaction = (send: ReplayedSend, facts: Facts) => Answered;
 
-/** A moment at which a trigger that goes by the clock comes round. */
+/** A moment at which a trigger comes round that goes by the clock, or by a product that changes. */
 interface Occasion {
   readonly at: Instant;
   readonly flow: ReplayFlow;
-  readonly trigger: Extract<Trigger, { kind: 'schedule' | 'date' }>;
+  readonly trigger: Extract<Trigger, { kind: 'schedule' | 'date' | 'product' }>;
+  /** how the product has changed */
+  readonly change?: ProductChange;
 }
 
 /** One flow's runs of the person, as arming and re-entry ask for them. */
@@ -285,18 +291,31 @@ export function replayPerson(
   };
   // occasions of triggers that go by the clock: each is looked at for this person when it is there
   const occasions = new Heap<Occasion>((a, b) => a.at < b.at);
-  const expect = (flow: ReplayFlow, trigger: Occasion['trigger'], after: Instant): void => {
+  const expect = (flow: ReplayFlow, trigger: Exclude<Occasion['trigger'], { kind: 'product' }>, after: Instant): void => {
     const at = nextOccasion(trigger, after, flow.zone);
     if (at !== null && at <= until) occasions.push({ at, flow, trigger });
   };
   for (const { flow } of desks.values())
-    for (const trigger of flow.document.triggers) if (isTimed(trigger)) expect(flow, trigger, flow.from - 1);
-  const comeRound = ({ at, flow, trigger }: Occasion): void => {
-    expect(flow, trigger, at);
-    const who = whoIsDue(trigger);
+    for (const trigger of flow.document.triggers)
+      if (isTimed(trigger)) expect(flow, trigger, flow.from - 1);
+      else if (trigger.kind === 'product')
+        for (const change of flow.products ?? [])
+          if (change.type === trigger.event && change.at >= flow.from && change.at <= until)
+            occasions.push({ at: change.at, flow, trigger, change });
+  const comeRound = ({ at, flow, trigger, change }: Occasion): void => {
+    if (trigger.kind !== 'product') expect(flow, trigger, at);
+    const who = trigger.kind === 'product' ? whoConcerns(trigger, change!.product) : whoIsDue(trigger);
     const view = { now: at, zone: flow.zone, ...(flow.world && { world: flow.world }) };
     if (who && !verdict(who, facts, view).holds) return;
-    happen({ id: nextId(), type: FLOW_DUE, time: at, properties: { to: flow.key, trigger: trigger.id, occasion: occasionName(at) } });
+    const about = { to: flow.key, trigger: trigger.id };
+    if (change)
+      happen({
+        id: nextId(),
+        type: change.type,
+        time: at,
+        properties: { ...changeOfProductTold(change), ...about, change: changeName(change) },
+      });
+    else happen({ id: nextId(), type: FLOW_DUE, time: at, properties: { ...about, occasion: occasionName(at) } });
   };
   const happen = (event: FactEvent): void => {
     past.push(event);
@@ -364,9 +383,18 @@ function earlierOf(desk: Desk, key: string): EarlierRun[] {
 export function replayNeeds(flows: readonly Pick<ReplayFlow, 'key' | 'document' | 'limits' | 'offers'>[]): string[] {
   const types = flows.flatMap(({ key, document, limits, offers }) => [
     ...eventUses(document).map(({ type }) => type),
+    ...document.triggers.flatMap((trigger) =>
+      trigger.kind === 'product'
+        ? dependsOn([whoConcerns(trigger, { sku: '', categories: [''] })]).flatMap((need) => (need.kind === 'event' ? [need.name] : []))
+        : [],
+    ),
     ...dependsOn(offerRulesOf({ key, document, ...(offers && { offers }) })).flatMap((need) => (need.kind === 'event' ? [need.name] : [])),
     ...(limits && planOf(document).sendsMarketing ? [MESSAGE_SENT] : []),
   ]);
-  // what is told of changes is told anew
-  return [...new Set(types)].filter((type) => type !== ATTRIBUTE_CHANGED).sort();
+  // what is told of changes is told anew, and so it is of products where they start a flow
+  const anew: readonly string[] = [
+    ATTRIBUTE_CHANGED,
+    ...flows.flatMap(({ document }) => document.triggers.flatMap((one) => (one.kind === 'product' ? [one.event] : []))),
+  ];
+  return [...new Set(types)].filter((type) => !anew.includes(type)).sort();
 }

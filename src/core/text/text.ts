@@ -13,3 +13,14 @@ export function slugOf(name: string, most = 50): string {
     .slice(0, most)
     .replace(/^-+|-+$/g, '');
 }
+
+/** An http or https address, or null: nothing else may become a link or a picture. */
+export function safeUrl(url: unknown): string | null {
+  if (typeof url !== 'string' || url.length > 2000) return null;
+  try {
+    const parsed = new URL(url);
+    return parsed.protocol === 'http:' || parsed.protocol === 'https:' ? parsed.href : null;
+  } catch {
+    return null;
+  }
+}

@@ -15,6 +15,7 @@ import * as moved from './migrations/012_moved';
 import * as heard from './migrations/013_heard';
 import * as asked from './migrations/014_asked';
 import * as offers from './migrations/015_offers';
+import * as products from './migrations/016_products';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -50,6 +51,7 @@ const migrations: Record<string, Knex.Migration> = {
   '013_heard': heard,
   '014_asked': asked,
   '015_offers': offers,
+  '016_products': products,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -1,7 +1,12 @@
 import type { Instant } from '@/core/time';
+import { productAfter, type Product, type ProductInput } from '@/core/products';
 import { query, queryOne, rowsOf, type Sql } from '../db';
+import { findProducts, saveProducts } from '../products';
 
-const ARRIVED = rowsOf({ source_id: 'int', at: 'moment', accepted: 'int', duplicates: 'int', rejected: 'int', seen: 'jsonb' }, 'arrivals');
+const ARRIVED = rowsOf(
+  { source_id: 'int', at: 'moment', accepted: 'int', duplicates: 'int', rejected: 'int', seen: 'jsonb', products: 'jsonb' },
+  'arrivals',
+);
 
 /** What a batch showed of an event type: how often, when, and its properties with their kinds and values. */
 export interface SeenType {
@@ -24,23 +29,35 @@ export interface Arrival {
   readonly duplicates: number;
   readonly rejected: number;
   readonly seen: { readonly [type: string]: SeenType };
+  /** what its events told of products, the latest word on each */
+  readonly products?: readonly LearnedProduct[];
+}
+
+export interface LearnedProduct {
+  readonly sku: string;
+  readonly told: ProductInput;
 }
 
 /** Notes what batches brought, in the transaction that stores it. Nobody waits: counters are folded later. */
 export async function noteArrivals(sql: Sql, arrivals: readonly Arrival[]): Promise<void> {
-  await query(sql, `insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) ${ARRIVALS}`, {
+  await query(sql, `insert into arrivals (source_id, at, accepted, duplicates, rejected, seen, products) ${ARRIVALS}`, {
     arrivals: arrivalRows(arrivals),
   });
 }
 
 /** Arrivals as rows, for `insert into arrivals`; their binding is `arrivals`. */
-export const ARRIVALS = `select source_id, at, accepted, duplicates, rejected, seen from ${ARRIVED.sql} as a`;
+export const ARRIVALS = `select source_id, at, accepted, duplicates, rejected, seen, products from ${ARRIVED.sql} as a`;
 
 export const arrivalRows = (arrivals: readonly Arrival[]): string =>
   ARRIVED.of(
     arrivals
       .filter((one) => one.accepted || one.duplicates)
-      .map(({ sourceId, at, ...rest }) => ({ source_id: sourceId, at: new Date(at), ...rest })),
+      .map(({ sourceId, at, products, ...rest }) => ({
+        source_id: sourceId,
+        at: new Date(at),
+        ...rest,
+        products: products?.length ? products : null,
+      })),
   );
 
 /** How many values of one property are told apart; where there are as many, one that is missing may just be rare. */
@@ -50,7 +67,7 @@ export const LONGEST_VALUE = 60;
 
 /** Folds what has arrived into catalogue and rates, each batch once. Answers with how many batches. */
 export async function foldArrivals(sql: Sql, limit = 500): Promise<number> {
-  const row = await queryOne<{ count: number }>(
+  const row = await queryOne<{ count: number; learned: LearnedProduct[][] | null }>(
     sql,
     `with taken as materialized (
        delete from arrivals where id in (select id from arrivals order by id limit :limit for update skip locked) returning *
@@ -84,11 +101,31 @@ export async function foldArrivals(sql: Sql, limit = 500): Promise<number> {
        select type, name, v.key, sum(v.value::text::bigint) from properties, jsonb_each(seen->'values') v group by 1, 2, 3 order by 1, 2, 3
        on conflict (type, name, value) do update set count = event_values.count + excluded.count
      )
-     select count(*)::int as count from taken`,
+     select count(*)::int as count, jsonb_agg(products order by id) filter (where products is not null) as learned from taken`,
     { limit },
   );
+  if (row!.learned) await learnProducts(sql, row!.learned.flat());
   return row!.count;
 }
+
+/** Keeps what events told of products that the shop itself has told nothing of. */
+async function learnProducts(sql: Sql, learned: readonly LearnedProduct[]): Promise<void> {
+  const store = await queryOne<{ currency: string }>(sql, 'select currency from store');
+  if (!store) return;
+  const told = new Map<string, ProductInput>();
+  for (const one of learned) told.set(one.sku, { ...told.get(one.sku), ...one.told });
+  const known = await findProducts(sql, [...told.keys()]);
+  const after = [...told].flatMap(([sku, one]) => {
+    const was = known.get(sku) ?? null;
+    if (was?.isTold) return [];
+    const is = productAfter(sku, was, one, store.currency);
+    return was && isSame(was, is) ? [] : [is];
+  });
+  await saveProducts(sql, after, Date.now(), false);
+}
+
+const isSame = (was: Product, is: Product): boolean =>
+  (Object.keys(is) as (keyof Product)[]).every((name) => JSON.stringify(was[name]) === JSON.stringify(is[name]));
 
 /** Keeps the most frequent values of each property: there is no telling apart of a million cart ids. */
 export async function trimValues(sql: Sql): Promise<void> {

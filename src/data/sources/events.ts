@@ -74,7 +74,7 @@ export async function insertEvents(
     sql,
     'insert_events',
     `with noted as (
-       insert into arrivals (source_id, at, accepted, duplicates, rejected, seen) ${ARRIVALS}
+       insert into arrivals (source_id, at, accepted, duplicates, rejected, seen, products) ${ARRIVALS}
      ), woken as (
        update runs r set wake_at = least(coalesce(r.wake_at, cast(:receivedAt as timestamptz)), cast(:receivedAt as timestamptz)), is_doubtful = true
        from ${WAKES.sql} as w

@@ -7,6 +7,7 @@ export {
   MOST_VALUES,
   noteArrivals,
   rebuildCatalogue,
+  type LearnedProduct,
   type SeenType,
   seenValues,
   trimValues,

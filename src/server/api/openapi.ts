@@ -14,6 +14,7 @@ import {
   issueInput,
   limitsInput,
   loadInput,
+  productsInput,
   taskInput,
   tableInput,
   suppressionsInput,
@@ -26,6 +27,7 @@ import { importSchema } from '@/core/imports';
 import { checkoutBoxSchema } from '@/core/people';
 import { ruleSchema } from '@/core/rules';
 import { offerSchema } from '@/core/offers';
+import { productInput } from '@/core/products';
 import { segmentSchema } from '@/core/segments';
 import { mappingSchema } from '@/core/sources';
 import { SORTS } from '@/data/people';
@@ -635,6 +637,29 @@ export function description(origin: string) {
           ok('{valid, why, because, discount, lines}'),
           {
             requestBody: body(jsonSchema(codeCheckInput)),
+          },
+        ),
+      },
+      '/products': {
+        get: operation('Products, by name', ok('{total, products}'), {
+          parameters: [
+            parameter('q', 'query', 'Words of the name, number or category'),
+            parameter('limit', 'query', 'How many, up to 1000; 100 when left out'),
+            parameter('offset', 'query', 'How many to pass over'),
+          ],
+        }),
+        post: operation('Stores many products, or a table of them; what changes begins flows', ok('{stored}'), {
+          requestBody: body(jsonSchema(productsInput)),
+        }),
+      },
+      '/products/{sku}': {
+        get: operation('A product', ok('The product'), { parameters: [parameter('sku', 'path', 'Its number in the shop')] }),
+        put: operation(
+          'Stores a product: what is left out stays; one that is there again, or costs something else, begins flows',
+          ok('The product'),
+          {
+            parameters: [parameter('sku', 'path', 'Its number in the shop')],
+            requestBody: body(jsonSchema(productInput)),
           },
         ),
       },

@@ -4,6 +4,7 @@ export { flowReport } from './report';
 export { departures, inside } from './inside';
 export { preflightOf } from './checked';
 export { tellChanges } from './heard';
+export { tellProducts } from './products';
 export { comeRound } from './occasions';
 export { BATCH, drain, tick } from './runloop';
 export { sayTraces } from './traces';

@@ -41,6 +41,7 @@ import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
 import { comeRound } from './occasions';
 import { tellChanges } from './heard';
+import { tellProducts } from './products';
 import { storeChanges, type FlowChange } from './changes';
 import { storeCodes, tellCodes, type CodeToIssue } from '../codes';
 import { lookAtPeople } from '../segments';
@@ -250,7 +251,12 @@ export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
     const count =
-      (await lookAtPeople(db)) + (await tellChanges(db)) + (await tellCodes(db)) + Number(await comeRound(db)) + (await tick(db));
+      (await lookAtPeople(db)) +
+      (await tellChanges(db)) +
+      (await tellCodes(db)) +
+      (await tellProducts(db)) +
+      Number(await comeRound(db)) +
+      (await tick(db));
     if (!count) return moved;
     moved += count;
   }

@@ -26,7 +26,7 @@ import { attributeRecords, forgetAttributes } from './attributes';
 import { gather, TooMuch } from '../base';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
-import { seenIn } from './seen';
+import { productsIn, seenIn } from './seen';
 import { armStarts, settleAnew, settleLedger, startsOf } from './settle';
 import { Problem, type FieldProblem } from '../http';
 
@@ -212,6 +212,7 @@ async function write(
     duplicates: all[batch]! - own[batch]!.length,
     rejected: 0,
     seen: seenIn(own[batch]!),
+    products: productsIn(own[batch]!),
   }));
   const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {

@@ -1,6 +1,7 @@
 import type { Instant } from '@/core/time';
 import type { Value } from '@/core/rules';
-import { LONGEST_VALUE, MOST_VALUES, type SeenType } from '@/data/sources';
+import { productOfItem } from '@/core/products';
+import { LONGEST_VALUE, MOST_VALUES, type LearnedProduct, type SeenType } from '@/data/sources';
 
 const kindOf = (value: Value): string => (Array.isArray(value) ? 'array' : typeof value);
 
@@ -58,4 +59,26 @@ export function seenIn(
       },
     ]),
   );
+}
+
+/** How many products one batch tells of at most. */
+const MOST_PRODUCTS = 200;
+/** Events whose items, or which themselves, are about products. */
+const OF_PRODUCTS = /^(cart|checkout|order|product)\./;
+
+/** What a batch tells of products, the latest word on each: the catalogue learns them from it. */
+export function productsIn(
+  events: readonly { readonly type: string; readonly properties: { readonly [name: string]: Value } }[],
+): LearnedProduct[] {
+  const told = new Map<string, LearnedProduct>();
+  for (const { type, properties } of events) {
+    if (!OF_PRODUCTS.test(type)) continue;
+    const { currency, items } = properties;
+    const found = type.startsWith('product.') ? [properties as Value] : Array.isArray(items) ? (items as readonly Value[]) : [];
+    for (const item of found.slice(0, 50)) {
+      const one = productOfItem(item, currency);
+      if (one && (told.has(one.sku) || told.size < MOST_PRODUCTS)) told.set(one.sku, one);
+    }
+  }
+  return [...told.values()];
 }

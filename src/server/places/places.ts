@@ -1,4 +1,3 @@
-import { parse } from 'csv-parse/sync';
 import { countryGroupInput, tableInput, type CountryGroupsView, type PlacesView, type PlaceView, type RatesView } from '@/core/api';
 import { isCurrency } from '@/core/money';
 import { COUNTRY_GROUPS, countryCode, readCountries } from '@/core/places';
@@ -21,54 +20,11 @@ import {
 } from '@/data/places';
 import { lookAgain } from '@/data/flows';
 import { changeWorld, readStore, recordAct } from '@/data/store';
-import { notFound, Problem, problemsOf, type FieldProblem } from '../http';
+import { linesOf, notFound, Problem, problemsOf, readLines } from '../http';
 import { buildAgain, usesOfTest } from '../people';
 
 /** How large the body that brings a table may be: some hundred thousand lines. */
 export const LARGEST_TABLE = 20 * 1024 * 1024;
-/** How many lines of a table are taken at once. */
-const MOST_LINES = 200_000;
-const MOST_SAID = 20;
-
-/** The lines of a CSV with the columns that are asked for, whatever else it has; with the number of each. */
-function linesOf(csv: string, columns: readonly string[]): { line: number; record: Record<string, string> }[] {
-  const refuse = (wrong: string, right: string) =>
-    new Problem(422, 'Not such a file', 'Nothing was stored.', [{ field: 'csv', wrong, right }]);
-  let records: { info: { lines: number }; record: Record<string, string> }[];
-  try {
-    records = parse(csv, {
-      bom: true,
-      columns: (names: string[]) => names.map((name) => name.trim().toLowerCase()),
-      delimiter: csv.slice(0, 200).split('\n')[0]!.includes(';') ? ';' : ',',
-      info: true,
-      relax_column_count: true,
-      skip_empty_lines: true,
-      trim: true,
-    }) as typeof records;
-  } catch (error) {
-    throw refuse(`cannot be read: ${(error as Error).message.slice(0, 200)}`, `CSV with the columns ${columns.join(', ')}`);
-  }
-  if (!records.length) throw refuse('has no lines', `a line of names (${columns.join(', ')}) and one for each`);
-  if (records.length > MOST_LINES) throw refuse(`has ${records.length} lines`, `at most ${MOST_LINES} at once`);
-  const missing = columns.filter((name) => !(name in records[0]!.record));
-  if (missing.length) throw refuse(`has no column ${missing.join(' and none ')}`, `the columns ${columns.join(', ')}`);
-  return records.map(({ info, record }) => ({ line: info.lines, record }));
-}
-
-/** Reads lines one by one; where any cannot be read nothing is stored, and what is wrong is said with its line. */
-function readLines<T>(lines: ReturnType<typeof linesOf>, read: (record: Record<string, string>) => T | string): T[] {
-  const found: T[] = [];
-  const problems: FieldProblem[] = [];
-  for (const { line, record } of lines) {
-    const one = read(record);
-    if (typeof one !== 'string') found.push(one);
-    else if (problems.length < MOST_SAID)
-      problems.push({ field: `csv, line ${line}`, wrong: one, right: 'mend the line, or leave it out' });
-  }
-  if (problems.length) throw new Problem(422, 'Not such a file', 'Nothing was stored.', problems);
-  return found;
-}
-
 /** What is not as it was has segments that look it up built anew, and who is inside a flow whose stay rule does looked at again. */
 async function afterChange(trx: Sql, act: string, detail: object, by: string, asks: (test: Test) => boolean): Promise<void> {
   const { now } = await readStore(trx);

@@ -8,7 +8,7 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
-import { BATCH, comeRound, tellChanges, tick } from '../flows';
+import { BATCH, comeRound, tellChanges, tellProducts, tick } from '../flows';
 import { tellCodes } from '../codes';
 import { lookAtPeople } from '../segments';
 
@@ -20,6 +20,7 @@ const BEFORE_RUNS: readonly (readonly [string, (db: Db) => Promise<number>])[] =
   ['occasion', async (db) => ((await comeRound(db)) ? BATCH : 0)],
   ['changes', tellChanges],
   ['codes', tellCodes],
+  ['products', async (db) => ((await tellProducts(db)) ? BATCH : 0)],
 ];
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;

@@ -6,6 +6,7 @@ import { DAY, HOUR, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { doneBy, findFlow, recordedPeople } from '@/data/flows';
 import { countPeople } from '@/data/people';
+import { changesBetween } from '@/data/products';
 import { readStore } from '@/data/store';
 import type { WorkRow } from '@/data/work';
 import { Problem, problemsOf } from '../http';
@@ -67,7 +68,8 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   // what had begun by then, and came about after, enters too; months and clock changes make a lead longer
   const starts = from - 1.1 * leadOf(document) - HOUR;
   const { zone, world, limits, offers } = store;
-  const flow: ReplayFlow = { key, document, isOn: true, zone, world, limits, offers, from: starts };
+  const products = document.triggers.some(({ kind }) => kind === 'product') ? await changesBetween(db, starts, to) : [];
+  const flow: ReplayFlow = { key, document, isOn: true, zone, world, limits, offers, from: starts, products };
   const tally = new BacktestTally(flow, store.currency, from);
   let done = 0;
   const nextId = idsAboveAll();

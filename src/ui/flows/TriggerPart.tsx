@@ -1,7 +1,9 @@
 'use client';
 
-import type { FlowDocument, Trigger } from '@/core/flows';
+import type { ReactNode } from 'react';
+import type { FlowDocument, ProductTrigger, Trigger } from '@/core/flows';
 import { CHANGE_WORDS, sayTrigger } from '@/core/flows';
+import { PRODUCT_EVENTS } from '@/core/products';
 import { recurrenceProblem, sayRecurrence } from '@/core/time';
 import { Button, DurationField, Field, inputClass, NumberField, useStore } from '../kit';
 import { Asked, RuleEditor } from '../rules';
@@ -13,12 +15,16 @@ const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
   ['schedule', 'a schedule'],
   ['date', 'a day on file'],
   ['change', 'a change on file'],
+  ['product', 'a product that changes'],
 ];
+
+/** Events that only triggers of some kind begin with. */
+const OF_OUR_OWN = new Set<string>(['flow.due', 'attribute.changed', ...PRODUCT_EVENTS]);
 
 /** A new trigger of a kind under the same id. */
 function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: string): Trigger {
   const occasion = { event: 'flow.due', key: 'occasion' } as const;
-  const type = event === 'flow.due' || event === 'attribute.changed' ? 'order.placed' : event;
+  const type = OF_OUR_OWN.has(event) ? 'order.placed' : event;
   switch (kind) {
     case 'event':
       return { id, kind, event: type, key: null };
@@ -30,6 +36,8 @@ function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: s
       return { id, kind, ...occasion, name: 'birthday', yearly: true, days: 0, at: '09:00' };
     case 'change':
       return { id, kind, event: 'attribute.changed', key: null, name: 'points' };
+    case 'product':
+      return { id, kind, event: 'product.restocked', key: 'change', relates: [{ by: 'viewed', within: 'P30D' }] };
   }
 }
 
@@ -196,6 +204,7 @@ export function TriggerPart({
           {trigger.who && <RuleEditor rule={trigger.who} onChange={(who, tag) => put({ ...trigger, who }, tag && `who.${tag}`)} />}
         </>
       )}
+      {trigger.kind === 'product' && <ProductFields trigger={trigger} put={put} asked={asked} />}
       {trigger.kind === 'date' && (
         <>
           <Field label="Attribute" hint="It holds a day such as 1990-12-03.">
@@ -227,5 +236,81 @@ export function TriggerPart({
         </>
       )}
     </fieldset>
+  );
+}
+
+const RELATIONS: readonly (readonly [ProductTrigger['relates'][number]['by'], string])[] = [
+  ['viewed', 'looked at it'],
+  ['cart', 'had it in a cart'],
+  ['bought', 'bought it'],
+  ['category', 'bought something of its category'],
+];
+
+/** By what change of a product, and for whom. */
+function ProductFields({
+  trigger,
+  put,
+  asked,
+}: {
+  trigger: Extract<Trigger, { kind: 'product' }>;
+  put: (trigger: Trigger, field: string) => void;
+  asked: ReactNode;
+}) {
+  const { relates } = trigger;
+  return (
+    <>
+      <Field label="When" hint="By what the shop tells of its products, under Data, Products">
+        <select
+          value={trigger.event}
+          onChange={(event) => {
+            const { where: _, ...rest } = trigger;
+            put({ ...rest, event: event.target.value as ProductTrigger['event'] }, 'event');
+          }}
+          className={inputClass}
+        >
+          <option value="product.restocked">it is there again</option>
+          <option value="product.repriced">it costs something else</option>
+        </select>
+      </Field>
+      {trigger.event === 'product.repriced' && asked}
+      <fieldset className="grid gap-2">
+        <legend className="mb-1 text-xs font-semibold text-soft">For everybody who…</legend>
+        {RELATIONS.map(([by, words]) => {
+          const here = relates.find((one) => one.by === by);
+          return (
+            <div key={by} className="grid gap-2">
+              <Tick
+                label={words}
+                isOn={here !== undefined}
+                onChange={(isOn) => {
+                  const next = isOn ? [...relates, { by, within: 'P30D' }] : relates.filter((one) => one.by !== by);
+                  if (next.length) put({ ...trigger, relates: next }, 'relates');
+                }}
+              />
+              {here && (
+                <div className="pl-6">
+                  <DurationField
+                    label="Within"
+                    value={here.within}
+                    onChange={(within) =>
+                      put({ ...trigger, relates: relates.map((one) => (one.by === by ? { ...one, within } : one)) }, `relates.${by}`)
+                    }
+                  />
+                </div>
+              )}
+            </div>
+          );
+        })}
+      </fieldset>
+      <p className="text-xs text-soft">
+        Messages can show it as a cart block, and say {'{{ event.name }}'}, {'{{ event.price }}'}
+        {trigger.event === 'product.repriced' && (
+          <>
+            , {'{{ event.was }}'} and {'{{ event.by }}'} (per cent, below 0 where it is cheaper)
+          </>
+        )}
+        . Ask in the entry rule who can be reached.
+      </p>
+    </>
   );
 }

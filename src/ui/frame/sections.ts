@@ -17,6 +17,7 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },
   { href: '/data/attributes', name: 'Attributes' },
+  { href: '/data/products', name: 'Products' },
   { href: '/data/files', name: 'Files' },
   { href: '/data/files/new', name: 'Import a file' },
   { href: '/data/forms', name: 'Forms' },

@@ -215,7 +215,8 @@ function Money({ data }: { data: OfferView }) {
         <Row term="Used by somebody else">
           {sayCount(data.passedOn)} <span className="text-soft">{data.used ? sayShare(data.passedOn, data.used) : ''}</span>
         </Row>
-        <div className="border-t border-line" />
+      </dl>
+      <dl className="mx-4 grid gap-2 border-t border-line py-3">
         <Row term="Discount given">
           <b>{sayMoney(data.discount)}</b>
         </Row>
@@ -233,10 +234,10 @@ function Money({ data }: { data: OfferView }) {
             <NotKnown what="no revenue" />
           )}
         </Row>
-        <p className="text-xs text-soft">
-          Orders that name a code. Whether they would have been placed without it, only a test or a control group can tell.
-        </p>
       </dl>
+      <p className="px-4 pb-4 text-xs text-soft">
+        Orders that name a code. Whether they would have been placed without it, only a test or a control group can tell.
+      </p>
     </Part>
   );
 }

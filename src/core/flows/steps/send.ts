@@ -114,7 +114,7 @@ export const sendKind: StepKind<SendStep> = {
         `“${step.name}” is a service message with an offer`,
         'Service messages carry no offers: make it marketing or take the offer out.',
       );
-    const other = flow.triggers.find((trigger) => !trigger.event.startsWith('cart.'));
+    const other = flow.triggers.find((trigger) => !/^(cart|product)\./.test(trigger.event));
     if (message.kind === 'marketing' && has('cart') && other)
       add(
         'cart-without-cart',

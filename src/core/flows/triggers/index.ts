@@ -17,17 +17,19 @@ import {
   type DateTrigger,
   type ScheduleTrigger,
 } from './schedule';
+import { productTrigger, productTriggerShape, sayRelated, whoConcerns, type ProductTrigger } from './product';
 import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './silence';
 
 export { keyOf } from './kind';
 export { ATTRIBUTE_CHANGED, CHANGE_WORDS, changeTold, flowBehind };
+export { sayRelated, whoConcerns };
 export { FLOW_DUE, nextOccasion, occasionName, whoIsDue };
-export type { ChangeTrigger, DateTrigger, ScheduleTrigger };
+export type { ChangeTrigger, DateTrigger, ProductTrigger, ScheduleTrigger };
 export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
 
 /**
  * What starts a flow: `event` at once, `silence` after no more of the event, `schedule` by the clock, `date` by a
- * day on file, `change` by an attribute that changes.
+ * day on file, `change` by an attribute that changes, `product` by a product that is there again or costs something else.
  */
 export const triggerSchema = z.discriminatedUnion('kind', [
   z.strictObject({ id: stepId, ...eventTriggerShape }),
@@ -35,6 +37,7 @@ export const triggerSchema = z.discriminatedUnion('kind', [
   z.strictObject({ id: stepId, ...scheduleTriggerShape }),
   z.strictObject({ id: stepId, ...dateTriggerShape }),
   z.strictObject({ id: stepId, ...changeTriggerShape }),
+  z.strictObject({ id: stepId, ...productTriggerShape }),
 ]);
 export type Trigger = z.infer<typeof triggerSchema>;
 
@@ -44,6 +47,7 @@ const KINDS: { readonly [K in Trigger['kind']]: TriggerKind<Extract<Trigger, { k
   schedule: scheduleTrigger,
   date: dateTrigger,
   change: changeTrigger,
+  product: productTrigger,
 };
 
 /** The trigger by which other flows hand somebody over: every flow has it. */
@@ -74,9 +78,14 @@ const running = (trigger: Trigger, key: string): Trigger =>
           { property: 'trigger', op: 'is', value: trigger.id },
         ],
       }
-    : trigger.kind === 'change'
-      ? { ...trigger, where: [{ property: 'attribute', op: 'is', value: trigger.name }, ...(trigger.where ?? [])] }
-      : trigger;
+    : trigger.kind === 'product'
+      ? {
+          ...trigger,
+          where: [{ property: 'to', op: 'is', value: key }, { property: 'trigger', op: 'is', value: trigger.id }, ...(trigger.where ?? [])],
+        }
+      : trigger.kind === 'change'
+        ? { ...trigger, where: [{ property: 'attribute', op: 'is', value: trigger.name }, ...(trigger.where ?? [])] }
+        : trigger;
 
 /** The attributes of which flows want to be told that they change. */
 export const attributesHeard = (documents: readonly { readonly triggers: readonly Trigger[] }[]): ReadonlySet<string> =>

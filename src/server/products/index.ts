@@ -1,0 +1,1 @@
+export { products, productView, putProduct, putProducts } from './products';
