@@ -7,6 +7,7 @@ const alone = [
   'src/data/db/copy.test.ts',
   'src/server/door/*.test.ts',
   'src/server/flows/replay.test.ts',
+  'src/server/messages/texts.test.ts',
   'src/server/people/shown.test.ts',
   'src/server/program/*.test.ts',
   'src/server/public/forms.test.ts',

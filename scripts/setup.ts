@@ -9,7 +9,7 @@ import { ledgerOf } from '../src/core/orders';
 import { planOf } from '../src/core/flows';
 import { CODE_ISSUED } from '../src/core/offers';
 import { spellingOf } from '../src/core/rules';
-import { personalise } from '../src/core/messages';
+import { headOf, personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
 import { createUser } from '../src/data/access';
 import { connect, copyInto, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
@@ -264,7 +264,8 @@ async function clear(db: Db): Promise<void> {
   await query(
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
-      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, products, product_changes, product_tellings, ' +
+      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
+      'products, product_changes, product_tellings, short_links, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
   );
@@ -537,7 +538,7 @@ async function write(
             replayed.events.find((event) => event.type === type && event.properties.sendId === send.id)?.time ?? null;
           const step = planOf(documents.get(send.flowKey)!).steps.get(send.effect.stepId);
           const subject =
-            step?.kind === 'send' ? personalise(step.message.subject, { person: person.attributes, event: {}, store: STORE }) : null;
+            step?.kind === 'send' ? personalise(headOf(step.message), { person: person.attributes, event: {}, store: STORE }) : null;
           const delivered = own('message.delivered');
           yield [
             person.id,

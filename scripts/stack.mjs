@@ -71,6 +71,8 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_SMTP_URL: process.env.VIATIC_SMTP_OVERRIDE ?? `smtp://127.0.0.1:${smtpPort}`,
     VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
     VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
+    VIATIC_SMS_URL: `http://127.0.0.1:${outsidePort}/outside/sms`,
+    VIATIC_PUSH_URL: `http://127.0.0.1:${outsidePort}/outside/push`,
     // the stand-in for a system of the shop is in this house
     VIATIC_CALL_INSIDE: `127.0.0.1:${outsidePort}`,
     VIATIC_DEMO: '1',

@@ -236,7 +236,7 @@ export const cartWithCode: FlowDocument = changeStep(
   },
   'big-cart',
   (step) =>
-    step.kind === 'send'
+    step.kind === 'send' && step.message.channel === 'email'
       ? {
           ...step,
           message: {

@@ -1,8 +1,8 @@
 import { simpleParser } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
-import { Webhook } from 'standardwebhooks';
 import type { Config } from './config';
 import { openJournal, type Journal } from './journal';
+import { reporterTo } from './report';
 
 export interface Mail {
   readonly id: string;
@@ -26,31 +26,9 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
   const journal = openJournal<Mail>(`${config.folder}/mail.ndjson`);
   const known = new Set(journal.entries.map((mail) => mail.messageId));
   const putOff = new Set<string>();
-  const webhook = new Webhook(config.mailHookSecret);
-
-  const report = async (type: string, messageId: string, more: object = {}): Promise<void> => {
-    const id = `${type}-${messageId}`;
-    for (let attempt = 1; attempt <= 6; attempt++) {
-      try {
-        const body = JSON.stringify({ type, messageId, ...more });
-        const at = new Date();
-        const answer = await fetch(`${config.viaticUrl}/api/hooks/mail`, {
-          method: 'POST',
-          body,
-          headers: {
-            'content-type': 'application/json',
-            'webhook-id': id,
-            'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
-            'webhook-signature': webhook.sign(id, at, body),
-          },
-        });
-        if (answer.status < 500 && answer.status !== 404) return;
-      } catch {
-        // the application is not there: try again
-      }
-      await new Promise((resolve) => setTimeout(resolve, 150 * 3 ** attempt));
-    }
-  };
+  const tell = reporterTo(config, '/api/hooks/mail');
+  const report = (type: string, messageId: string, more: object = {}): Promise<void> =>
+    tell(`${type}-${messageId}`, { type, messageId, ...more });
 
   const server = new SMTPServer({
     authOptional: true,

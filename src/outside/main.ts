@@ -4,11 +4,13 @@ import { openJournal } from './journal';
 import { startMail } from './mail';
 import type { Answer, Asked } from './page';
 import { openShop } from './shop';
+import { openTexts } from './texts';
 
 /** The stand-ins for the world: mail server and inboxes, handsets, devices, webhook receiver, demo shop. */
 const config = readConfig();
 const mail = startMail(config);
 const shop = openShop(config);
+const texts = { sms: openTexts(config, 'sms'), push: openTexts(config, 'push') };
 const LARGEST = 1024 * 1024;
 
 interface Received {
@@ -18,7 +20,7 @@ interface Received {
   headers: Record<string, string>;
   receivedAt: string;
 }
-const others = new Map(['sms', 'push', 'webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
+const others = new Map(['webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
 
 async function read(request: IncomingMessage): Promise<Asked> {
   const url = new URL(request.url ?? '/', 'http://outside');
@@ -54,8 +56,18 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
   if (area === 'api' && asked.method === 'GET') {
     const to = asked.query.get('to')?.toLowerCase() ?? null;
     if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));
-    const journal = others.get(kind);
+    const journal = kind === 'sms' || kind === 'push' ? texts[kind].journal : others.get(kind);
     if (journal) return list(to === null ? journal.entries.slice(-200) : journal.entries.filter((one) => one.to === to));
+  }
+  if ((area === 'sms' || area === 'push') && asked.method === 'POST') {
+    // whoever has the handset answers
+    if (kind === 'answer') {
+      const [from, said] = [asked.form.get('from') ?? '', asked.form.get('text') ?? ''];
+      if (!from || !said.trim()) return { status: 400, body: 'nothing to say' };
+      await texts[area].answer(from, said.slice(0, 1000));
+      return list([]);
+    }
+    return texts[area].take(Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])), asked.body);
   }
   const receiver = others.get(area);
   if (receiver && asked.method === 'POST') {

@@ -14,7 +14,7 @@ const codes = (flow: FlowDocument, lately: Lately | null = null, key = 'f') =>
 const says = (flow: FlowDocument, lately: Lately | null = null, key = 'f') =>
   preflight(flow, null, null, lately, key).map((one) => one.says);
 const offer = (id: string): Step => {
-  const step = letter(id) as Extract<Step, { kind: 'send' }>;
+  const step = letter(id);
   return { ...step, message: { ...step.message, blocks: [{ id: 'b1', kind: 'offer', text: '10 % off' }] } };
 };
 const branch = (id: string, arms: Step[][]): Step => ({
@@ -70,7 +70,7 @@ describe('the preflight reads a flow as people walk it', () => {
   });
 
   it('finds a button that leads nowhere, a first wait out of proportion, and no way out', () => {
-    const step = letter('l') as Extract<Step, { kind: 'send' }>;
+    const step = letter('l');
     const withButton = (url: string): Step => ({
       ...step,
       message: { ...step.message, blocks: [{ id: 'b', kind: 'button', label: 'Go', url }, ...step.message.blocks] },

@@ -1,7 +1,7 @@
 import { namedBy, testsOf, type OnFile, type PropertyTest } from '../rules';
 import { approximateMs, DAY, sayDuration, sayElapsed } from '../time';
 import { nearValues } from '../people';
-import { namesCode } from '../messages';
+import { blocksOf, namesCode } from '../messages';
 import { safeUrl } from '../text';
 import type { Offers } from '../offers';
 import { eachStep, type FlowDocument, type Step } from './document';
@@ -204,7 +204,7 @@ function lookAtPaths(flow: FlowDocument, add: AddTo): void {
   const links: { step: Step; label: string }[] = [];
   eachStep(flow.steps, (step) => {
     if (step.kind !== 'send' || step.off) return;
-    for (const block of step.message.blocks) {
+    for (const block of blocksOf(step.message)) {
       if (block.kind === 'offer') offers.push(step);
       if (block.kind === 'button' && !block.url.includes('{{') && !safeUrl(block.url.trim())) links.push({ step, label: block.label });
     }

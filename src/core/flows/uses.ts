@@ -1,5 +1,6 @@
 import { dependsOn, kindOfTest, testsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
+import { blocksOf } from '../messages';
 import { armsOf, kindOfStep } from './steps';
 import { isTimed, kindOfTrigger, whoIsDue } from './triggers';
 
@@ -61,7 +62,7 @@ export function eventUses(document: FlowDocument): EventUse[] {
     if (step.kind === 'record') uses.push({ type: step.event, where: `recorded by “${step.name}”`, asks: [] });
     if (step.kind !== 'send') return;
     const text = JSON.stringify(step.message);
-    if (/\bevent\./.test(text) || step.message.blocks.some((block) => block.kind === 'cart'))
+    if (/\bevent\./.test(text) || blocksOf(step.message).some((block) => block.kind === 'cart'))
       for (const type of started) uses.push({ type, where: `message “${step.name}”`, asks: [] });
   });
   return uses;

@@ -3,3 +3,4 @@ export * from './personalise';
 export * from './body';
 export * from './render';
 export * from './people';
+export * from './sms';

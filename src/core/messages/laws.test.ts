@@ -1,7 +1,7 @@
 import fc from 'fast-check';
 import { Parser } from 'htmlparser2';
 import { describe, expect, it } from 'vitest';
-import { messageSchema, notSentBecause, type Block, type Message } from './message';
+import { blocksOf, messageSchema, notSentBecause, type Block, type Message } from './message';
 import { personalise, placeholderProblem, withoutFallback, type Personal } from './personalise';
 import { safeUrl } from '../text';
 import { cartItems, escapeHtml, renderMessage } from './render';
@@ -162,7 +162,7 @@ describe('any message for anybody', () => {
         const { subject, html, text } = renderMessage(one, about, links);
         expect(subject).not.toMatch(/[\r\n]/);
         const seen = read(html).text.replace(/\s+/g, '');
-        for (const { kind, ...rest } of one.blocks) {
+        for (const { kind, ...rest } of blocksOf(one)) {
           if (kind !== 'text' && kind !== 'offer') continue;
           const filled = personalise((rest as { text: string }).text, about).trim();
           expect(text).toContain(filled);
@@ -186,10 +186,10 @@ describe('any message for anybody', () => {
   it('every link that leads to the shop is counted, and nothing else is linked', () => {
     fc.assert(
       fc.property(message, personal, (one, about) => {
-        const buttons = one.blocks
+        const buttons = blocksOf(one)
           .flatMap((each) => (each.kind === 'button' ? [safeUrl(personalise(each.url, about).trim())] : []))
           .filter((address): address is string => address !== null);
-        const items = one.blocks.some((each) => each.kind === 'cart') ? cartItems(about.event) : [];
+        const items = blocksOf(one).some((each) => each.kind === 'cart') ? cartItems(about.event) : [];
         const shop = [...buttons, ...items.flatMap(({ url: address }) => address ?? [])];
         const tracked = new Set(shop.map(links.track));
         const allowed = new Set([

@@ -13,21 +13,58 @@ const offerBlock = z.strictObject({ id: blockId, kind: z.literal('offer'), text:
 export const blockSchema = z.discriminatedUnion('kind', [textBlock, buttonBlock, cartBlock, offerBlock]);
 export type Block = z.infer<typeof blockSchema>;
 
-/**
- * The content of one email, `viatic.message/1`: a subject, the preview line that inboxes show beside it, and blocks.
- * Texts may hold placeholders such as {{ person.firstName | fallback: "there" }}.
- */
-export const messageSchema = z.strictObject({
+const oneLine = (max: number) => text(max).refine((s) => !/[\r\n]/.test(s), 'must stay on one line');
+const common = {
   schema: z.literal('viatic.message/1'),
-  channel: z.literal('email'),
   kind: z.enum(['marketing', 'service']),
   /** what a marketing message is about: somebody who declined the topic does not get it */
   topic: z.string().min(1).max(40).optional(),
-  subject: text(300).refine((s) => !/[\r\n]/.test(s), 'must stay on one line'),
+};
+
+const emailSchema = z.strictObject({
+  ...common,
+  channel: z.literal('email'),
+  subject: oneLine(300),
   preview: text(300),
   blocks: z.array(blockSchema).max(60),
 });
+/** A text message: up to ten parts. */
+const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(1530) });
+/** What an app shows on a locked screen, and where it leads. */
+const pushSchema = z.strictObject({ ...common, channel: z.literal('push'), title: oneLine(120), text: text(500), url: text(2000) });
+
+/**
+ * The content of one message, `viatic.message/1`, by the channel it goes by: an email has a subject, the preview line that inboxes
+ * show beside it, and blocks. Texts may hold placeholders such as {{ person.firstName | fallback: "there" }}.
+ */
+export const messageSchema = z.discriminatedUnion('channel', [emailSchema, smsSchema, pushSchema]);
 export type Message = z.infer<typeof messageSchema>;
+export type Email = z.infer<typeof emailSchema>;
+export type Sms = z.infer<typeof smsSchema>;
+export type Push = z.infer<typeof pushSchema>;
+
+/** The blocks of a message: only an email has such. */
+export const blocksOf = (message: Message): readonly Block[] => (message.channel === 'email' ? message.blocks : []);
+
+/** All texts of a message in which placeholders may stand. */
+export function textsOf(message: Message): string[] {
+  switch (message.channel) {
+    case 'sms':
+      return [message.text];
+    case 'push':
+      return [message.title, message.text, message.url];
+    case 'email':
+      return [
+        message.subject,
+        message.preview,
+        ...message.blocks.flatMap((block) => ('text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : [])),
+      ];
+  }
+}
+
+/** What a message is known by in a list, before placeholders are filled in. */
+export const headOf = (message: Message): string =>
+  message.channel === 'email' ? message.subject : message.channel === 'push' ? message.title : message.text;
 
 /** What stands for something in the messages of a run that has been issued a code. */
 const OF_CODE = /\boffer\.(code|expires|terms)\b/;

@@ -1,14 +1,16 @@
 import type { Value } from '../rules';
 import { safeUrl } from '../text';
 import { isCurrency, sayMoney, toMinor } from '../money';
-import { namesCode, type Block, type Message } from './message';
+import { namesCode, type Block, type Email, type Message, type Push, type Sms } from './message';
 import { personalise, type Personal } from './personalise';
 
-/** An email ready for its envelope. */
+/** A message as it goes out. Of a text message the subject is how it begins, of one on a locked screen its title; they have no HTML. */
 export interface Rendered {
   readonly subject: string;
   readonly html: string;
   readonly text: string;
+  /** where a message on a locked screen leads */
+  readonly url?: string;
 }
 
 /** Where a rendered email's links lead. `track` wraps a link so that a click on it is counted. */
@@ -60,8 +62,44 @@ const ACCENT = '#8B2635';
 const FONT = "font-family:'Helvetica Neue',Helvetica,Arial,sans-serif";
 const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim();
 
-/** Renders a message for one person: subject, an HTML part that mail programs can show, and a text part that says the same. */
+/** Renders a message for one person, by its channel. */
 export function renderMessage(message: Message, personal: Personal, links: Links): Rendered {
+  switch (message.channel) {
+    case 'email':
+      return renderEmail(message, personal, links);
+    case 'sms':
+      return renderSms(message, personal, links);
+    case 'push':
+      return renderPush(message, personal, links);
+  }
+}
+
+/** What a marketing text says at its end, where it does not say it itself: how to get no more (common practice). */
+const HOW_TO_STOP = 'Reply STOP to end.';
+const ADDRESS = /https?:\/\/[^\s<>"]+[^\s<>".,;:!?)\]]/g;
+
+function renderSms(message: Sms, personal: Personal, links: Links): Rendered {
+  const filled = personalise(message.text, personal).trim();
+  const text = filled.replace(ADDRESS, (url) => {
+    const safe = safeUrl(url);
+    return safe ? links.track(safe) : url;
+  });
+  const says = message.kind === 'marketing' && !/\bSTOP\b/.test(text) ? `${text}\n${HOW_TO_STOP}` : text;
+  return { subject: oneLine(filled).slice(0, 80), html: '', text: says };
+}
+
+function renderPush(message: Push, personal: Personal, links: Links): Rendered {
+  const url = safeUrl(personalise(message.url, personal).trim());
+  return {
+    subject: oneLine(personalise(message.title, personal)),
+    html: '',
+    text: personalise(message.text, personal).trim(),
+    ...(url && { url: links.track(url) }),
+  };
+}
+
+/** An email for one person: subject, an HTML part that mail programs can show, and a text part that says the same. */
+function renderEmail(message: Email, personal: Personal, links: Links): Rendered {
   const fill = (text: string) => personalise(text, personal);
   const currency = typeof personal.event.currency === 'string' && isCurrency(personal.event.currency) ? personal.event.currency : null;
   const money = (major: number) => (currency ? sayMoney({ currency, minor: toMinor(major, currency) }) : major.toFixed(2));

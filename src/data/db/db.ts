@@ -16,6 +16,7 @@ import * as heard from './migrations/013_heard';
 import * as asked from './migrations/014_asked';
 import * as offers from './migrations/015_offers';
 import * as products from './migrations/016_products';
+import * as texts from './migrations/017_texts';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -52,6 +53,7 @@ const migrations: Record<string, Knex.Migration> = {
   '014_asked': asked,
   '015_offers': offers,
   '016_products': products,
+  '017_texts': texts,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

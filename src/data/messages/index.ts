@@ -14,3 +14,4 @@ export {
   takeSend,
   takeSends,
 } from './sends';
+export { keepShortLinks, shortLink } from './shortlinks';

@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Run } from '@/core/flows';
-import type { FactEvent, Facts, Value } from '@/core/rules';
+import type { Channel, FactEvent, Facts, Value } from '@/core/rules';
 import { query, queryOne, queryPrepared, rowsOf, type Sql } from '../db';
 import { REACH_COLUMNS, reachOf } from '../rules';
 import type { SendRef } from '../flows';
@@ -69,8 +69,8 @@ export async function leaveSend(sql: Sql, ref: SendRef): Promise<void> {
 export async function domainsOfSends(sql: Sql, refs: readonly SendRef[]): Promise<Map<string, { domain: string; queuedAt: Instant }>> {
   const rows = await query<{ id: string; domain: string; queued_at: Date }>(
     sql,
-    `select s.id, split_part(p.email, '@', 2) as domain, s.queued_at from sends s join people p on p.id = s.person_id
-      where s.id = any(cast(:ids as bigint[])) and p.email is not null`,
+    `select s.id, case s.channel when 'email' then split_part(p.email, '@', 2) else s.channel end as domain, s.queued_at
+     from sends s join people p on p.id = s.person_id where s.id = any(cast(:ids as bigint[])) and (s.channel <> 'email' or p.email is not null)`,
     { ids: refs.map((ref) => ref.id) },
   );
   return new Map(rows.map((row) => [row.id, { domain: row.domain, queuedAt: row.queued_at.getTime() }]));
@@ -90,8 +90,9 @@ export interface AboutSend {
   readonly person_id: string;
   readonly flow: string;
   readonly step: string;
+  readonly channel: Channel;
 }
-const ABOUT = 'select s.person_id, f.key as flow, s.step_id as step from sends s join flows f on f.id = s.flow_id';
+const ABOUT = 'select s.person_id, f.key as flow, s.step_id as step, s.channel from sends s join flows f on f.id = s.flow_id';
 
 /** What became of a send. */
 export interface Settled {

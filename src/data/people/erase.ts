@@ -53,6 +53,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     b,
   );
   await query(sql, 'delete from asks where person_id = :personId', b);
+  await query(sql, 'delete from short_links where person_id = :personId', b);
   // a code may bear their name; what it cost is kept
   await query(sql, `update orders set codes = '{}' where person_id = :personId`, b);
   await query(

@@ -17,6 +17,9 @@ const schema = z.object({
   VIATIC_PROXIES: z.string().default(''),
   /** hosts on the inside of the network that flows may call, as host:port, with commas; nothing else there is reached */
   VIATIC_CALL_INSIDE: z.string().default(''),
+  /** where text messages, and messages for locked screens, are handed over; empty where nobody carries them */
+  VIATIC_SMS_URL: z.string().default(''),
+  VIATIC_PUSH_URL: z.string().default(''),
 });
 
 export interface Env {
@@ -29,6 +32,8 @@ export interface Env {
   readonly isDemo: boolean;
   readonly proxies: readonly string[];
   readonly inside: readonly string[];
+  readonly smsUrl: string;
+  readonly pushUrl: string;
 }
 
 const listOf = (text: string): string[] =>
@@ -56,6 +61,8 @@ export function env(): Env {
       isDemo: e.VIATIC_DEMO === '1',
       proxies: listOf(e.VIATIC_PROXIES),
       inside: listOf(e.VIATIC_CALL_INSIDE),
+      smsUrl: e.VIATIC_SMS_URL,
+      pushUrl: e.VIATIC_PUSH_URL,
     };
   }
   return read;

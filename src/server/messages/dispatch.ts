@@ -2,18 +2,29 @@ import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocum
 import { MESSAGE_SENT } from '@/core/limits';
 import { sayExpires, sayTerms, type Offer } from '@/core/offers';
 import { namesCode, notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
-import { addressOf, type Value } from '@/core/rules';
+import { addressOf, CHANNEL_WORDS, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
 import { lockPeople } from '@/data/people';
 import { loadFacts } from '@/data/rules';
 import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
-import { domainsOfSends, leaveSend, queueDispatch, settleSends, takeSend, takeSends, type SendRow, type Settled } from '@/data/messages';
+import {
+  domainsOfSends,
+  keepShortLinks,
+  leaveSend,
+  queueDispatch,
+  settleSends,
+  takeSend,
+  takeSends,
+  type SendRow,
+  type Settled,
+} from '@/data/messages';
 import { codesOfRuns } from '@/data/offers';
 import { readStore, type Store, type StoreNow } from '@/data/store';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
+import { GatewayBusy, openGateway, shortCode, type Gateway } from './gateway';
 import { sealLink } from './links';
 import { LONGEST_HANDOVER_MS, TooSlow, type Handed, type Mailer } from './mail';
 
@@ -30,6 +41,8 @@ export interface Dispatch {
   readonly traffic?: Traffic;
   /** hosts with their ports on the inside of the network that calls may go to */
   readonly inside?: readonly string[];
+  /** who carries texts, and messages for locked screens; nobody where they are left out */
+  readonly gateways?: { readonly [channel in 'sms' | 'push']?: Gateway };
 }
 
 /** The number of nobody: what it holds anybody may take. */
@@ -134,7 +147,8 @@ async function putOff(
 }
 
 /** Whether an error comes from the mail server's connection: those are called as the database's are. */
-const isMailError = (error: unknown): boolean => error instanceof TooSlow || 'command' in (error as object) || hasAnswered(error);
+const isMailError = (error: unknown): boolean =>
+  error instanceof TooSlow || error instanceof GatewayBusy || 'command' in (error as object) || hasAnswered(error);
 /** Whether the server took no connection at all: then it is the server, whoever the mail was for. */
 const isNoConnection = (error: unknown): boolean =>
   (isMailError(error) &&
@@ -219,6 +233,7 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   const settle = (state: Settled['state'], more: { reason?: string; subject?: string }) =>
     desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
+  if (message.channel !== 'email') return carryText(context, ref, ready, message.channel, settle);
   const links = linksOf(context, { ...ref, personId: send.person_id });
   const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer);
   const rendered = tryRender(message, personal, links);
@@ -241,6 +256,44 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   await settle(handed.taken ? 'sent' : 'failed', { subject: rendered.subject, ...(!handed.taken && { reason: handed.reason }) });
 }
 
+/** Hands a text message, or one for a locked screen, to its gateway: the addresses in it are short ones of ours, which count clicks. */
+async function carryText(
+  context: Dispatch,
+  ref: SendRef,
+  { send, message, store, offer }: Ready,
+  channel: 'sms' | 'push',
+  settle: (state: Settled['state'], more: { reason?: string; subject?: string }) => Promise<void>,
+): Promise<void> {
+  const short: { code: string; url: string }[] = [];
+  const links: Links = {
+    unsubscribeUrl: '',
+    pixelUrl: null,
+    track: (url) => {
+      const code = shortCode(context.secret, ref.id, url);
+      short.push({ code, url });
+      return `${context.url}/s/${code}`;
+    },
+  };
+  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), offer), links);
+  if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
+  const { subject, text, url } = rendered;
+  let handed: Handed;
+  try {
+    await keepShortLinks(context.db, { personId: send.person_id, id: ref.id }, short, store.now);
+    handed = await (context.gateways?.[channel] ?? openGateway('', '', CHANNEL_WORDS[channel].noun)).send({
+      id: `send-${ref.id}`,
+      to: addressOf(channel, send.attributes)!,
+      from: store.name,
+      text,
+      ...(channel === 'push' && { title: subject, ...(url && { url }) }),
+    });
+  } catch (error) {
+    await leaveSend(context.db, ref);
+    throw error;
+  }
+  await settle(handed.taken ? 'sent' : 'failed', { subject, ...(!handed.taken && { reason: handed.reason }) });
+}
+
 /** Takes sends in hand and looks at each once more: null for those that are over or in the hands of another. */
 async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Ready | null)[]> {
   const { db } = context;
@@ -260,7 +313,8 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
     const code = namesCode(message) ? codes.get(send.run_id) : undefined;
     const spent = code && code.used_at !== null ? 'the code in it has been used' : null;
     const over = code?.expires_at && code.expires_at.getTime() <= store.now ? 'the code in it is over' : null;
-    const reason = notSentBecause(message, send.reach.email, send.declined, store.now) ?? overtaken.get(send.id) ?? spent ?? over;
+    const reason =
+      notSentBecause(message, send.reach[message.channel], send.declined, store.now) ?? overtaken.get(send.id) ?? spent ?? over;
     ready.set(send.id, { send, message, store, reason, offer: code && offerWords(code.code, code.document, code.expires_at, store.zone) });
   }
   return refs.map((ref) => ready.get(ref.id) ?? null);

@@ -6,3 +6,5 @@ export { type Mailer, openMailer } from './mail';
 export { mailReport } from './mailhook';
 export { noteTouch } from './touch';
 export { openLanes, type Lanes } from './lanes';
+export { type Gateway, openGateway } from './gateway';
+export { textReport } from './texthook';

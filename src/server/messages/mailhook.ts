@@ -39,7 +39,7 @@ export async function mailReport(db: Db, headers: Headers, raw: string): Promise
   const personId = send?.person_id ?? letter?.person_id ?? null;
   if (!mail || (!letter && !personId)) throw new Problem(404, 'Not found', 'There is no message with this Message-ID.');
   const about: Record<string, string> = send
-    ? { sendId: mail.id, flow: send.flow, step: send.step, channel: 'email' }
+    ? { sendId: mail.id, flow: send.flow, step: send.step, channel: send.channel }
     : { letterId: mail.id, channel: 'email' };
   if (personId)
     await recordOwn(db, {

@@ -15,8 +15,9 @@ export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' 
     const send = await ownerOfSend(db, { personId: link.personId, id: link.sendId });
     if (!send) return;
     const { sendId } = link;
-    const { person_id: personId, flow, step } = send;
-    const about = { sendId, flow, step, channel: 'email', ...readAgent(agent) };
+    const { person_id: personId, flow, step, channel } = send;
+    const about = { sendId, flow, step, channel, ...readAgent(agent) };
+    // of a text nobody knows that it was read, but by a click
     await recordOwn(db, { personId, type: 'message.opened', eventId: `message.opened/${sendId}`, properties: about });
     if (type === 'message.clicked')
       await recordOwn(db, {

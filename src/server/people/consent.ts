@@ -83,15 +83,15 @@ export async function suppressPerson(
   db: Db,
   personId: string,
   reason: 'bounced' | 'complained' | 'by hand',
-  more: { by?: string; note?: string } = {},
+  { channel = 'email', ...more }: { by?: string; note?: string; channel?: Channel } = {},
 ): Promise<void> {
   await inTransaction(db, async (trx) => {
     const store = await readStore(trx);
     const locked = (await lockPeople(trx, [personId])).get(personId);
-    const address = locked && addressOf('email', locked.row.attributes);
+    const address = locked && addressOf(channel, locked.row.attributes);
     if (!address) return;
     await nameCause(trx, more.by ? `by ${more.by}` : reason);
-    await suppress(trx, 'email', address, reason, store.now, more);
+    await suppress(trx, channel, address, reason, store.now, more);
   });
 }
 

@@ -5,7 +5,7 @@ import { forgetOld, makeEventMonths } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/work';
 import { keepCatalogue } from '../sources';
-import { allHandedOver, openMailer, openTraffic, type Mailer } from '../messages';
+import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { BATCH, comeRound, tellChanges, tellProducts, tick } from '../flows';
@@ -88,6 +88,10 @@ async function startShift(
         url: config.url,
         secret: config.secret,
         inside: config.inside,
+        gateways: {
+          sms: openGateway(config.smsUrl, config.mailHookSecret, 'SMS'),
+          push: openGateway(config.pushUrl, config.mailHookSecret, 'push'),
+        },
         worker: () => number,
         traffic,
       },

@@ -82,7 +82,7 @@ describe('a rehearsal', () => {
 
   it('shows each message with what was on file as it went out, not in the end', async () => {
     const set = (id: string, value: string): Step => ({ id, kind: 'update', name: id, changes: [{ do: 'set', name: 'word', value }] });
-    const said = letter('said') as Extract<Step, { kind: 'send' }>;
+    const said = letter('said');
     const message = { ...said.message, subject: 'The word is {{ person.word }}' };
     const document = flowWith({
       triggers: [{ id: 's', kind: 'event', event: 'cart.updated', key: 'cartId' }],

@@ -13,7 +13,7 @@ import { createStore, moveClockTo, readStore } from '@/data/store';
 import { tasksOf } from '../program';
 import { drain, publishFlow } from '../flows';
 import { ingest, type IngestAnswer } from '../ingest';
-import { openMailer, type Mailer } from '../messages';
+import { openMailer, type Dispatch, type Mailer } from '../messages';
 
 /** A store in a database of its own, with a real mail server: what the tests of the server work in. */
 export interface Lab {
@@ -31,7 +31,9 @@ export interface Lab {
   close(): Promise<void>;
 }
 
-export async function openLab(options: { flow?: FlowDocument | null; inside?: readonly string[] } = {}): Promise<Lab> {
+export async function openLab(
+  options: { flow?: FlowDocument | null; inside?: readonly string[]; gateways?: Dispatch['gateways'] } = {},
+): Promise<Lab> {
   const adminUrl = inject('databaseUrl');
   const name = `lab_${randomBytes(6).toString('hex')}`;
   const admin = connect(adminUrl, 1);
@@ -70,6 +72,7 @@ export async function openLab(options: { flow?: FlowDocument | null; inside?: re
     url: 'http://localhost:4400',
     secret: 'a-secret-for-tests-of-32-characters!',
     inside: options.inside ?? [],
+    ...(options.gateways && { gateways: options.gateways }),
   };
 
   const lab: Lab = {

@@ -4,10 +4,21 @@ import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { PersonView, TimelineView } from '@/core/api';
-import { placeholderProblem, renderMessage, withoutFallback, type Block, type Message } from '@/core/messages';
+import {
+  headOf,
+  placeholderProblem,
+  renderMessage,
+  smsLength,
+  withoutFallback,
+  type Block,
+  type Email,
+  type Message,
+  type Push,
+  type Sms,
+} from '@/core/messages';
 import type { SendStep } from '@/core/flows';
-import type { Value } from '@/core/rules';
-import { api, Field, fieldClass, inputClass, useStore } from '../kit';
+import { CHANNELS, CHANNEL_WORDS, type Channel, type Value } from '@/core/rules';
+import { api, Field, fieldClass, inputClass, plural, useStore } from '../kit';
 
 const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
@@ -28,9 +39,6 @@ export function MessageEditor({
     queryFn: () => api<{ topics: { key: string; name: string }[] }>('/topics'),
     staleTime: 60_000,
   });
-  const put = (change: Partial<Message>, field: string) => onChange({ ...step, message: { ...message, ...change } }, field);
-  const putBlock = (block: Block) => put({ blocks: message.blocks.map((one) => (one.id === block.id ? block : one)) }, `block-${block.id}`);
-  const check = (text: string) => placeholderProblem(text);
 
   return (
     <div className="grid gap-3">
@@ -63,6 +71,19 @@ export function MessageEditor({
               maxLength={80}
             />
           </Field>
+          <Field label="Goes by">
+            <select
+              value={message.channel}
+              onChange={(event) => onChange({ ...step, message: onChannel(message, event.target.value as Channel) }, 'channel')}
+              className={inputClass}
+            >
+              {CHANNELS.map((channel) => (
+                <option key={channel} value={channel}>
+                  {CHANNEL_WORDS[channel].name}
+                </option>
+              ))}
+            </select>
+          </Field>
           <label className="flex items-center gap-2">
             <input
               type="checkbox"
@@ -91,69 +112,13 @@ export function MessageEditor({
               </select>
             </Field>
           )}
-          <Field label="Subject" problem={check(message.subject) ?? (message.subject.trim() ? null : 'A message needs a subject')}>
-            <textarea
-              rows={2}
-              value={message.subject}
-              onChange={(event) => put({ subject: event.target.value.replace(/[\r\n]+/g, ' ') }, 'subject')}
-              className={areaClass}
-              maxLength={300}
-            />
-          </Field>
-          <Field label="Preview line" hint="Shown beside the subject in most inboxes" problem={check(message.preview)}>
-            <input
-              value={message.preview}
-              onChange={(event) => put({ preview: event.target.value }, 'preview')}
-              className={inputClass}
-              maxLength={300}
-            />
-          </Field>
-          {message.blocks.map((block) => {
-            if (block.kind === 'cart')
-              return (
-                <p key={block.id} className="rounded-md border border-dashed border-line px-2 py-1.5 text-soft">
-                  The items of the cart, with pictures, quantities and prices
-                </p>
-              );
-            if (block.kind === 'button') {
-              return (
-                <div key={block.id} className="grid grid-cols-2 gap-2">
-                  <Field label="Button" problem={check(block.label)}>
-                    <input
-                      value={block.label}
-                      onChange={(event) => putBlock({ ...block, label: event.target.value })}
-                      className={inputClass}
-                      maxLength={120}
-                    />
-                  </Field>
-                  <Field label="leads to" problem={check(block.url)}>
-                    <input
-                      value={block.url}
-                      onChange={(event) => putBlock({ ...block, url: event.target.value })}
-                      className={`${inputClass} font-mono text-xs`}
-                      maxLength={2000}
-                    />
-                  </Field>
-                </div>
-              );
-            }
-            const bare = withoutFallback(block.text);
-            return (
-              <Field
-                key={block.id}
-                label={block.kind === 'offer' ? 'Offer line' : 'Text'}
-                problem={check(block.text)}
-                hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
-              >
-                <textarea
-                  rows={block.kind === 'offer' ? 3 : Math.min(9, 2 + block.text.split('\n').length + Math.floor(block.text.length / 60))}
-                  value={block.text}
-                  onChange={(event) => putBlock({ ...block, text: event.target.value })}
-                  className={areaClass}
-                />
-              </Field>
-            );
-          })}
+          {message.channel === 'email' ? (
+            <EmailFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+          ) : message.channel === 'sms' ? (
+            <SmsFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+          ) : (
+            <PushFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+          )}
           <p className="text-xs text-soft">
             Placeholders: <code className="font-mono">{'{{ person.firstName | fallback: "there" }}'}</code>,{' '}
             <code className="font-mono">{'{{ event.checkoutUrl }}'}</code>
@@ -161,6 +126,174 @@ export function MessageEditor({
         </>
       )}
     </div>
+  );
+}
+
+/** A message on another channel: what it says goes with it, as far as there is a place for it. */
+function onChannel(message: Message, channel: Channel): Message {
+  if (message.channel === channel) return message;
+  const { schema, kind, topic } = message;
+  const common = { schema, kind, ...(topic !== undefined && { topic }) };
+  const text =
+    message.channel === 'email'
+      ? message.blocks.flatMap((block) => ('text' in block && block.text.trim() ? [block.text.trim()] : [])).join('\n\n')
+      : message.text;
+  const url =
+    message.channel === 'email'
+      ? (message.blocks.find((block) => block.kind === 'button')?.url ?? '')
+      : message.channel === 'push'
+        ? message.url
+        : '';
+  const head = headOf(message).replace(/[\r\n]+/g, ' ');
+  switch (channel) {
+    case 'email':
+      return {
+        ...common,
+        channel,
+        subject: head.slice(0, 300),
+        preview: '',
+        blocks: [{ id: 'b1', kind: 'text', text }, ...(url ? [{ id: 'b2', kind: 'button' as const, label: 'Open', url }] : [])],
+      };
+    case 'sms':
+      return { ...common, channel, text: [text, url].filter(Boolean).join(' ').slice(0, 1530) };
+    case 'push':
+      return { ...common, channel, title: head.slice(0, 120), text: text.slice(0, 500), url };
+  }
+}
+
+const check = (text: string) => placeholderProblem(text);
+
+function EmailFields({ message, put: store }: { message: Email; put: (message: Email, field: string) => void }) {
+  const put = (change: Partial<Email>, field: string) => store({ ...message, ...change }, field);
+  const putBlock = (block: Block) => put({ blocks: message.blocks.map((one) => (one.id === block.id ? block : one)) }, `block-${block.id}`);
+  return (
+    <>
+      <Field label="Subject" problem={check(message.subject) ?? (message.subject.trim() ? null : 'A message needs a subject')}>
+        <textarea
+          rows={2}
+          value={message.subject}
+          onChange={(event) => put({ subject: event.target.value.replace(/[\r\n]+/g, ' ') }, 'subject')}
+          className={areaClass}
+          maxLength={300}
+        />
+      </Field>
+      <Field label="Preview line" hint="Shown beside the subject in most inboxes" problem={check(message.preview)}>
+        <input
+          value={message.preview}
+          onChange={(event) => put({ preview: event.target.value }, 'preview')}
+          className={inputClass}
+          maxLength={300}
+        />
+      </Field>
+      {message.blocks.map((block) => {
+        if (block.kind === 'cart')
+          return (
+            <p key={block.id} className="rounded-md border border-dashed border-line px-2 py-1.5 text-soft">
+              The items of the cart, with pictures, quantities and prices
+            </p>
+          );
+        if (block.kind === 'button') {
+          return (
+            <div key={block.id} className="grid grid-cols-2 gap-2">
+              <Field label="Button" problem={check(block.label)}>
+                <input
+                  value={block.label}
+                  onChange={(event) => putBlock({ ...block, label: event.target.value })}
+                  className={inputClass}
+                  maxLength={120}
+                />
+              </Field>
+              <Field label="leads to" problem={check(block.url)}>
+                <input
+                  value={block.url}
+                  onChange={(event) => putBlock({ ...block, url: event.target.value })}
+                  className={`${inputClass} font-mono text-xs`}
+                  maxLength={2000}
+                />
+              </Field>
+            </div>
+          );
+        }
+        const bare = withoutFallback(block.text);
+        return (
+          <Field
+            key={block.id}
+            label={block.kind === 'offer' ? 'Offer line' : 'Text'}
+            problem={check(block.text)}
+            hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
+          >
+            <textarea
+              rows={block.kind === 'offer' ? 3 : Math.min(9, 2 + block.text.split('\n').length + Math.floor(block.text.length / 60))}
+              value={block.text}
+              onChange={(event) => putBlock({ ...block, text: event.target.value })}
+              className={areaClass}
+            />
+          </Field>
+        );
+      })}
+    </>
+  );
+}
+
+function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: string) => void }) {
+  const { parts, left, alphabet } = smsLength(message.text);
+  const bare = withoutFallback(message.text);
+  return (
+    <>
+      <Field
+        label="Text"
+        problem={check(message.text) ?? (message.text.trim() ? null : 'A message needs a text')}
+        hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
+      >
+        <textarea
+          rows={5}
+          value={message.text}
+          maxLength={1530}
+          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
+          className={areaClass}
+        />
+      </Field>
+      <p className="text-xs text-soft tabular" data-testid="sms-length">
+        {parts
+          ? `Goes out as ${plural(parts, 'text message', 'text messages')}, ${left} ${left === 1 ? 'place' : 'places'} left`
+          : 'Nothing written yet'}
+        {alphabet === 'UCS-2' && ': a sign beyond the plain alphabet makes it shorter (70 places, 67 in parts)'}. Placeholders and short
+        links count as they are filled in.
+        {message.kind === 'marketing' && ' “Reply STOP to end.” is put at its end where it does not say so itself.'}
+      </p>
+    </>
+  );
+}
+
+function PushFields({ message, put }: { message: Push; put: (message: Push, field: string) => void }) {
+  return (
+    <>
+      <Field label="Title" problem={check(message.title) ?? (message.title.trim() ? null : 'A message needs a title')}>
+        <input
+          value={message.title}
+          maxLength={120}
+          onChange={(event) => put({ ...message, title: event.target.value }, 'title')}
+          className={inputClass}
+        />
+      </Field>
+      <Field label="Text" problem={check(message.text)} hint="Around 100 letters show on a locked screen">
+        <textarea
+          rows={3}
+          value={message.text}
+          maxLength={500}
+          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
+          className={areaClass}
+        />
+      </Field>
+      <Field label="Leads to" problem={check(message.url)}>
+        <input
+          value={message.url}
+          maxLength={2000}
+          onChange={(event) => put({ ...message, url: event.target.value }, 'url')}
+          className={`${inputClass} font-mono text-xs`}
+        />
+      </Field>
+    </>
   );
 }
 
@@ -209,15 +342,17 @@ function MessagePreview({ message, triggerType }: { message: Message; triggerTyp
             </option>
           ))}
         </select>
-        <select
-          aria-label="Which part"
-          value={asText ? 'text' : 'html'}
-          onChange={(event) => setAsText(event.target.value === 'text')}
-          className={`${fieldClass} w-28`}
-        >
-          <option value="html">Designed</option>
-          <option value="text">Plain text</option>
-        </select>
+        {message.channel === 'email' && (
+          <select
+            aria-label="Which part"
+            value={asText ? 'text' : 'html'}
+            onChange={(event) => setAsText(event.target.value === 'text')}
+            className={`${fieldClass} w-28`}
+          >
+            <option value="html">Designed</option>
+            <option value="text">Plain text</option>
+          </select>
+        )}
       </div>
       {rendered && 'problem' in rendered ? (
         <p role="alert" className="text-stop">
@@ -226,10 +361,16 @@ function MessagePreview({ message, triggerType }: { message: Message; triggerTyp
       ) : (
         rendered && (
           <>
-            <p>
-              <b>{rendered.subject}</b>
-            </p>
-            {asText ? (
+            {message.channel !== 'sms' && (
+              <p>
+                <b>{rendered.subject}</b>
+              </p>
+            )}
+            {message.channel !== 'email' ? (
+              <p className="max-w-[280px] whitespace-pre-wrap break-words rounded-md border border-line bg-wash p-3" data-testid="as-text">
+                {rendered.text}
+              </p>
+            ) : asText ? (
               <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">
                 {rendered.text}
               </pre>

@@ -1,8 +1,19 @@
 import { z } from 'zod';
 import { gate, MESSAGE_SENT, ownLimitsSchema, type OwnLimits, type Passes } from '../../limits';
-import { messageSchema, namesCode, obstacleTo, placeholderProblem, renderProblem, withoutFallback, type Message } from '../../messages';
+import {
+  blocksOf,
+  messageSchema,
+  namesCode,
+  obstacleTo,
+  placeholderProblem,
+  renderProblem,
+  smsLength,
+  textsOf,
+  withoutFallback,
+  type Message,
+} from '../../messages';
 import { name, stepId } from '../parts';
-import { eventsOf } from '../../rules';
+import { CHANNEL_WORDS, eventsOf } from '../../rules';
 import { codeHeld } from './code';
 import type { StepKind } from './kind';
 
@@ -37,7 +48,7 @@ export const sendKind: StepKind<SendStep> = {
       here.note('skipped', { saw: { codeOver: code.expiresAt } });
       return { to: 'next' };
     }
-    const obstacle = obstacleTo(step.message, here.facts.reach.email, here.facts.declined, here.now);
+    const obstacle = obstacleTo(step.message, here.facts.reach[step.message.channel], here.facts.declined, here.now);
     if (obstacle) {
       here.note('skipped', { saw: { obstacle } });
       return { to: 'next' };
@@ -76,14 +87,28 @@ export const sendKind: StepKind<SendStep> = {
   check(step, add, flow) {
     const { message } = step;
     if (step.off) add('message-off', 'warns', `“${step.name}” is off`, 'Switch the message on, or people pass by without getting it.');
-    if (!message.subject.trim()) add('no-subject', 'stops', `“${step.name}” has no subject`, 'Write a subject line.');
-    const texts = message.blocks.flatMap((block) =>
-      'text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : [],
-    );
-    if (!texts.some((text) => text.trim()) && !message.blocks.some((block) => block.kind === 'cart'))
-      add('no-text', 'stops', `“${step.name}” is empty`, 'Write its text.');
+    const texts = textsOf(message);
+    if (message.channel === 'email') {
+      if (!message.subject.trim()) add('no-subject', 'stops', `“${step.name}” has no subject`, 'Write a subject line.');
+      if (!texts.slice(2).some((text) => text.trim()) && !blocksOf(message).some((block) => block.kind === 'cart'))
+        add('no-text', 'stops', `“${step.name}” is empty`, 'Write its text.');
+    } else if (!message.text.trim()) add('no-text', 'stops', `“${step.name}” is empty`, 'Write its text.');
+    if (message.channel === 'push' && !message.title.trim())
+      add('no-subject', 'stops', `“${step.name}” has no title`, 'Write what stands first on the screen.');
+    if (message.channel === 'sms') {
+      const { parts, alphabet } = smsLength(message.text);
+      if (parts > 3)
+        add(
+          'text-long',
+          'warns',
+          `“${step.name}” goes out as ${parts} text messages, and is paid as such`,
+          alphabet === 'UCS-2'
+            ? 'A sign beyond the plain alphabet makes each part shorter: 67 letters instead of 153.'
+            : 'Make it shorter.',
+        );
+    }
     let isReadable = true;
-    for (const text of [message.subject, message.preview, ...texts]) {
+    for (const text of texts) {
       const problem = placeholderProblem(text);
       if (problem) isReadable = false;
       if (problem) add('placeholder-unreadable', 'stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');
@@ -106,7 +131,7 @@ export const sendKind: StepKind<SendStep> = {
         `“${step.name}” cannot be put together: ${beyond}`,
         'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.',
       );
-    const has = (kind: string) => message.blocks.some((block) => block.kind === kind);
+    const has = (kind: string) => blocksOf(message).some((block) => block.kind === kind);
     if (message.kind === 'service' && has('offer'))
       add(
         'offer-in-service',
@@ -129,11 +154,20 @@ export const sendKind: StepKind<SendStep> = {
     return [
       ...(is.name === was.name ? [] : [`Message “${was.name}” is now called “${is.name}”`]),
       ...(Boolean(is.off) === Boolean(was.off) ? [] : [`“${is.name}” is switched ${is.off ? 'off' : 'on'}`]),
-      ...(now.subject === old.subject ? [] : [`“${is.name}”, subject: “${now.subject}”`]),
-      ...(now.preview === old.preview ? [] : [`“${is.name}”, preview line: “${now.preview}”`]),
-      ...(same(now.blocks, old.blocks) ? [] : [`“${is.name}”: the text has changed`]),
+      ...(now.channel === old.channel ? differsWithin(is.name, old, now) : [`“${is.name}” goes out by ${CHANNEL_WORDS[now.channel].noun}`]),
       ...(same(is.limits ?? {}, was.limits ?? {}) ? [] : [`“${is.name}”: what it asks of the limits has changed`]),
       ...(now.kind === old.kind ? [] : [`“${is.name}” is now a ${now.kind} message`]),
     ];
   },
 };
+
+/** What differs between two forms of a message of one channel. */
+function differsWithin(name: string, old: Message, now: Message): string[] {
+  if (old.channel === 'email' && now.channel === 'email')
+    return [
+      ...(now.subject === old.subject ? [] : [`“${name}”, subject: “${now.subject}”`]),
+      ...(now.preview === old.preview ? [] : [`“${name}”, preview line: “${now.preview}”`]),
+      ...(JSON.stringify(now.blocks) === JSON.stringify(old.blocks) ? [] : [`“${name}”: the text has changed`]),
+    ];
+  return JSON.stringify(textsOf(now)) === JSON.stringify(textsOf(old)) ? [] : [`“${name}”: the text has changed`];
+}

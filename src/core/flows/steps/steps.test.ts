@@ -586,7 +586,7 @@ describe('limits', () => {
   const limited = (steps: Step[], more: Partial<Limits> = {}, options?: Parameters<typeof live>[3]) =>
     live({ ...running(flowOf(steps)), limits: { ...limits, ...more } }, [told(start)], START + 60 * DAY, options);
   const service = (id: string): Step => {
-    const step = letter(id) as Extract<Step, { kind: 'send' }>;
+    const step = letter(id);
     return { ...step, message: { ...step.message, kind: 'service' } };
   };
 

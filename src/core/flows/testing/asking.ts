@@ -1,8 +1,12 @@
+import type { Email } from '../../messages';
 import { offerSchema, type Offer, type Offers } from '../../offers';
 import { flowSchema, type FlowDocument, type Step } from '../document';
 
+/** A step that sends an email. */
+export type LetterStep = Extract<Step, { kind: 'send' }> & { message: Email };
+
 /** A step that sends a letter of one line, under its own name. */
-export const letter = (id: string): Step => ({
+export const letter = (id: string): LetterStep => ({
   id,
   kind: 'send',
   name: id,
@@ -18,7 +22,7 @@ export const letter = (id: string): Step => ({
 
 /** The same with the code that its run has been issued. */
 export function codeLetter(id: string): Step {
-  const step = letter(id) as Extract<Step, { kind: 'send' }>;
+  const step = letter(id);
   const text = 'Take {{ offer.terms }} with {{ offer.code }}, up to {{ offer.expires }}.';
   return { ...step, message: { ...step.message, blocks: [...step.message.blocks, { id: 'b2', kind: 'offer', text }] } };
 }
