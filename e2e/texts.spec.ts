@@ -34,14 +34,16 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
     .getByRole('button', { name: /Send “A word”/ })
     .click();
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
-  await inspector.getByLabel('Goes by').selectOption('SMS');
+  await inspector.getByRole('combobox', { name: 'Goes by' }).selectOption('SMS');
   // what it said went with it
-  await expect(inspector.getByLabel('Text', { exact: true })).toHaveValue('Hi {{ person.firstName | fallback: "there" }}');
-  await inspector.getByLabel('Text', { exact: true }).fill(`Hi, look here: ${base()}/outside/shop/p/QF-T112`);
+  await expect(inspector.getByRole('textbox', { name: 'Text', exact: true })).toHaveValue('Hi {{ person.firstName | fallback: "there" }}');
+  await inspector.getByRole('textbox', { name: 'Text', exact: true }).fill(`Hi, look here: ${base()}/outside/shop/p/QF-T112`);
   await expect(inspector.getByTestId('sms-length')).toContainText('Goes out as 1 text message');
-  await inspector.getByLabel('Text', { exact: true }).fill(`Hi ê, look here: ${base()}/outside/shop/p/QF-T112 ${'x'.repeat(60)}`);
+  await inspector
+    .getByRole('textbox', { name: 'Text', exact: true })
+    .fill(`Hi ê, look here: ${base()}/outside/shop/p/QF-T112 ${'x'.repeat(60)}`);
   await expect(inspector.getByTestId('sms-length')).toContainText('Goes out as 2 text messages');
-  await inspector.getByLabel('Text', { exact: true }).fill(`Hi, look here: ${base()}/outside/shop/p/QF-T112`);
+  await inspector.getByRole('textbox', { name: 'Text', exact: true }).fill(`Hi, look here: ${base()}/outside/shop/p/QF-T112`);
   await expectAccessible(page, { part: 'aside' });
   await expect(page.getByText('Draft saved')).toBeVisible();
   await page.getByRole('button', { name: 'Publish…' }).click();

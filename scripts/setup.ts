@@ -422,7 +422,7 @@ async function write(
             person.id,
             event.type,
             at(event.time),
-            isOurs(event.type) ? 'viatic' : 'quillfin/shop',
+            isOurs(event.type) ? 'viatic' : /^(app|account)\./.test(event.type) ? 'tanklog/app' : 'quillfin/shop',
             event.id,
             event.type === CODE_ISSUED
               ? { ...event.properties, code: codes.get(`${event.time} ${String(event.properties.step)}`) ?? null }

@@ -2,6 +2,7 @@ import { changeStep, type FlowDocument } from '../core/flows';
 import type { Block, Message } from '../core/messages';
 import type { Offers } from '../core/offers';
 import type { Rule } from '../core/rules';
+import { STARTERS } from '../core/starters';
 
 const canBeEmailed: Rule = { test: 'consent', channel: 'email', reachable: true };
 const noOrderSinceEntering: Rule = { test: 'didNot', event: 'order.placed', since: 'entry' };
@@ -256,6 +257,147 @@ export const cartWithCode: FlowDocument = changeStep(
       : step,
 );
 
+/** A starter with what is Quillfin's own about it. */
+function started(key: string, change: (document: FlowDocument) => FlowDocument = (document) => document): FlowDocument {
+  const starter = STARTERS.find((one) => one.key === key);
+  if (!starter) throw new Error(`there is no starter ${key}`);
+  return change(starter.document);
+}
+
+/** Food, plants and tests run out; when they should, is tested: after thirty days, or after forty. */
+const usedUp = started('used-up', (document) => ({
+  ...document,
+  triggers: [
+    {
+      id: 'start',
+      kind: 'event',
+      event: 'order.placed',
+      key: 'orderId',
+      where: [{ property: 'items', any: [{ property: 'category', op: 'oneOf', value: ['food', 'water tests', 'water care'] }] }],
+    },
+  ],
+  steps: [
+    {
+      id: 'when',
+      kind: 'test',
+      name: 'Sooner or later',
+      per: 'person',
+      arms: [
+        { id: 'sooner', name: 'After 30 days', when: null, share: 50, steps: [{ id: 'thirty', kind: 'wait', for: 'P30D' }] },
+        { id: 'later', name: 'After 40 days', when: null, share: 50, steps: [{ id: 'forty', kind: 'wait', for: 'P40D' }] },
+      ],
+    },
+    ...document.steps.filter((step) => step.kind === 'send'),
+  ],
+  checks: [],
+}));
+
+/** Asked by one subject or by another, and not at all by a tenth: so that it shows what asking brings. */
+const lookedNotBought = started('looked-not-bought', (document) => {
+  const [step] = document.steps;
+  if (step?.kind !== 'send' || step.message.channel !== 'email') return document;
+  const plain = { ...step, id: 'plain', name: 'Plain subject', message: { ...step.message, subject: 'Can we help you choose?' } };
+  return {
+    ...document,
+    control: 10,
+    steps: [
+      {
+        id: 'subject',
+        kind: 'test',
+        name: 'Which subject',
+        per: 'person',
+        arms: [
+          { id: 'by-name', name: 'Names the product', when: null, share: 50, steps: [step] },
+          { id: 'without', name: 'Offers help', when: null, share: 50, steps: [plain] },
+        ],
+      },
+    ],
+    checks: [],
+  };
+});
+
+/** Tanklog, the app: each step is asked for only as long as it has not been done. */
+const tanklogStart: FlowDocument = {
+  schema: 'viatic.flow/1',
+  name: 'First days with Tanklog',
+  triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: null }],
+  entry: canBeEmailed,
+  stay: null,
+  reentry: 'once',
+  goal: { event: 'app.reminder_set', within: 'P30D', ends: true },
+  steps: [
+    {
+      id: 'until-tank',
+      kind: 'wait',
+      for: 'P1D',
+      until: { event: 'app.tank_added' },
+      arms: [
+        { id: 'has-tank', name: 'Added a tank', when: null, steps: [] },
+        {
+          id: 'no-tank',
+          name: 'No tank yet',
+          when: null,
+          steps: [
+            {
+              id: 'add-tank',
+              kind: 'send',
+              name: 'Add your tank',
+              message: email('Your tank takes two minutes', 'Its size, its age, what lives in it', [
+                {
+                  id: 'hello',
+                  kind: 'text',
+                  text: `${hello}\n\nTell Tanklog how large your tank is and since when it stands. Everything else follows from that.`,
+                },
+              ]),
+            },
+          ],
+        },
+      ],
+    },
+    {
+      id: 'until-test',
+      kind: 'wait',
+      for: 'P4D',
+      until: { event: 'app.water_tested' },
+      arms: [
+        { id: 'tested', name: 'Tested the water', when: null, steps: [] },
+        {
+          id: 'not-tested',
+          name: 'No test yet',
+          when: null,
+          steps: [
+            {
+              id: 'first-test',
+              kind: 'send',
+              name: 'Your first water test',
+              message: email('Five drops, one colour', 'How the first water test goes', [
+                {
+                  id: 'hello',
+                  kind: 'text',
+                  text: `${hello}\n\nFill the tube, five drops, wait a minute, hold it to the card. Tanklog keeps the value and tells you what it means.`,
+                },
+                { id: 'tests', kind: 'button', label: 'Water tests', url: 'http://localhost/outside/shop/p/QF-W002' },
+              ]),
+            },
+          ],
+        },
+      ],
+    },
+    {
+      id: 'reminder',
+      kind: 'send',
+      name: 'Let it remind you',
+      message: email('Let Tanklog think of the water change', 'One reminder a week is enough', [
+        {
+          id: 'hello',
+          kind: 'text',
+          text: `${hello}\n\nSet a reminder for the day that suits you: most keepers change a third of the water on a Sunday.`,
+        },
+      ]),
+    },
+  ],
+};
+
 /** Quillfin's offers, by key. */
 export const demoOffers: Offers = new Map([
   [
@@ -282,7 +424,14 @@ export function demoFlows(baseUrl: string): { key: string; document: FlowDocumen
     JSON.parse(JSON.stringify(document).replaceAll('http://localhost/', `${baseUrl}/`)) as FlowDocument;
   return [
     { key: 'cart-left-behind', document: placed(cartWithCode), isOn: true },
-    { key: 'first-order', document: placed(firstOrder), isOn: true },
+    { key: 'first-order', document: placed({ ...firstOrder, control: 10 }), isOn: true },
+    { key: 'looked-not-bought', document: placed(lookedNotBought), isOn: true },
+    { key: 'used-up', document: placed(usedUp), isOn: true },
+    { key: 'birthday', document: placed(started('birthday')), isOn: true },
+    { key: 'there-again', document: placed(started('there-again')), isOn: true },
+    { key: 'tanklog-first-days', document: placed(tanklogStart), isOn: true },
+    { key: 'trial-to-paid', document: placed(started('trial-to-paid')), isOn: true },
+    { key: 'order-status', document: placed(started('order-status')), isOn: true },
     { key: 'quiet-for-ninety-days', document: placed(winBack), isOn: false },
   ];
 }

@@ -1,6 +1,6 @@
 import { codeHeld } from '../core/flows';
 import { CODE_LETTERS, codeOf, prefixOf } from '../core/offers';
-import { DAY, HOUR, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
+import { DAY, HOUR, localDate, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
 import { inOrder, NO_REACH, type FactChange, type FactEvent, type KnownFacts, type Value } from '../core/rules';
 import { replayPerson, type Reaction, type ReplayFlow, type Replayed, type ReplayedSend } from '../core/replay';
 import catalogue from '../../quillfin/catalogue.json';
@@ -195,7 +195,7 @@ export function makeVisits(
     order(add, cartId, items, at, null, chance);
     hasTank ||= pool === tanks;
   }
-  return events.sort(inOrder);
+  return events;
 }
 
 type Add = (type: string, time: Instant, properties: Record<string, Value>) => void;
@@ -228,6 +228,53 @@ export function codeOfRun(runId: string, firstName: Value | undefined): string {
     const drawn = rest % below;
     rest = Math.floor(rest / below);
     return drawn;
+  });
+}
+
+/** What keepers do in Tanklog, the app: an account, the first tank, the first test, a reminder, a trial and what becomes of it. */
+export function makeKeeping(
+  person: DemoPerson,
+  start: Instant,
+  end: Instant,
+  zone: string,
+  nextId: () => string,
+  chance: Chance,
+): FactEvent[] {
+  const events: FactEvent[] = [];
+  const add: Add = (type, time, properties) => {
+    if (time <= end) events.push({ id: nextId(), type, time: Math.round(time), properties });
+  };
+  if (!chance.is(0.28)) return events;
+  const opened = Math.max(start, person.createdAt) + chance.next() * (end - Math.max(start, person.createdAt));
+  add('account.created', opened, { app: 'Tanklog' });
+  let at = opened + MINUTE + chance.wait(14 * HOUR);
+  if (!chance.is(0.72)) return events;
+  add('app.tank_added', at, { litres: chance.pick([30, 60, 112, 180, 240]) });
+  at += chance.wait(2.5 * DAY);
+  if (chance.is(0.66)) {
+    add('app.water_tested', at, { ammonia: chance.below(3) / 10, nitrite: chance.below(5) / 10 });
+    at += chance.wait(3 * DAY);
+    if (chance.is(0.5)) add('app.reminder_set', at, { weekday: 'Sunday' });
+  }
+  if (!chance.is(0.4)) return events;
+  const tried = opened + chance.wait(4 * DAY);
+  add('app.trial_started', tried, { trialEnds: localDate(Math.round(tried + 14 * DAY), zone) });
+  if (chance.is(0.22)) add('app.subscribed', tried + 2 * DAY + chance.wait(8 * DAY), { plan: 'Tanklog Plus' });
+  return events;
+}
+
+/** The way of parcels: each order that is not cancelled leaves a day or two later, and arrives after two or three more, later abroad. */
+function makeParcels(events: readonly FactEvent[], person: DemoPerson, end: Instant, nextId: () => string, chance: Chance): FactEvent[] {
+  const cancelled = new Set(events.flatMap((event) => (event.type === 'order.cancelled' ? [event.properties.orderId] : [])));
+  return events.flatMap((event): FactEvent[] => {
+    const { orderId } = event.properties;
+    if (event.type !== 'order.placed' || orderId === undefined || cancelled.has(orderId)) return [];
+    const left = Math.round(event.time + 18 * HOUR + chance.next() * DAY);
+    const there = Math.round(left + (person.attributes.zone === 'Europe/Amsterdam' ? 1.2 : 3.5) * DAY + chance.next() * 2 * DAY);
+    return [
+      ...(left <= end ? [{ id: nextId(), type: 'order.shipped', time: left, properties: { orderId } }] : []),
+      ...(there <= end && chance.is(0.97) ? [{ id: nextId(), type: 'order.delivered', time: there, properties: { orderId } }] : []),
+    ];
   });
 }
 
@@ -306,7 +353,13 @@ export function* makeHistory(options: {
   const nextId = () => String(++counter);
   for (let index = 0; index < options.people; index++) {
     const person = makePerson(index, nextId(), start, end, chance);
-    const events = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
+    const visits = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
+    const own = chanceOf(index * 7919 + 13);
+    const events = [
+      ...visits,
+      ...makeParcels(visits, person, end, nextId, own),
+      ...makeKeeping(person, start, end, zone, nextId, own),
+    ].sort(inOrder);
     const known: KnownFacts = {
       attributes: person.attributes,
       lists: [],

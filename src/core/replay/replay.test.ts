@@ -1,13 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
-import { changeStep, stepsOf, type FlowDocument, type Step } from '../flows';
+import { changeStep, nextOccasion, stepsOf, whoIsDue, type FlowDocument, type Step, type Trigger } from '../flows';
 import type { Limits } from '../limits';
 import { answerTo, live } from '../flows/testing/arrivals';
 import { anyFlow } from '../flows/testing/anyflow';
-import { ANY_OFFERS, changesPeople, drawsAndAsks } from '../flows/testing/asking';
+import { ANY_OFFERS, changesPeople, drawsAndAsks, flowWith } from '../flows/testing/asking';
 import { makeHistory, HISTORY_DAYS } from '../../demo/history';
-import { factsOf, type FactEvent, type Hours, type Reach } from '../rules';
+import { factsOf, verdict, type FactEvent, type Hours, type Reach, type Value } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
 import { replayNeeds, replayPerson, type ReplayFlow } from './replay';
 
@@ -207,5 +207,56 @@ describe('Quillfin’s history', () => {
   it('nobody gets mail who did not agree to it', () => {
     for (const { person, replayed } of made) if (person.consent !== 'given') expect(replayed.sends).toEqual([]);
     expect(made.some(({ replayed }) => replayed.sends.length > 0)).toBe(true);
+  });
+
+  it('law: a day on file comes round for just those occasions on which it is the day, as it stood then', () => {
+    const dates = ['2026-11-26', '2026-12-01', '1990-12-03', '2000-02-29', '1988-02-28', 'no day', null];
+    fc.assert(
+      fc.property(
+        fc.boolean(),
+        fc.integer({ min: -3, max: 3 }),
+        fc.constantFrom(...dates),
+        fc.array(fc.record({ after: fc.integer({ min: 0, max: 400 * 24 }), is: fc.constantFrom(...dates) }), { maxLength: 4 }),
+        (yearly, days, first, changes) => {
+          const document = flowWith({
+            triggers: [{ id: 'day', kind: 'date', event: 'flow.due', key: 'occasion', name: 'day', yearly, days, at: '09:00' }],
+            reentry: 'always',
+          });
+          const [trigger] = document.triggers as [Extract<Trigger, { kind: 'date' }>];
+          const until = START + 400 * DAY;
+          let was: Value = first;
+          const told = changes
+            .map(({ after, is }) => ({ at: START + after * HOUR + 1, is }))
+            .sort((a, b) => a.at - b.at)
+            .map(({ at, is }) => {
+              const change = { kind: 'attribute' as const, name: 'day', was, is, at };
+              was = is;
+              return change;
+            });
+          const { personId: _id, events: _events, ...known } = factsOf('1', { attributes: first === null ? {} : { day: first } });
+          const replayed = replayPerson(
+            [{ key: 'f', document, isOn: true, zone: flow.zone, from: START }],
+            { id: '1', known, changes: told },
+            [],
+            until,
+            counter(),
+          );
+          // each occasion in turn, by what stood on file at that moment
+          const expected: number[] = [];
+          for (
+            let at = nextOccasion(trigger, START - 1, flow.zone);
+            at !== null && at <= until;
+            at = nextOccasion(trigger, at, flow.zone)
+          ) {
+            const last = told.findLast((change) => change.at <= at!);
+            const day = last ? last.is : first;
+            const facts = factsOf('1', { attributes: day === null ? {} : { day } });
+            if (verdict(whoIsDue(trigger)!, facts, { now: at, zone: flow.zone }).holds) expected.push(at);
+          }
+          expect(replayed.events.flatMap((event) => (event.type === 'flow.due' ? [event.time] : []))).toEqual(expected);
+        },
+      ),
+      { numRuns: 150 },
+    );
   });
 });

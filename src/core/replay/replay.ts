@@ -236,6 +236,7 @@ export function replayPerson(
     for (const change of changed) {
       changes.push(change);
       known = withChange(known, change);
+      if (change.kind === 'attribute') dayChanged(change.name, now);
       if (change.kind !== 'attribute' || !heard.has(change.name)) continue;
       const told = changeTold(change, { flow: entry.flowKey, hops: hopsOf(entry.run.about.data) });
       if (told) answers.push({ id: nextId(), time: now, ...told });
@@ -284,6 +285,7 @@ export function replayPerson(
     known = withChange(known, change);
     facts = { personId: person.id, ...known, events: past };
     hear(signalsOf(change), change.at, false);
+    if (change.kind === 'attribute') dayChanged(change.name, change.at);
     if (change.kind !== 'attribute' || !heard.has(change.name)) return;
     const flow = change.cause === undefined ? undefined : flowBehind(change.cause);
     const told = changeTold(change, flow === undefined ? undefined : { flow, hops: 1 });
@@ -292,7 +294,7 @@ export function replayPerson(
   // occasions of triggers that go by the clock: each is looked at for this person when it is there
   const occasions = new Heap<Occasion>((a, b) => a.at < b.at);
   const expect = (flow: ReplayFlow, trigger: Exclude<Occasion['trigger'], { kind: 'product' }>, after: Instant): void => {
-    const at = nextOccasion(trigger, after, flow.zone);
+    const at = occasionAfter(trigger, after, flow.zone);
     if (at !== null && at <= until) occasions.push({ at, flow, trigger });
   };
   for (const { flow } of desks.values())
@@ -302,11 +304,27 @@ export function replayPerson(
         for (const change of flow.products ?? [])
           if (change.type === trigger.event && change.at >= flow.from && change.at <= until)
             occasions.push({ at: change.at, flow, trigger, change });
+  const come = new Set<string>();
+  /** Another day stands on file: occasions may be theirs that were passed over. */
+  const dayChanged = (name: string, at: Instant): void => {
+    for (const { flow } of desks.values())
+      for (const trigger of flow.document.triggers) if (trigger.kind === 'date' && trigger.name === name) expect(flow, trigger, at - 1);
+  };
   const comeRound = ({ at, flow, trigger, change }: Occasion): void => {
-    if (trigger.kind !== 'product') expect(flow, trigger, at);
     const who = trigger.kind === 'product' ? whoConcerns(trigger, change!.product) : whoIsDue(trigger);
     const view = { now: at, zone: flow.zone, ...(flow.world && { world: flow.world }) };
-    if (who && !verdict(who, facts, view).holds) return;
+    const { holds, until: turns } = who ? verdict(who, facts, view) : { holds: true, until: null };
+    // of a day on file nothing but that day decides: until it comes, or another stands there, no occasion is theirs
+    if (trigger.kind === 'date' && !holds) {
+      if (turns !== null) expect(flow, trigger, Math.max(at, turns - 1));
+    } else if (trigger.kind !== 'product') expect(flow, trigger, at);
+    if (!holds) return;
+    // a day that has been changed may have been waited for twice
+    if (trigger.kind === 'date') {
+      const name = `${flow.key}/${trigger.id}/${at}`;
+      if (come.has(name)) return;
+      come.add(name);
+    }
     const about = { to: flow.key, trigger: trigger.id };
     if (change)
       happen({
@@ -360,6 +378,22 @@ export function replayPerson(
     } else break;
   }
   return { runs, sends, asks, codes, events: past, changes, known, isCut: moves + sends.length >= most };
+}
+
+// when a trigger comes round is the same for everybody: it is looked up once, not person by person
+const rounds = new WeakMap<object, Map<string, Instant | null>>();
+const MOST_ROUNDS = 10_000;
+function occasionAfter(trigger: Parameters<typeof nextOccasion>[0], after: Instant, zone: string): Instant | null {
+  let known = rounds.get(trigger);
+  if (!known) rounds.set(trigger, (known = new Map<string, Instant | null>()));
+  const id = `${zone} ${after}`;
+  let at = known.get(id);
+  if (at === undefined) {
+    at = nextOccasion(trigger, after, zone);
+    if (known.size >= MOST_ROUNDS) known.clear();
+    known.set(id, at);
+  }
+  return at;
 }
 
 /** The runs that re-entry asks for: those under a key, or all where it is once a person. */

@@ -30,6 +30,12 @@ export function letter(id: string, name: string, subject: string, preview: strin
   return { id, kind: 'send', name, message };
 }
 
+/** The same as a service message: it goes to whom it is about, whatever they agreed to. */
+export function service(...of: Parameters<typeof letter>): Step {
+  const step = letter(...of);
+  return step.kind === 'send' ? { ...step, message: { ...step.message, kind: 'service' } } : step;
+}
+
 export const button = (label: string, url: string): Block => ({ id: 'button', kind: 'button', label, url });
 export const wait = (id: string, length: string): Step => ({ id, kind: 'wait', for: length });
 

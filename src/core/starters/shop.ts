@@ -1,4 +1,4 @@
-import { button, CAN_BE_EMAILED, flow, letter, NO_ORDER_SINCE, wait, type Starter } from './parts';
+import { button, CAN_BE_EMAILED, flow, letter, NO_ORDER_SINCE, service, wait, type Starter } from './parts';
 
 const cart = { cartId: 'c-1', value: 60, currency: 'EUR', checkoutUrl: 'https://shop.example/cart/c-1' };
 const order = (orderId: string, value = 60) => ({ orderId, value, currency: 'EUR' });
@@ -475,6 +475,156 @@ export const SHOP: readonly Starter[] = [
           'From all of us',
           'All of us at {{ store.name }} wish you a good day and a good year.',
         ),
+      ],
+    }),
+  },
+  {
+    key: 'there-again',
+    name: 'There again',
+    says:
+      'Who looked at a product or had it in a cart hears of it once it is there again, and of nothing else. Who has bought ' +
+      'anything in the meantime is left alone.',
+    needs: ['product.viewed'],
+    document: flow('There again', {
+      triggers: [
+        {
+          id: 'start',
+          kind: 'product',
+          event: 'product.restocked',
+          key: 'change',
+          relates: [
+            { by: 'viewed', within: 'P30D' },
+            { by: 'cart', within: 'P60D' },
+          ],
+        },
+      ],
+      entry: { all: [CAN_BE_EMAILED, { test: 'didNot', event: 'order.placed', since: { last: 'P7D' } }] },
+      stay: NO_ORDER_SINCE,
+      reentry: 'once-per-key',
+      goal: { event: 'order.placed', within: 'P7D', ends: true },
+      steps: [
+        letter(
+          'it-is-back',
+          'It is back',
+          '{{ event.name | fallback: "What you looked for" }} is there again',
+          'You looked for it while it was gone',
+          '{{ event.name | fallback: "What you looked for" }} has come back. We cannot say for how long.',
+          [{ id: 'cart', kind: 'cart' }, button('Have a look', '{{ event.url }}')],
+        ),
+      ],
+    }),
+  },
+  {
+    key: 'costs-less',
+    name: 'Costs less',
+    says:
+      'When a product becomes at least a tenth cheaper, those who had it in a cart or looked at it lately are told once. Who has ' +
+      'just bought is spared it.',
+    needs: ['product.viewed'],
+    document: flow('Costs less', {
+      triggers: [
+        {
+          id: 'start',
+          kind: 'product',
+          event: 'product.repriced',
+          key: 'change',
+          where: [{ property: 'by', op: 'atMost', value: -10 }],
+          relates: [
+            { by: 'viewed', within: 'P14D' },
+            { by: 'cart', within: 'P30D' },
+          ],
+        },
+      ],
+      entry: { all: [CAN_BE_EMAILED, { test: 'didNot', event: 'order.placed', since: { last: 'P14D' } }] },
+      stay: NO_ORDER_SINCE,
+      reentry: { after: 'P7D' },
+      goal: { event: 'order.placed', within: 'P7D', ends: true },
+      steps: [
+        letter(
+          'cheaper-now',
+          'Cheaper now',
+          '{{ event.name | fallback: "Something you looked at" }} costs less now',
+          'Since you looked, its price has fallen',
+          'You looked at {{ event.name | fallback: "something" }} lately. It costs less now than it did then.',
+          [{ id: 'cart', kind: 'cart' }, button('Have a look', '{{ event.url }}')],
+        ),
+      ],
+    }),
+  },
+  {
+    key: 'order-status',
+    name: 'Where the parcel is',
+    says:
+      'When a parcel leaves, its owner is told, and asked how they like it a week after it has really arrived. Who cancels ' +
+      'hears nothing more of it.',
+    needs: ['order.shipped', 'order.delivered'],
+    document: flow('Where the parcel is', {
+      triggers: [{ id: 'start', kind: 'event', event: 'order.shipped', key: 'orderId' }],
+      entry: null,
+      stay: { test: 'didNot', event: 'order.cancelled', since: 'entry' },
+      reentry: 'once-per-key',
+      goal: null,
+      steps: [
+        service(
+          'on-its-way',
+          'On its way',
+          'Your parcel is on its way',
+          'It left us just now',
+          'What you ordered has left us: {{ event.orderId | fallback: "its number stands in your first mail" }}.',
+        ),
+        {
+          id: 'until-there',
+          kind: 'wait',
+          for: 'P21D',
+          until: { event: 'order.delivered' },
+          arms: [
+            {
+              id: 'arrived',
+              name: 'It arrived',
+              when: null,
+              steps: [
+                wait('a-week-with-it', 'P7D'),
+                letter(
+                  'how-is-it',
+                  'How is it',
+                  'How do you like it?',
+                  'A week with it',
+                  'You have had it for a week. If something is not as you hoped, answer this letter; if it is, tell others.',
+                ),
+              ],
+            },
+            {
+              id: 'lost',
+              name: 'Three weeks, and not there',
+              when: null,
+              steps: [
+                {
+                  id: 'look-for-it',
+                  kind: 'task',
+                  name: 'Look for the parcel',
+                  text: 'Order {{ event.orderId }} was sent three weeks ago and has not been delivered.',
+                  owner: { to: '' },
+                  within: 'P3D',
+                },
+              ],
+            },
+          ],
+        },
+      ],
+      checks: [
+        {
+          name: 'Nobody is asked how they like it before it is there',
+          events: [{ type: 'order.shipped', after: 'PT1M', data: { orderId: 'o-1' } }],
+          expects: { sends: ['on-its-way'] },
+        },
+        {
+          name: 'A week after it has arrived they are asked',
+          events: [
+            { type: 'order.shipped', after: 'PT1M', data: { orderId: 'o-1' } },
+            { type: 'order.delivered', after: 'P4D', data: { orderId: 'o-1' } },
+          ],
+          expects: { sends: ['on-its-way', 'how-is-it'] },
+        },
       ],
     }),
   },

@@ -5,6 +5,20 @@ import { localDate } from './zone';
 const DATE = /^(\d{4})-(\d{2})-(\d{2})$/;
 const daysIn = (year: number, month: number): number => new Date(Date.UTC(year, month, 0)).getUTCDate();
 
+// the calendar is asked the same for very many people: what it said is kept for a while
+const days = new Map<string, number>();
+const starts = new Map<string, Instant>();
+const MOST_KEPT = 4000;
+function kept(known: Map<string, number>, id: string, find: () => number): number {
+  let found = known.get(id);
+  if (found === undefined) {
+    found = find();
+    if (known.size >= MOST_KEPT) known.clear();
+    known.set(id, found);
+  }
+  return found;
+}
+
 /** A day of the calendar as a number: days since 1 January 1970. Null where the text is no date (YYYY-MM-DD, from the year 1 on). */
 export function dayNumber(date: string): number | null {
   const parts = DATE.exec(date);
@@ -18,12 +32,14 @@ export function dayNumber(date: string): number | null {
 }
 
 /** The day that it is at a moment, by the calendar of a zone, as a number. */
-export const dayAt = (at: Instant, zone: string): number => dayNumber(localDate(at, zone))!;
+export const dayAt = (at: Instant, zone: string): number => kept(days, `${zone} ${at}`, () => dayNumber(localDate(at, zone))!);
 
 /** The moment at which a day begins in a zone. */
 export function startOfDayNumber(day: number, zone: string): Instant {
-  const { year, month, date } = partsOfDay(day);
-  return Temporal.PlainDate.from({ year, month, day: date }).toZonedDateTime(zone).epochMilliseconds;
+  return kept(starts, `${zone} ${day}`, () => {
+    const { year, month, date } = partsOfDay(day);
+    return Temporal.PlainDate.from({ year, month, day: date }).toZonedDateTime(zone).epochMilliseconds;
+  });
 }
 
 function partsOfDay(day: number): { year: number; month: number; date: number } {
