@@ -139,7 +139,7 @@ export function parseEvent(input: unknown, now: Instant): { event: ParsedEvent }
   const { person, ...properties } = data.data as { person?: z.infer<typeof personSchema> | null } & Record<string, Value>;
   const { consent, device, ...said } = person ?? {};
   // what we tell ourselves would otherwise be anybody's word
-  if (/^(attribute|call|flow|message|segment|task)\./.test(type))
+  if (/^(attribute|call|code|flow|message|segment|task)\./.test(type))
     return {
       problems: [
         { field: 'type', wrong: 'is reserved for what Viatic itself reports', right: 'a type of your own, such as app.message_read' },
