@@ -26,6 +26,9 @@ export const letterInput = z.strictObject({
 /** How a task ends, with a word on it. */
 export const taskInput = z.strictObject({ state: z.enum(['done', 'declined']), note: z.string().trim().max(1000).default('') });
 
+/** Of whom openings and clicks are counted. */
+export const trackingInput = z.strictObject({ of: z.enum(['unless-no', 'only-yes']) });
+
 export { limitsSchema as limitsInput } from '../limits';
 
 /** The name of an attribute, as everywhere. */

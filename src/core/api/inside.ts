@@ -13,7 +13,11 @@ export interface InsideView {
     readonly since: string;
     /** when they go on, unless something comes before; null where only something else moves them */
     readonly until: string | null;
+    /** by which limit they are held there, in words; null where they just wait */
+    readonly held: string | null;
   }[];
+  /** how many are at each step, and when the first of them goes on */
+  readonly steps: readonly { readonly step: string | null; readonly people: number; readonly next: string | null }[];
   /** false where there are more than are listed */
   readonly isAll: boolean;
 }

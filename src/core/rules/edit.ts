@@ -103,6 +103,8 @@ export function negated(rule: Rule): Rule {
     case 'said':
     case 'flow':
       return { ...test, is: !test.is };
+    case 'tracking':
+      return { ...test, allowed: !test.allowed };
     case 'topic':
       return { ...test, wants: !test.wants };
     case 'country':

@@ -8,7 +8,9 @@ import { factsOf, type FactEvent, type Facts } from './facts';
 import { foldOrder } from './order';
 import { ruleSchema, type Rule } from './rule';
 import { sayRule } from './sentence';
-import { inStoreCurrency, type World } from './world';
+import { isTracked } from './tests';
+import type { Value } from './value';
+import { inStoreCurrency, NO_WORLD, type World } from './world';
 
 const NOW = Date.parse('2026-11-24T12:00:00Z');
 const ZONE = 'Europe/Amsterdam';
@@ -342,6 +344,24 @@ describe('about the person', () => {
   it('topics are wanted until somebody says otherwise', () => {
     expect(holds({ test: 'topic', topic: 'news', wants: true }, facts())).toBe(true);
     expect(holds({ test: 'topic', topic: 'news', wants: true }, facts({ declined: ['news'] }))).toBe(false);
+  });
+
+  it('openings and clicks are counted until somebody says no, or not before they say yes, as the store has it', () => {
+    const allowed = (tracking: Value | undefined, tracksUnasked?: boolean) =>
+      isTracked(tracking === undefined ? {} : { tracking }, { ...NO_WORLD, ...(tracksUnasked !== undefined && { tracksUnasked }) });
+    expect([allowed(undefined), allowed(null), allowed(true), allowed(false)]).toEqual([true, true, true, false]);
+    expect(['no', ' No ', '0', 'FALSE', 'off'].map((word) => allowed(word))).toEqual([false, false, false, false, false]);
+    expect([allowed(undefined, false), allowed('yes', false), allowed(1, false), allowed('maybe', false)]).toEqual([
+      false,
+      true,
+      true,
+      false,
+    ]);
+    // what is neither is as if nothing had been said
+    expect([allowed('maybe'), allowed(['no'])]).toEqual([true, true]);
+    expect(holds({ test: 'tracking', allowed: true }, facts())).toBe(true);
+    expect(holds({ test: 'tracking', allowed: false }, facts({ attributes: { tracking: false } }))).toBe(true);
+    expect(sayRule({ test: 'tracking', allowed: false }, {})).toBe('does not let openings and clicks be counted');
   });
 
   it('what is expected: typed, and not known until somebody has computed it', () => {

@@ -204,6 +204,7 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
       add(5e8 + 1, { test: 'flow', flow: key, was: 'inside', is: !isNot }, 'flow');
       add(5e8, { test: 'flow', flow: key, was: 'entered', is: !isNot }, 'flow');
     }
+  if (has('tracking allowed lets openings clicks be counted measured')) add(3e8, { test: 'tracking', allowed: !isNot }, 'counting');
   for (const { key, name } of known.topics)
     if (has(`topic wants ${name} ${key}`)) add(4e8, { test: 'topic', topic: key, wants: !isNot }, 'topic');
   for (const { key, name } of known.segments)

@@ -15,6 +15,8 @@ export interface World {
   readonly currency: string;
   readonly rates: readonly Rate[];
   readonly groups: readonly CountryGroup[];
+  /** whether openings and clicks are counted of those who have said nothing of it; they are where it is left out */
+  readonly tracksUnasked?: boolean;
 }
 
 /** A world of which nothing is known. */

@@ -28,6 +28,7 @@ export {
   type InsideRow,
   moveRuns,
   peopleInside,
+  countInside,
   armCalled,
   type Arming,
   armRuns,

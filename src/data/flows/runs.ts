@@ -563,8 +563,10 @@ export async function peopleInside(sql: Sql, flowId: number, step: string | null
   return query<InsideRow>(
     sql,
     `select r.person_id, r.id, r.version, r.key, r.step, p.email, p.external_id, p.attributes->>'firstName' as first_name,
-       r.entered_at, r.wait_from, coalesce(r.wait_until, r.wake_at) as until
+       p.attributes->>'lastName' as last_name, r.entered_at, r.wait_from, coalesce(r.wait_until, r.wake_at) as until, h.at as held_at, h.saw as held_saw
      from runs r join people p on p.id = r.person_id
+       left join lateral (select t.at, t.kind, t.saw, t.step_id from traces t where t.person_id = r.person_id and t.run_id = r.id
+         order by t.seq desc limit 1) h on h.kind = 'held' and h.step_id = r.step
      where r.flow_id = :flowId and r.phase = 'inside' and (cast(:step as text) is null or r.step = :step)
      order by coalesce(r.wait_until, r.wake_at) nulls last, r.id limit :limit`,
     { flowId, step, limit },
@@ -580,9 +582,22 @@ export interface InsideRow {
   readonly email: string | null;
   readonly external_id: string | null;
   readonly first_name: string | null;
+  readonly last_name: string | null;
+  /** since when it is held at its step by a limit, and by which */
+  readonly held_at: Date | null;
+  readonly held_saw: Saw | null;
   readonly entered_at: Date;
   readonly wait_from: Date | null;
   readonly until: Date | null;
+}
+
+/** How many are at each step of a flow, and when the first of them goes on. */
+export async function countInside(sql: Sql, flowId: number): Promise<{ step: string | null; people: number; next: Date | null }[]> {
+  return query(
+    sql,
+    `select step, count(*)::int as people, min(coalesce(wait_until, wake_at)) as next from runs where flow_id = :flowId and phase = 'inside' group by step`,
+    { flowId },
+  );
 }
 
 /** How many runs that wait now go on in [from, to), by hour and flow. */

@@ -26,6 +26,8 @@ const WORLD: World = {
   ],
   groups: [{ key: 'benelux', name: 'Benelux', codes: ['BE', 'NL', 'LU'] }],
 };
+/** The same where nobody is counted who has not said yes. */
+const ASKS_FIRST: World = { ...WORLD, tracksUnasked: false };
 let lab: Lab;
 beforeAll(async () => {
   lab = await openLab({ flow: null });
@@ -166,6 +168,7 @@ const leaf = fc.oneof(
     },
     { requiredKeys: ['test', 'channel', 'state', 'is'] },
   ),
+  fc.record({ test: fc.constant('tracking'), allowed: fc.boolean() }),
   fc.record({ test: fc.constant('topic'), topic: fc.constantFrom('news', 'never'), wants: fc.boolean() }),
   fc.record({
     test: fc.constant('predicted'),
@@ -290,6 +293,7 @@ const somewhere = fc.record(
       { latitude: 52 },
       'Utrecht',
     ),
+    tracking: fc.constantFrom<unknown>(true, false, 'No ', ' yes', 'off', '0', 1, 0, ['no'], { no: 1 }, 'maybe'),
     postcode: fc.constantFrom('1000 aa', '1000AA', '2000BB', 7),
     predicted: fc.constantFrom<unknown>({ chanceOfBuying: 0.7 }, { chanceOfBuying: 'high', ordersExpected: 1 }, 3),
   },
@@ -483,11 +487,12 @@ it(
           const facts = new Map(
             (await Promise.all(rows.map((one) => loadAllFacts(lab.db, String(one.id), TYPES)))).map((known) => [known!.personId, known!]),
           );
-          for (const input of rules) {
+          for (const [index, input] of rules.entries()) {
+            const world = index % 2 ? ASKS_FIRST : WORLD;
             const parsed = ruleSchema.safeParse(input);
             if (!parsed.success) continue;
             const pick = async (isWhole: boolean) => {
-              const { condition, bindings } = ruleToSql(parsed.data, NOW, ZONE, { isWhole, world: WORLD });
+              const { condition, bindings } = ruleToSql(parsed.data, NOW, ZONE, { isWhole, world });
               const rows = await query<{ id: string }>(lab.db, `select p.id from people p where ${condition} order by p.id`, {
                 ...bindings,
               });
@@ -495,7 +500,7 @@ it(
             };
             const [picked, gathered] = [await pick(false), await pick(true)];
             const held = [...facts.values()]
-              .filter((known) => evaluate(parsed.data, known, { now: NOW, zone: ZONE, world: WORLD }).holds)
+              .filter((known) => evaluate(parsed.data, known, { now: NOW, zone: ZONE, world }).holds)
               .map((known) => known.personId)
               .sort((a, b) => Number(a) - Number(b));
             expect(picked, JSON.stringify(parsed.data)).toEqual(held);

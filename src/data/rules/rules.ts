@@ -11,6 +11,9 @@ import {
   type Since,
   type Test,
   type World,
+  NO_WORDS,
+  TRACKING,
+  YES_WORDS,
 } from '@/core/rules';
 import { localDate, type Instant } from '@/core/time';
 import { ADDRESS_SQL } from './addresses';
@@ -153,6 +156,13 @@ const TESTS: { readonly [K in Test['test']]: (test: OfKind<K>, looking: Looking)
       ? `coalesce(jsonb_typeof(${value}) = 'string' and (${value} #>> '{}') = any(${bind([...namesOfCountries(codes)], 'text[]')}), false)`
       : 'false';
     return not(test.member, isIn);
+  },
+  tracking: (test, { bind, world }) => {
+    const said = `lower(btrim(${at(bind, 'p.attributes', TRACKING)} #>> '{}'))`;
+    const words = (list: readonly string[]) => bind([...list], 'text[]');
+    const isNo = `coalesce(${said} = any(${words(NO_WORDS)}), false)`;
+    const isYes = `coalesce(${said} = any(${words(YES_WORDS)}), false)`;
+    return not(test.allowed, world.tracksUnasked === false ? isYes : `not ${isNo}`);
   },
   near: (test, { bind }) => {
     const value = at(bind, 'p.attributes', test.name);

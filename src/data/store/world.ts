@@ -19,7 +19,13 @@ export async function worldOf(sql: Sql, number: string, currency: string): Promi
       sql,
       'select key, name, codes from country_groups order by name, key',
     );
-    world = { currency, rates: rates.map((rate) => ({ ...rate, micro: Number(rate.micro) })), groups };
+    const tracking = await query<{ value: string }>(sql, `select value #>> '{}' as value from settings where name = 'tracking'`);
+    world = {
+      currency,
+      rates: rates.map((rate) => ({ ...rate, micro: Number(rate.micro) })),
+      groups,
+      tracksUnasked: tracking[0]?.value !== 'only-yes',
+    };
     // the oldest goes
     if (known.size >= MOST_KEPT) known.delete(known.keys().next().value!);
     known.set(id, world);

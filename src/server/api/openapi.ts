@@ -16,6 +16,7 @@ import {
   loadInput,
   productsInput,
   taskInput,
+  trackingInput,
   tableInput,
   suppressionsInput,
   viewInput,
@@ -691,6 +692,11 @@ export function description(origin: string) {
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),
+      },
+      '/tracking': {
+        put: operation('Sets of whom openings and clicks are counted', ok('{limits, closedDays, tracking}'), {
+          requestBody: body(jsonSchema(trackingInput)),
+        }),
       },
       '/places': {
         get: operation('How many postcodes of each country are on file', ok('{total, countries: [{country, places}]}')),

@@ -1,10 +1,11 @@
 import type { DeparturesView, InsideView } from '@/core/api';
 import { expectedIn, planOf, sayStep } from '@/core/flows';
+import { sayLimited } from '@/core/limits';
 import { DAY, HOUR, parseInstant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { departing, entriesBy, findFlow, peopleInside, readVersion } from '@/data/flows';
+import { countInside, departing, entriesBy, findFlow, peopleInside, readVersion } from '@/data/flows';
 import { readStore } from '@/data/store';
-import { notFound, Problem } from '../http';
+import { notFound, Problem, wholeNumber } from '../http';
 
 const MOST_LISTED = 500;
 /** By how long a past it is judged how many will enter. */
@@ -16,14 +17,15 @@ export async function inside(db: Db, key: string, url: URL): Promise<InsideView>
   const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const step = url.searchParams.get('step');
-  const rows = await peopleInside(db, flow.id, step, MOST_LISTED + 1);
+  const limit = wholeNumber(url, 'limit', { least: 0, most: MOST_LISTED, otherwise: MOST_LISTED });
+  const rows = await peopleInside(db, flow.id, step, limit + 1);
   const people: InsideView['people'][number][] = [];
-  for (const row of rows.slice(0, MOST_LISTED)) {
+  for (const row of rows.slice(0, limit)) {
     const at = row.step === null ? undefined : planOf(await readVersion(db, flow.id, row.version)).steps.get(row.step);
     people.push({
       run: row.id,
       person: row.person_id,
-      name: row.first_name ?? row.email ?? row.external_id ?? `~${row.person_id}`,
+      name: [row.first_name, row.last_name].filter(Boolean).join(' ') || (row.email ?? row.external_id ?? `~${row.person_id}`),
       key: row.key,
       version: row.version,
       step: row.step,
@@ -31,9 +33,15 @@ export async function inside(db: Db, key: string, url: URL): Promise<InsideView>
       enteredAt: row.entered_at.toISOString(),
       since: (row.wait_from ?? row.entered_at).toISOString(),
       until: row.until?.toISOString() ?? null,
+      held: row.held_saw && 'limited' in row.held_saw ? sayLimited(row.held_saw.limited) : null,
     });
   }
-  return { people, isAll: rows.length <= MOST_LISTED };
+  const steps = await countInside(db, flow.id);
+  return {
+    people,
+    isAll: rows.length <= limit,
+    steps: steps.map((one) => ({ ...one, next: one.next?.toISOString() ?? null })),
+  };
 }
 
 /** What goes on when, of those who wait now, by hour and flow; and how many may enter anew in that time, judged by the last four weeks. */

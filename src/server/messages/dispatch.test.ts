@@ -14,6 +14,7 @@ import { recordOwn } from '../ingest';
 import { QUEUES, tasksOf } from '../program';
 import { openTraffic } from './lanes';
 import { openMailer, type Envelope, type Handed } from './mail';
+import { writeTracking } from '../sending';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
 import { noteTouch } from './touch';
 
@@ -135,6 +136,23 @@ describe('the envelope', () => {
     for (const click of clicks)
       expect(click).toMatchObject({ personId: ref!.personId, sendId: ref!.id, url: expect.stringMatching(/^http/) });
     expect(Math.abs(mail!.date.getTime() - (await lab.now()))).toBeLessThan(60_000);
+  });
+
+  it('of who does not let it be counted neither opening nor click is: no picture, and links lead straight there', async () => {
+    const told = cart('a@example.com', 150) as { data: { person: object } };
+    const [ref] = await queued({ ...told, data: { ...told.data, person: { ...told.data.person, tracking: 'no' } } });
+    await dispatch(context(), [ref!]);
+    const [mail] = taken;
+    expect(mail!.html).not.toMatch(/\/go\/|\/seen\//);
+    expect(mail!.html).toContain('http://shop.example/cart/1');
+    expect(mail!.unsubscribeUrl).toContain('/leave/');
+    // where the store asks first, nobody is counted who has said nothing
+    await writeTracking(lab.db, { of: 'only-yes' }, 't');
+    const [other] = await queued(cart('b@example.com', 150));
+    await dispatch(context(), [other!]);
+    expect(taken.at(-1)!.html).not.toMatch(/\/go\/|\/seen\//);
+    await writeTracking(lab.db, { of: 'unless-no' }, 't');
+    await expect(writeTracking(lab.db, { of: 'always' }, 't')).rejects.toMatchObject({ status: 422 });
   });
 
   it('a name with line breaks in it makes no header of its own (RFC 5322 §2.2)', async () => {

@@ -2,7 +2,7 @@ import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocum
 import { MESSAGE_SENT } from '@/core/limits';
 import { sayExpires, sayTerms, type Offer } from '@/core/offers';
 import { namesCode, notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
-import { addressOf, CHANNEL_WORDS, type Value } from '@/core/rules';
+import { addressOf, CHANNEL_WORDS, isTracked, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
 import { lockPeople } from '@/data/people';
@@ -176,7 +176,7 @@ async function dispatchOne(context: Dispatch, ref: SendRef): Promise<void> {
 interface Ready {
   readonly send: SendRow;
   readonly message: Message;
-  readonly store: Store & { readonly now: Instant };
+  readonly store: StoreNow;
   readonly reason: string | null;
   /** the code that its run has been issued, where the message names it */
   readonly offer: Personal['offer'];
@@ -234,7 +234,7 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
     desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
   if (message.channel !== 'email') return carryText(context, ref, ready, message.channel, settle);
-  const links = linksOf(context, { ...ref, personId: send.person_id });
+  const links = linksOf(context, { ...ref, personId: send.person_id }, isTracked(send.attributes, store.world));
   const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer);
   const rendered = tryRender(message, personal, links);
   // the same text comes out the next time: it is not tried again
@@ -265,10 +265,12 @@ async function carryText(
   settle: (state: Settled['state'], more: { reason?: string; subject?: string }) => Promise<void>,
 ): Promise<void> {
   const short: { code: string; url: string }[] = [];
+  const isCounted = isTracked(send.attributes, store.world);
   const links: Links = {
     unsubscribeUrl: '',
     pixelUrl: null,
     track: (url) => {
+      if (!isCounted) return url;
       const code = shortCode(context.secret, ref.id, url);
       short.push({ code, url });
       return `${context.url}/s/${code}`;
@@ -408,14 +410,15 @@ export function mailOfMessageId(messageId: string): { what: 'send' | 'letter'; i
   return id ? { what: what as 'send' | 'letter', id } : null;
 }
 
-function linksOf(context: Dispatch, ref: SendRef): Links {
+/** Where a mail's links lead. Of whom it is not to be counted neither openings nor clicks are: links lead straight there. */
+function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean): Links {
   const seal = (purpose: 'click' | 'open' | 'leave', url?: string) =>
     sealLink(context.secret, { purpose, personId: ref.personId, sendId: ref.id, ...(url && { url }) });
   return {
     unsubscribeUrl: `${context.url}/leave/${seal('leave')}`,
     preferencesUrl: `${context.url}/prefs/${seal('leave')}`,
-    pixelUrl: `${context.url}/seen/${seal('open')}`,
-    track: (url) => `${context.url}/go/${seal('click', url)}`,
+    pixelUrl: isCounted ? `${context.url}/seen/${seal('open')}` : null,
+    track: (url) => (isCounted ? `${context.url}/go/${seal('click', url)}` : url),
   };
 }
 

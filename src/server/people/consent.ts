@@ -1,9 +1,10 @@
 import { laterConsent, PLAIN_DETAIL, type ConsentDetail } from '@/core/people';
-import { addressOf, CHANNELS, type Channel } from '@/core/rules';
+import { addressOf, CHANNELS, TRACKING, type Channel } from '@/core/rules';
 import type { Instant } from '@/core/time';
 import { nameCause } from '@/data/rules';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
+  changeAttributes,
   liftSuppression,
   lockPeople,
   readTopics,
@@ -111,6 +112,8 @@ export interface Preferences {
   readonly topics: readonly string[];
   /** until when nothing marketing is to come */
   readonly pausedUntil: Instant | null;
+  /** whether openings and clicks are counted; left out where it was not said */
+  readonly tracking?: boolean;
 }
 
 /** Stores what somebody chose on their preference page, with the wording they saw. */
@@ -131,5 +134,9 @@ export async function savePreferences(db: Db, personId: string, wanted: Preferen
       store.now,
     );
     await setPause(trx, personId, wanted.pausedUntil);
+    if (wanted.tracking !== undefined) {
+      await nameCause(trx, detail.how ?? 'preference page');
+      await changeAttributes(trx, [{ personId, attributes: { [TRACKING]: wanted.tracking } }], store.now);
+    }
   });
 }

@@ -254,6 +254,11 @@ describe('the preference page', () => {
     await prefs.saveChoices(lab.db, id, { act: 'save', 'channel-email': 'yes', 'topic-plants': 'yes', pause: '14' });
     const { personView } = await import('../people');
     let view = await personView(lab.db, `~${id}`);
+    // the box about counting was left empty: that is their word, too
+    expect(view.attributes.tracking).toBe(false);
+    expect((await prefs.choicesOf(lab.db, id))!.isTracked).toBe(false);
+    await prefs.saveChoices(lab.db, id, { act: 'save', 'channel-email': 'yes', 'topic-plants': 'yes', pause: '14', tracking: 'yes' });
+    expect((await prefs.choicesOf(lab.db, id))!.isTracked).toBe(true);
     expect(view.channels.map((one) => [one.channel, one.state])).toEqual([
       ['email', 'given'],
       ['sms', 'withdrawn'],

@@ -1,4 +1,4 @@
-import { addressOf, CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
+import { addressOf, CHANNELS, CHANNEL_WORDS, isTracked, type Channel } from '@/core/rules';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
 import { declinedTopics, findPerson, readConsents, readTopics, type Topic } from '@/data/people';
@@ -23,6 +23,8 @@ export interface Choices {
   readonly topics: readonly (Topic & { readonly isWanted: boolean })[];
   readonly pausedUntil: Date | null;
   readonly zone: string;
+  /** whether openings and clicks of theirs are counted */
+  readonly isTracked: boolean;
 }
 
 /** What somebody can choose, and how it stands. */
@@ -42,6 +44,7 @@ export async function choicesOf(db: Db, personId: string): Promise<Choices | nul
     }),
     topics: topics.map((topic) => ({ ...topic, isWanted: !declined.includes(topic.key) })),
     zone: store.zone,
+    isTracked: isTracked(row.attributes, store.world),
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until : null,
   };
 }
@@ -53,6 +56,8 @@ const PAUSES: readonly (readonly [number, string])[] = [
   [90, 'for three months'],
 ];
 const channelWording = (storeName: string, channel: Channel) => `${storeName} may write to me by ${CHANNEL_WORDS[channel].noun}.`;
+
+const fieldset = (legend: string, boxes: readonly string[]) => `<fieldset><legend>${legend}</legend>${boxes.join('')}</fieldset>`;
 
 /** The preference page; `says` confirms what was just stored. */
 export function prefsPage(storeName: string, choices: Choices, says: string | null): string {
@@ -80,6 +85,7 @@ export function prefsPage(storeName: string, choices: Choices, says: string | nu
     `<h1>What you get from ${e(storeName)}</h1>${says ? `<p role="status"><b>${e(says)}</b></p>` : ''}
 <form method="post"><fieldset><legend>How we may write to you</legend>${channels.join('')}</fieldset>
 ${topics.length ? `<fieldset><legend>What about</legend>${topics.join('')}</fieldset>` : ''}
+${fieldset('What we may see', [tickBox('name="tracking"', choices.isTracked, `${e(storeName)} may count which of its messages I open, and what I click in them.`)])}
 <label>A pause<select name="pause">${optionsOf(pauses, 'keep')}</select>
 <small>Nothing comes while it lasts, but for messages about your orders.</small></label>
 <button name="act" value="save">Save</button></form>
@@ -115,7 +121,7 @@ export async function saveChoices(db: Db, personId: string, given: { readonly [n
   await savePreferences(
     db,
     personId,
-    { channels, topics, pausedUntil },
+    { channels, topics, pausedUntil, ...(choices.isTracked !== (given.tracking === 'yes') && { tracking: given.tracking === 'yes' }) },
     {
       ...detail,
       wording:

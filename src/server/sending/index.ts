@@ -1,1 +1,1 @@
-export { sendingView, writeLimits } from './sending';
+export { sendingView, writeLimits, writeTracking } from './sending';

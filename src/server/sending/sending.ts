@@ -1,10 +1,11 @@
-import { limitsInput, type SendingView } from '@/core/api';
+import { limitsInput, trackingInput, type SendingView } from '@/core/api';
 import { NO_LIMITS, type LimitsDocument } from '@/core/limits';
 import { readSetting, writeSetting } from '@/data/access';
 import { inTransaction, type Db } from '@/data/db';
-import { wakeHeld } from '@/data/flows';
-import { hasHolidays, publicHolidays, readStore, recordAct } from '@/data/store';
+import { lookAgain, wakeHeld } from '@/data/flows';
+import { changeWorld, hasHolidays, publicHolidays, readStore, recordAct } from '@/data/store';
 import { Problem, problemsOf } from '../http';
+import { buildAgain, usesOfTest } from '../people';
 
 /** How much marketing anybody gets, and when; with the days to come on which nothing goes out. */
 export async function sendingView(db: Db): Promise<SendingView> {
@@ -15,6 +16,7 @@ export async function sendingView(db: Db): Promise<SendingView> {
   const holidays = limits.holidaysOf ? [year, year + 1].flatMap((one) => publicHolidays(limits.holidaysOf!, one)) : [];
   return {
     limits,
+    tracking: (await readSetting<SendingView['tracking']>(db, 'tracking')) ?? 'unless-no',
     closedDays: [...new Set([...holidays, ...limits.closed])].filter((day) => day >= today).sort(),
   };
 }
@@ -33,6 +35,23 @@ export async function writeLimits(db: Db, body: unknown, by: string): Promise<Se
     await writeSetting(trx, 'limits', parsed.data);
     await wakeHeld(trx, now);
     await recordAct(trx, now, by, 'limits.changed', parsed.data);
+  });
+  return sendingView(db);
+}
+
+/** Sets of whom openings and clicks are counted. Segments that ask for it are built anew, and stay rules that do are looked at again. */
+export async function writeTracking(db: Db, body: unknown, by: string): Promise<SendingView> {
+  const parsed = trackingInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a choice', 'Nothing was changed.', problemsOf(parsed.error));
+  await inTransaction(db, async (trx) => {
+    const { now } = await readStore(trx);
+    await writeSetting(trx, 'tracking', parsed.data.of);
+    await changeWorld(trx);
+    const asks = ({ test }: { test: string }) => test === 'tracking';
+    await buildAgain(trx, asks, by);
+    const flows = (await usesOfTest(trx, asks)).filter(({ kind, where }) => kind === 'flow' && where === 'stay rule');
+    await lookAgain(trx, [...new Set(flows.map(({ key }) => key))], now);
+    await recordAct(trx, now, by, 'tracking.changed', parsed.data);
   });
   return sendingView(db);
 }

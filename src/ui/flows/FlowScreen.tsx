@@ -11,17 +11,26 @@ import { sayMoney } from '@/core/money';
 import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, useDraft, useStore } from '../kit';
 import { Inspector } from './Inspector';
 import { LineMap } from './LineMap';
+import { NowPane, useInside } from './NowPane';
 import { PublishDialog } from './PublishDialog';
 import { Script } from './Script';
 import { TryDialog } from './TryDialog';
 import { Versions } from './Versions';
 
-/** One flow: script, line map and inspector, in the lenses Plan and Results. */
+type Lens = 'plan' | 'now' | 'results';
+/** What the map can show over the same stops; with why it cannot before the flow has been on. */
+const LENSES: readonly (readonly [Lens, string, string | undefined])[] = [
+  ['plan', 'Plan', undefined],
+  ['now', 'Now', 'Nobody can be inside before it has been on'],
+  ['results', 'Results', 'There are results once it has been on'],
+];
+
+/** One flow: script, line map and inspector, in the lenses Plan, Now and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
   const store = useStore();
   const [flow, setFlow] = useState(initial);
   const [selected, setSelected] = useState('trigger');
-  const [lens, setLens] = useState<'plan' | 'results'>('plan');
+  const [lens, setLens] = useState<Lens>('plan');
   const [isFolded, setFolded] = useState(false);
   const [isPublishing, setPublishing] = useState(false);
   const [isTrying, setTrying] = useState(false);
@@ -64,6 +73,9 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     [document],
   );
   const isResults = lens === 'results' && flow.published !== null;
+  const isNow = lens === 'now' && flow.published !== null;
+  const shownDocument = isResults || isNow ? flow.published! : document;
+  const inside = useInside(flow.key, isNow);
 
   const turn = async () => {
     setSwitching(true);
@@ -122,21 +134,21 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           />
         )}
         <div role="tablist" aria-label="Lens" className="ml-2 flex rounded-md border border-line">
-          {(['plan', 'results'] as const).map((one) => (
+          {LENSES.map(([one, word, without]) => (
             <button
               key={one}
               role="tab"
               type="button"
               aria-selected={lens === one}
-              disabled={one === 'results' && flow.published === null}
-              title={one === 'results' && flow.published === null ? 'There are results once it has been on' : undefined}
+              disabled={one !== 'plan' && flow.published === null}
+              title={flow.published === null ? without : undefined}
               onClick={() => setLens(one)}
               className={clsx(
                 'h-8 px-3 font-semibold first:rounded-l-[5px] last:rounded-r-[5px] disabled:opacity-50',
                 lens === one ? 'bg-ink text-paper' : 'hover:bg-wash',
               )}
             >
-              {one === 'plan' ? 'Plan' : 'Results'}
+              {word}
             </button>
           ))}
         </div>
@@ -180,23 +192,18 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
 
       <div className="flex min-h-0 flex-1">
         <aside className="w-[272px] shrink-0 overflow-y-auto border-r border-line bg-panel p-3">
-          <Script
-            document={isResults ? flow.published! : document}
-            currency={store.currency}
-            selected={selected}
-            onSelect={show}
-            troubled={troubled}
-          />
+          <Script document={shownDocument} currency={store.currency} selected={selected} onSelect={show} troubled={troubled} />
         </aside>
         <div className="flex min-w-0 flex-1 flex-col bg-panel">
           <div className="min-h-0 flex-1">
             <LineMap
-              document={isResults ? flow.published! : document}
+              document={shownDocument}
               selected={selected}
               onSelect={show}
               onOpen={() => setTimeout(() => inspector.current?.querySelector<HTMLElement>('input, textarea, select')?.focus())}
               report={isResults ? (report.data ?? null) : null}
-              troubled={isResults ? EMPTY : troubled}
+              now={isNow ? inside.counts : undefined}
+              troubled={isResults || isNow ? EMPTY : troubled}
             />
           </div>
           {flow.version !== null && <Figures report={report.data} error={report.error} />}
@@ -226,7 +233,11 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             >
               <ChevronsRight size={16} aria-hidden="true" />
             </button>
-            <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} />
+            {isNow ? (
+              <NowPane flow={flow} document={flow.published!} selected={selected} inside={inside} onSelect={show} />
+            ) : (
+              <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} />
+            )}
           </aside>
         )}
       </div>

@@ -37,6 +37,8 @@ interface Props {
   readonly onOpen: () => void;
   /** figures to show at the stops, in the Results lens */
   readonly report: FlowReport | null;
+  /** how many are at each step, in the Now lens */
+  readonly now?: ReadonlyMap<string, number> | undefined;
   readonly troubled: ReadonlySet<string>;
 }
 
@@ -70,7 +72,7 @@ function nameOf(stop: Stop, document: FlowDocument): string {
 }
 
 /** A flow drawn against the time since entry, like lines on a map of a railway. Arrow keys walk its stops. */
-export function LineMap({ document, selected, onSelect, onOpen, report, troubled }: Props) {
+export function LineMap({ document, selected, onSelect, onOpen, report, now, troubled }: Props) {
   const frame = useRef<HTMLDivElement>(null);
   const [{ room, high }, setRoom] = useState({ room: 640, high: 560 });
   useEffect(() => {
@@ -84,7 +86,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
   const map = useMemo(() => layout(document), [document]);
   const scale = useMemo(() => axis(map, room - 2 * SIDE, GAP), [map, room]);
   // lanes share the height there is; figures below the stops need more of it
-  const laneHeight = Math.max(report ? 184 : LEAST_LANE, Math.min(MOST_LANE, (high - TOP - 110) / Math.max(1, map.lanes - 1)));
+  const laneHeight = Math.max(report ? 184 : now ? 130 : LEAST_LANE, Math.min(MOST_LANE, (high - TOP - 110) / Math.max(1, map.lanes - 1)));
   const laneY = (lane: number) => TOP + lane * laneHeight;
   const placed = useMemo(
     () => new Map(map.stops.map((stop) => [stop.id, { stop, x: SIDE + scale.x(stop.at, stop.rank), y: TOP + stop.lane * laneHeight }])),
@@ -189,7 +191,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                   : waits && 'within' in waits
                     ? `up to ${sayDuration(waits.within)}`
                     : '';
-            const waiting = report?.steps.find((step) => step.id === wait)?.waiting;
+            const waiting = now ? now.get(wait) : report?.steps.find((step) => step.id === wait)?.waiting;
             return (
               <button
                 key={wait}
@@ -306,7 +308,16 @@ export function LineMap({ document, selected, onSelect, onOpen, report, troubled
                   )}
                 </span>
               )}
+              {now && (now.get(stop.id) ?? 0) > 0 && step?.kind !== 'wait' && (
+                <b
+                  className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap rounded-md bg-ink px-1.5 text-xs leading-[18px] text-paper tabular"
+                  style={{ left: x, top: y + 20 }}
+                >
+                  {plural(now.get(stop.id)!, 'person', 'people')}
+                </b>
+              )}
               {!report &&
+                !(now && (now.get(stop.id) ?? 0) > 0) &&
                 stop.kind !== 'entry' &&
                 stop.kind !== 'trigger' &&
                 stop.kind !== 'branch' &&

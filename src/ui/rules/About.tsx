@@ -71,6 +71,15 @@ export function OfSaid({ test, put }: LineProps<OfKind<'said'>>) {
   );
 }
 
+export function Counted({ test, put }: LineProps<OfKind<'tracking'>>) {
+  return (
+    <>
+      {is(test.allowed, 'lets', 'does not let', 'Whether', (allowed) => put({ ...test, allowed }, 'allowed'))} openings and clicks be
+      counted
+    </>
+  );
+}
+
 export function OfTopic({ test, known, put }: LineProps<OfKind<'topic'>>) {
   return (
     <>

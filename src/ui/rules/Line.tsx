@@ -6,7 +6,21 @@ import { nearValues } from '@/core/people';
 import { CHANNELS, CHANNEL_WORDS, sayDays, sayName, sayTriggerProperty, type Rule, type Test } from '@/core/rules';
 import { plural, sayCount } from '../kit';
 import { Compared, is, type LineProps, type OfKind } from './compared';
-import { Aged, AtTheClock, Changed, Expected, InFlow, MemberSince, Near, OfCountry, OfOrders, OfSaid, OfTopic, Reached } from './About';
+import {
+  Aged,
+  AtTheClock,
+  Changed,
+  Expected,
+  InFlow,
+  MemberSince,
+  Near,
+  OfCountry,
+  OfOrders,
+  OfSaid,
+  Counted,
+  OfTopic,
+  Reached,
+} from './About';
 import { Did, Total } from './Happened';
 import { AttributeWord, without } from './parts';
 import { valuesQuery } from './useKnown';
@@ -93,6 +107,8 @@ export function Line(props: LineProps<Test>): ReactNode {
       return <Reached {...props} test={test} />;
     case 'said':
       return <OfSaid {...props} test={test} />;
+    case 'tracking':
+      return <Counted {...props} test={test} />;
     case 'topic':
       return <OfTopic {...props} test={test} />;
     case 'changed':

@@ -173,7 +173,45 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
             </p>
           </div>
         </Part>
+        <Tracking initial={initial.tracking} />
       </div>
     </Page>
+  );
+}
+
+const COUNTED: readonly (readonly [SendingView['tracking'], string])[] = [
+  ['unless-no', 'of everybody who has not said no'],
+  ['only-yes', 'only of those who have said yes'],
+];
+
+/** Of whom openings and clicks are counted. */
+function Tracking({ initial }: { initial: SendingView['tracking'] }) {
+  const [of, setOf] = useState(initial);
+  const save = useMutation({
+    mutationFn: (next: SendingView['tracking']) => api<SendingView>('/tracking', { method: 'PUT', body: { of: next } }),
+    onSuccess: ({ tracking }) => {
+      const before = of;
+      setOf(tracking);
+      toast.success('Saved. It holds for what goes out from now on.', { action: { label: 'Undo', onClick: () => save.mutate(before) } });
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  });
+  return (
+    <Part title="Openings and clicks">
+      <fieldset className="grid gap-2 p-4">
+        <legend className="sr-only">Openings and clicks are counted</legend>
+        <p>They are counted</p>
+        {COUNTED.map(([one, words]) => (
+          <label key={one} className="flex items-center gap-2">
+            <input type="radio" name="tracking" checked={of === one} disabled={save.isPending} onChange={() => save.mutate(one)} />
+            {words}
+          </label>
+        ))}
+        <p className="text-xs text-soft">
+          What somebody has said stands in their attribute “tracking”, yes or no; they can say it on their preference page. Links in
+          messages to others lead straight to their goal, and nothing tells that they were opened: rules about openings never hold for them.
+        </p>
+      </fieldset>
+    </Part>
   );
 }

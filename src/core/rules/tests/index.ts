@@ -20,6 +20,7 @@ import { listKind, listSchema } from './list';
 import { segmentKind, segmentTestSchema } from './segment';
 import { tagKind, tagSchema } from './tag';
 import { totalKind, totalSchema } from './total';
+import { trackingKind, trackingSchema } from './tracking';
 import { triggerKind, triggerSchema } from './trigger';
 
 export { MOST_ADDED } from './counted';
@@ -30,6 +31,7 @@ export { REACH_STATES, sayReachState } from './reach';
 export { isCloser, typesOf, type Closer, type Then } from './closer';
 export type { OrdersTest } from './orders';
 export { segmentKey } from './segment';
+export { isTracked, NO_WORDS, TRACKING, YES_WORDS } from './tracking';
 export { rangeOf, type SeenEvents, type Times } from './event';
 
 export const testSchema = z.union([
@@ -54,6 +56,7 @@ export const testSchema = z.union([
   reachSchema,
   saidSchema,
   topicSchema,
+  trackingSchema,
 ]);
 /** One test of a rule. */
 export type Test = z.infer<typeof testSchema>;
@@ -80,6 +83,7 @@ const KINDS: { readonly [K in Test['test']]: TestKind<Extract<Test, { test: K }>
   reach: reachKind,
   said: saidKind,
   topic: topicKind,
+  tracking: trackingKind,
   didNot: eventKind as TestKind<Extract<Test, { test: 'didNot' }>>,
 };
 

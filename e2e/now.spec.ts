@@ -1,0 +1,75 @@
+import { expect, test } from '@playwright/test';
+import { api, base, expectAccessible, signIn, someone } from './kit';
+
+test('who is where in a flow shows on the map, by name; one is moved on, one is taken out', async ({ page, request }) => {
+  const flow = {
+    schema: 'viatic.flow/1',
+    name: 'A long wait',
+    triggers: [{ id: 'start', kind: 'event', event: 'app.waited', key: null }],
+    entry: null,
+    stay: { test: 'didNot', event: 'order.placed', since: 'entry' },
+    reentry: 'always',
+    goal: null,
+    steps: [
+      { id: 'days', kind: 'wait', for: 'P2D' },
+      {
+        id: 'word',
+        kind: 'send',
+        name: 'A word after it',
+        message: {
+          schema: 'viatic.message/1',
+          channel: 'email',
+          kind: 'marketing',
+          subject: 'A word after it',
+          preview: '',
+          blocks: [{ id: 'b1', kind: 'text', text: 'Here it is.' }],
+        },
+      },
+      { id: 'more-days', kind: 'wait', for: 'P9D' },
+    ],
+  };
+  expect((await api(request, 'PUT', '/flows/long-wait', flow)).status).toBe(200);
+  await signIn(page);
+  await page.goto(`${base()}/flows/long-wait`);
+  await expect(page.getByRole('tab', { name: 'Now' })).toBeDisabled();
+  expect((await api(request, 'POST', '/flows/long-wait/publish')).status).toBe(200);
+  const [first, second] = [someone('first'), someone('second')];
+  const waited = [first, second].map((email, n) => ({
+    specversion: '1.0',
+    id: `w-${Date.now()}-${n}`,
+    source: 'test',
+    type: 'app.waited',
+    data: { person: { email, firstName: n ? 'Noor' : 'Mats', lastName: 'Test', consent: { email: true } } },
+  }));
+  expect((await api(request, 'POST', '/events', waited)).status).toBe(202);
+  await page.reload();
+  await page.getByRole('tab', { name: 'Now' }).click();
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+  await expect(inspector.getByTestId('now-count')).toHaveText(/^2 people inside at this moment/, { timeout: 30_000 });
+  const map = page.getByTestId('line-map');
+  await expect(map.getByText('2 wait')).toBeVisible();
+  await map.getByRole('button', { name: 'Wait 2 days' }).click();
+  await expect(inspector.getByTestId('now-count')).toContainText('2 people here at this moment');
+  const who = inspector.getByRole('list', { name: 'Who' });
+  await expect(who.getByRole('link', { name: 'Mats Test' })).toBeVisible();
+  await expect(inspector.getByRole('img', { name: /People who go on, by hour/ })).toBeVisible();
+  await expectAccessible(page);
+
+  await who.getByRole('button', { name: 'Acts on Mats Test' }).click();
+  await page.getByRole('menuitem', { name: 'Move on to a step…' }).click();
+  await expect(page.getByLabel('To the step')).toHaveValue('word');
+  await page.getByRole('button', { name: 'Move on', exact: true }).click();
+  await expect(page.getByText('Mats Test goes on at Send “A word after it”.')).toBeVisible();
+  await expect(inspector.getByTestId('now-count')).toContainText('1 person here at this moment', { timeout: 15_000 });
+  await expect
+    .poll(async () => (await api<unknown[]>(request, 'GET', `/outside/api/mail?to=${first}`)).body.length, { timeout: 30_000 })
+    .toBe(1);
+
+  await who.getByRole('button', { name: 'Acts on Noor Test' }).click();
+  await page.getByRole('menuitem', { name: 'Take out of the flow' }).click();
+  await page.getByRole('button', { name: 'Take out', exact: true }).click();
+  await expect(page.getByText('Noor Test is out of the flow.')).toBeVisible();
+  await expect(inspector.getByText('Nobody is at this step now.')).toBeVisible({ timeout: 15_000 });
+  await inspector.getByRole('button', { name: 'Show all' }).click();
+  await expect(inspector.getByTestId('now-count')).toHaveText(/^1 person inside at this moment/);
+});
