@@ -259,4 +259,40 @@ describe('Quillfin’s history', () => {
       { numRuns: 150 },
     );
   });
+
+  it('an occasion by each person’s own clocks comes at that hour where they are, under one name for all', () => {
+    const document = flowWith({
+      triggers: [
+        {
+          id: 'news',
+          kind: 'schedule',
+          event: 'flow.due',
+          key: 'occasion',
+          starts: '2026-11-10T09:00',
+          rule: null,
+          who: null,
+          clocks: 'person',
+        },
+      ],
+    });
+    const due = (zone: string | null) => {
+      const { personId: _id, events: _events, ...own } = factsOf('1', { attributes: zone === null ? {} : { zone } });
+      const replayed = replayPerson(
+        [{ key: 'f', document, isOn: true, zone: flow.zone, from: START }],
+        { id: '1', known: own, changes: [] },
+        [],
+        START + 30 * DAY,
+        counter(),
+      );
+      return replayed.events.flatMap(({ type, time, properties }) =>
+        type === 'flow.due' ? [[new Date(time).toISOString(), properties.occasion]] : [],
+      );
+    };
+    // offsets of the IANA database on that day: +9, -5, +5:45, +11; Amsterdam +1
+    expect(due('Asia/Tokyo')).toEqual([['2026-11-10T00:00:00.000Z', '2026-11-10T09:00']]);
+    expect(due('America/New_York')).toEqual([['2026-11-10T14:00:00.000Z', '2026-11-10T09:00']]);
+    expect(due('Asia/Kathmandu')).toEqual([['2026-11-10T03:15:00.000Z', '2026-11-10T09:00']]);
+    expect(due('Australia/Lord_Howe')).toEqual([['2026-11-09T22:00:00.000Z', '2026-11-10T09:00']]);
+    for (const none of [null, 'Mars/Olympus']) expect(due(none)).toEqual([['2026-11-10T08:00:00.000Z', '2026-11-10T09:00']]);
+  });
 });

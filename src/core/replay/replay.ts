@@ -10,6 +10,7 @@ import {
   beginsOn,
   canNeverStart,
   changeTold,
+  clocksOf,
   codeTold,
   isPerPerson,
   eventUses,
@@ -294,7 +295,7 @@ export function replayPerson(
   // occasions of triggers that go by the clock: each is looked at for this person when it is there
   const occasions = new Heap<Occasion>((a, b) => a.at < b.at);
   const expect = (flow: ReplayFlow, trigger: Exclude<Occasion['trigger'], { kind: 'product' }>, after: Instant): void => {
-    const at = occasionAfter(trigger, after, flow.zone);
+    const at = occasionAfter(trigger, after, clocksOf(trigger, known.attributes, flow.zone));
     if (at !== null && at <= until) occasions.push({ at, flow, trigger });
   };
   for (const { flow } of desks.values())
@@ -312,7 +313,8 @@ export function replayPerson(
   };
   const comeRound = ({ at, flow, trigger, change }: Occasion): void => {
     const who = trigger.kind === 'product' ? whoConcerns(trigger, change!.product) : whoIsDue(trigger);
-    const view = { now: at, zone: flow.zone, ...(flow.world && { world: flow.world }) };
+    const zone = trigger.kind === 'product' ? flow.zone : clocksOf(trigger, known.attributes, flow.zone);
+    const view = { now: at, zone, ...(flow.world && { world: flow.world }) };
     const { holds, until: turns } = who ? verdict(who, facts, view) : { holds: true, until: null };
     // of a day on file nothing but that day decides: until it comes, or another stands there, no occasion is theirs
     if (trigger.kind === 'date' && !holds) {
@@ -333,7 +335,13 @@ export function replayPerson(
         time: at,
         properties: { ...changeOfProductTold(change), ...about, change: changeName(change) },
       });
-    else happen({ id: nextId(), type: FLOW_DUE, time: at, properties: { ...about, occasion: occasionName(at) } });
+    else
+      happen({
+        id: nextId(),
+        type: FLOW_DUE,
+        time: at,
+        properties: { ...about, occasion: occasionName(at, trigger.kind === 'product' ? {} : trigger, zone) },
+      });
   };
   const happen = (event: FactEvent): void => {
     past.push(event);

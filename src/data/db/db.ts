@@ -17,6 +17,7 @@ import * as asked from './migrations/014_asked';
 import * as offers from './migrations/015_offers';
 import * as products from './migrations/016_products';
 import * as texts from './migrations/017_texts';
+import * as clocks from './migrations/018_clocks';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -54,6 +55,7 @@ const migrations: Record<string, Knex.Migration> = {
   '015_offers': offers,
   '016_products': products,
   '017_texts': texts,
+  '018_clocks': clocks,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -156,15 +156,31 @@ export async function samplePeople(sql: Sql, size: number, least: number): Promi
 export async function peopleFor(
   sql: Sql,
   rule: Rule | null,
-  { now, zone, world }: { readonly now: Instant; readonly zone: string; readonly world?: World },
+  {
+    now,
+    zone,
+    world,
+    clocks,
+  }: {
+    readonly now: Instant;
+    readonly zone: string;
+    readonly world?: World;
+    /** only people of one zone, or of none of these */
+    readonly clocks?: { readonly is: string } | { readonly isNone: readonly string[] } | undefined;
+  },
   after: string,
   limit: number,
 ): Promise<string[]> {
   const { condition, bindings } = rule ? ruleToSql(rule, now, zone, { ...(world && { world }) }) : { condition: 'true', bindings: {} };
+  const ofZone = !clocks
+    ? ''
+    : 'is' in clocks
+      ? `and p.attributes ->> 'zone' = :ofZone`
+      : `and coalesce(p.attributes ->> 'zone', '') <> all(cast(:ofZone as text[]))`;
   const rows = await query<{ id: string }>(
     sql,
-    `select p.id from people p where p.id > :after and p.erased_at is null and ${condition} order by p.id limit :limit`,
-    { ...bindings, after, limit },
+    `select p.id from people p where p.id > :after and p.erased_at is null and ${condition} ${ofZone} order by p.id limit :limit`,
+    { ...bindings, after, limit, ...(clocks && { ofZone: 'is' in clocks ? clocks.is : clocks.isNone }) },
   );
   return rows.map(({ id }) => id);
 }

@@ -57,6 +57,33 @@ describe('triggers that go by the clock', () => {
     expect(to()).toHaveLength(2);
   });
 
+  it('by each person’s own clocks: at nine where they are, once each, whoever has no zone by the store’s', async () => {
+    await lab.tell([
+      person('a@example.com', { zone: 'Asia/Tokyo' }),
+      person('b@example.com', { zone: 'America/New_York' }),
+      person('d@example.com'),
+      person('e@example.com', { zone: 'Asia/Kathmandu' }),
+    ]);
+    const now = await lab.now();
+    const trigger = { kind: 'schedule', starts: `${day(now, 2)}T09:00`, rule: null, who: null, clocks: 'person' };
+    await lab.addFlow('news', flowOf(trigger));
+    // somebody of a zone that nobody had before goes by the store's clocks: told once, not twice and not never
+    await lab.tell(person('f@example.com', { zone: 'Australia/Lord_Howe' }));
+    await lab.pass('P4D');
+    const clock = (zone: string, at: Date) =>
+      new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' }).format(at);
+    const told = await query<{ email: string; time: Date; occasion: string }>(
+      lab.db,
+      `select p.email, e.time, e.properties ->> 'occasion' as occasion from events e join people p on p.id = e.person_id
+       where e.type = 'flow.due' order by p.email`,
+    );
+    const zones = ['Asia/Tokyo', 'America/New_York', 'Europe/Amsterdam', 'Asia/Kathmandu', 'Europe/Amsterdam'];
+    expect(told.map(({ time }, index) => clock(zones[index]!, time))).toEqual(zones.map(() => `${day(now, 2)} 09:00`));
+    expect(new Set(told.map(({ occasion }) => occasion))).toEqual(new Set([`${day(now, 2)}T09:00`]));
+    expect(to()).toEqual(['a', 'b', 'd', 'e', 'f'].map((name) => `${name}@example.com`));
+    expect(await query(lab.db, 'select 1 from flow_occasions')).toEqual([]);
+  });
+
   it('let pass what comes round while the flow is paused, and follow the version that is on', async () => {
     await lab.tell(person('a@example.com'));
     const now = await lab.now();

@@ -26,16 +26,17 @@ export async function comeRound(db: Db): Promise<boolean> {
       if (!due) return false;
       log.error({ flow: due.key, trigger: due.trigger, error: (error as Error).message }, 'an occasion cannot be told and is let pass');
       const trigger = (await readVersion(trx, due.flow_id, due.version)).triggers.find(({ id }) => id === due.trigger);
-      await moveOccasion(trx, due, trigger && isTimed(trigger) ? nextOccasion(trigger, Number(due.at_ms), zone) : null);
+      await moveOccasion(trx, due, trigger && isTimed(trigger) ? nextOccasion(trigger, Number(due.at_ms), due.zone || zone) : null);
       return true;
     });
   }
 }
 
 async function tellNext(trx: Sql): Promise<boolean> {
-  const { now, zone, world } = await readStore(trx);
+  const { now, zone: storeZone, world } = await readStore(trx);
   const due = await claimOccasion(trx, now);
   if (!due) return false;
+  const zone = due.zone || storeZone;
   const document = await readVersion(trx, due.flow_id, due.version);
   const trigger = document.triggers.find(({ id }) => id === due.trigger);
   if (!trigger || !isTimed(trigger)) {
@@ -43,12 +44,13 @@ async function tellNext(trx: Sql): Promise<boolean> {
     return true;
   }
   const at = Number(due.at_ms);
-  const ids = await peopleFor(trx, whoIsDue(trigger), { now: at, zone, world }, due.told_to, BATCH);
+  const clocks = trigger.clocks === 'person' ? (due.zone ? { is: due.zone } : { isNone: due.zones }) : undefined;
+  const ids = await peopleFor(trx, whoIsDue(trigger), { now: at, zone, world, clocks }, due.told_to, BATCH);
   if (!ids.length) {
     await moveOccasion(trx, due, nextOccasion(trigger, at, zone));
     return true;
   }
-  const occasion = occasionName(at);
+  const occasion = occasionName(at, trigger, zone);
   await recordFor(
     trx,
     [...(await lockPeople(trx, ids)).keys()].map((personId) => ({

@@ -152,7 +152,7 @@ export function TriggerPart({
       )}
       {trigger.kind === 'schedule' && (
         <>
-          <Field label={trigger.rule ? 'From' : 'At'} hint={`By the clocks of ${zone}`}>
+          <Field label={trigger.rule ? 'From' : 'At'}>
             <input
               type="datetime-local"
               value={trigger.starts}
@@ -160,6 +160,7 @@ export function TriggerPart({
               className={inputClass}
             />
           </Field>
+          <Clocks trigger={trigger} put={put} zone={zone} />
           <Field label="Comes round">
             <select
               value={trigger.rule === null ? '' : PRESETS.includes(trigger.rule) ? trigger.rule : 'own'}
@@ -233,6 +234,7 @@ export function TriggerPart({
               />
             </Field>
           </div>
+          <Clocks trigger={trigger} put={put} zone={zone} />
         </>
       )}
     </fieldset>
@@ -312,5 +314,32 @@ function ProductFields({
         . Ask in the entry rule who can be reached.
       </p>
     </>
+  );
+}
+
+/** By whose clocks a trigger comes round. */
+function Clocks({
+  trigger,
+  put,
+  zone,
+}: {
+  trigger: Extract<Trigger, { kind: 'schedule' | 'date' }>;
+  put: (trigger: Trigger, field: string) => void;
+  zone: string;
+}) {
+  return (
+    <Field label="By the clocks of" hint={trigger.clocks ? `Whose zone is not known goes by ${zone}.` : undefined}>
+      <select
+        value={trigger.clocks ?? 'store'}
+        onChange={(event) => {
+          const { clocks: _, ...rest } = trigger;
+          put(event.target.value === 'person' ? { ...rest, clocks: 'person' } : rest, 'clocks');
+        }}
+        className={inputClass}
+      >
+        <option value="store">the store ({zone})</option>
+        <option value="person">each person, where they are</option>
+      </select>
+    </Field>
   );
 }

@@ -6,6 +6,7 @@ import { eventTrigger, eventTriggerShape, type EventTrigger } from './event';
 import { ATTRIBUTE_CHANGED, CHANGE_WORDS, changeTold, changeTrigger, changeTriggerShape, flowBehind, type ChangeTrigger } from './change';
 import type { TriggerKind, TriggerState } from './kind';
 import {
+  clocksOf,
   dateTrigger,
   dateTriggerShape,
   FLOW_DUE,
@@ -23,7 +24,7 @@ import { silenceTrigger, silenceTriggerShape, type SilenceTrigger } from './sile
 export { keyOf } from './kind';
 export { ATTRIBUTE_CHANGED, CHANGE_WORDS, changeTold, flowBehind };
 export { sayRelated, whoConcerns };
-export { FLOW_DUE, nextOccasion, occasionName, whoIsDue };
+export { clocksOf, FLOW_DUE, nextOccasion, occasionName, whoIsDue };
 export type { ChangeTrigger, DateTrigger, ProductTrigger, ScheduleTrigger };
 export type { TriggerKind, TriggerState, EventTrigger, SilenceTrigger };
 

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { kindOfTest, propertyName, propertyTestsSchema, ruleSchema, sayName, sayRule, testsOf, type Rule } from '../../rules';
-import { atClock, dayAt, nextRecurrence, recurrenceProblem, sayRecurrence, type Instant } from '../../time';
+import { kindOfTest, propertyName, propertyTestsSchema, ruleSchema, sayName, sayRule, testsOf, type Rule, type Value } from '../../rules';
+import { atClock, dayAt, isZone, localClock, localDate, nextRecurrence, recurrenceProblem, sayRecurrence, type Instant } from '../../time';
 import { clockTime, sayDaysFrom } from '../parts';
 import { eventTrigger } from './event';
 import type { TriggerKind } from './kind';
@@ -13,6 +13,8 @@ const occasion = {
   event: z.literal(FLOW_DUE).default(FLOW_DUE),
   key: z.literal('occasion').default('occasion'),
   where: propertyTestsSchema.max(0, 'asks nothing of an event: say who by a rule').optional(),
+  /** each by the clocks of the zone that stands on file about them; by the store's where it is left out, or none is on file */
+  clocks: z.literal('person').optional(),
 };
 
 /** A schedule over people: at a moment by the store's clocks, once, or as a recurrence of RFC 5545 comes round. */
@@ -62,9 +64,24 @@ export function nextOccasion(trigger: ScheduleTrigger | DateTrigger, after: Inst
   return atClock(today + 2, trigger.at, zone);
 }
 
-/** What tells occasions of one trigger apart: the moment, in UTC. */
-export const occasionName = (at: Instant): string => new Date(at).toISOString().slice(0, 16);
+/** What tells occasions of one trigger apart: the moment, in UTC; where each person's own clocks count, what these show. */
+export function occasionName(at: Instant, { clocks }: { readonly clocks?: 'person' | undefined } = {}, zone = 'UTC'): string {
+  if (!clocks) return new Date(at).toISOString().slice(0, 16);
+  const { minutes } = localClock(at, zone);
+  return `${localDate(at, zone)}T${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`;
+}
 
+/** By which clocks a trigger comes round for somebody. */
+export function clocksOf(
+  { clocks }: { readonly clocks?: 'person' | undefined },
+  attributes: { readonly [name: string]: Value },
+  storeZone: string,
+): string {
+  const { zone } = attributes;
+  return clocks === 'person' && typeof zone === 'string' && isZone(zone) ? zone : storeZone;
+}
+
+const sayClocks = (clocks: 'person' | undefined) => (clocks ? ' by their own clocks' : '');
 const sayStarts = (starts: string) => `${starts.slice(0, 10)} at ${starts.slice(11)}`;
 const sayWho = (who: Rule | null): string => {
   const says = who && sayRule(who, {});
@@ -80,14 +97,14 @@ export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
     const message = rule === null ? null : recurrenceProblem(rule, starts);
     return message ? [{ path: ['rule'], message }] : [];
   },
-  says: ({ starts, rule, who }) =>
-    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}, everybody${sayWho(who)}`,
+  says: ({ starts, rule, who, clocks }) =>
+    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}${sayClocks(clocks)}, everybody${sayWho(who)}`,
   saysDue: () => 'its time had come',
 };
 
 export const dateTrigger: TriggerKind<DateTrigger> = {
   ...asEvent,
-  says: ({ name, yearly, days, at }) =>
-    `${sayDaysFrom(days)[0]!.toUpperCase()}${sayDaysFrom(days).slice(1)} their ${sayName(name)}${yearly ? ', each year' : ''}, at ${at}`,
+  says: ({ name, yearly, days, at, clocks }) =>
+    `${sayDaysFrom(days)[0]!.toUpperCase()}${sayDaysFrom(days).slice(1)} their ${sayName(name)}${yearly ? ', each year' : ''}, at ${at}${sayClocks(clocks)}`,
   saysDue: ({ name, days }) => `it was ${days === 0 ? 'the day of' : sayDaysFrom(days)} their ${sayName(name)}`,
 };
