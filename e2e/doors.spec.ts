@@ -8,11 +8,13 @@ const OPEN: Record<string, number> = {
   'GET /api/v1/health': 200,
   'GET /api/v1/openapi.json': 200,
   'POST /api/hooks/mail': 401,
+  'POST /api/hooks/texts': 401,
   'POST /api/in/{key}': 404,
   'POST /api/collect/{key}': 404,
   'OPTIONS /api/collect/{key}': 404,
   'GET /snippet/{key}': 404,
   'GET /go/{token}': 404,
+  'GET /s/{code}': 404,
   'GET /seen/{token}': 200,
   'GET /leave/{token}': 404,
   'POST /leave/{token}': 404,
@@ -35,6 +37,7 @@ const NEEDS: Record<string, Scope> = {
   'POST /api/v1/rules/say': 'read',
   'POST /api/v1/rules/explain': 'read',
   'POST /api/v1/rules/count': 'read',
+  'POST /api/v1/codes/check': 'read',
 };
 /** What no key can do. */
 const PEOPLE_ONLY = new Set(['GET /api/v1/account', 'PUT /api/v1/account', 'DELETE /api/v1/account/sessions']);

@@ -272,7 +272,7 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
   await signIn(page);
   await page.getByRole('button', { name: 'New flow' }).click();
   const dialog = page.getByRole('dialog');
-  await expect(dialog.getByText(/^Not arrived yet: .*app\.trial_started/)).toBeVisible();
+  await expect(dialog.getByText(/^Not arrived yet: .*app\.project_created/)).toBeVisible();
   await dialog.getByRole('radio', { name: /^Getting started/ }).check();
   await expectAccessible(page, { part: '[role=dialog]' });
   await dialog.getByRole('button', { name: 'Create' }).click();

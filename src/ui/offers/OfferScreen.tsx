@@ -162,8 +162,8 @@ export function OfferScreen({ id }: { id: string }) {
                       ([key, name]) => {
                         const figures = report.data?.byFlow.find((one) => one.key === key);
                         return (
-                          <li key={key} className="flex items-baseline justify-between gap-3">
-                            <Link href={`/flows/${key}`} className="font-semibold hover:underline">
+                          <li key={key} className="flex min-h-7 items-center justify-between gap-3">
+                            <Link href={`/flows/${key}`} className="py-1 font-semibold hover:underline">
                               {name}
                             </Link>
                             <span className="text-soft tabular">
