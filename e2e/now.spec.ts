@@ -73,3 +73,64 @@ test('who is where in a flow shows on the map, by name; one is moved on, one is 
   await inspector.getByRole('button', { name: 'Show all' }).click();
   await expect(inspector.getByTestId('now-count')).toHaveText(/^1 person inside at this moment/);
 });
+
+test('what fell due during a pause is shown before it is resumed, and is dropped where that is chosen', async ({ page, request }) => {
+  const flow = {
+    schema: 'viatic.flow/1',
+    name: 'Paused a while',
+    triggers: [{ id: 'start', kind: 'event', event: 'app.paused_test', key: null }],
+    entry: null,
+    stay: null,
+    reentry: 'always',
+    goal: null,
+    steps: [
+      { id: 'minutes', kind: 'wait', for: 'PT5M' },
+      {
+        id: 'word',
+        kind: 'send',
+        name: 'Five minutes on',
+        message: {
+          schema: 'viatic.message/1',
+          channel: 'email',
+          kind: 'marketing',
+          subject: 'Five minutes on',
+          preview: '',
+          blocks: [{ id: 'b1', kind: 'text', text: 'Here it is.' }],
+        },
+      },
+      { id: 'days', kind: 'wait', for: 'P9D' },
+    ],
+  };
+  expect((await api(request, 'PUT', '/flows/paused-a-while', flow)).status).toBe(200);
+  expect((await api(request, 'POST', '/flows/paused-a-while/publish')).status).toBe(200);
+  const event = {
+    specversion: '1.0',
+    id: `p-${Date.now()}`,
+    source: 'test',
+    type: 'app.paused_test',
+    data: { person: { email: someone('paused'), firstName: 'Ine', consent: { email: true } } },
+  };
+  expect((await api(request, 'POST', '/events', event)).status).toBe(202);
+  const inside = async () => (await api<{ inside: number }>(request, 'GET', '/flows/paused-a-while')).body.inside;
+  await expect.poll(inside).toBe(1);
+  await signIn(page);
+  await page.goto(`${base()}/flows/paused-a-while`);
+  await page.getByRole('button', { name: 'Pause' }).click();
+  await expect(page.getByRole('button', { name: 'Resume' })).toBeVisible();
+  expect((await api(request, 'POST', '/clock', { advance: 'PT10M' })).status).toBe(200);
+  await expect.poll(async () => (await api<{ people: number }>(request, 'GET', '/flows/paused-a-while/due')).body.people).toBe(1);
+
+  await page.getByRole('button', { name: 'Resume' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('heading', { name: '1 person was due while it was paused' })).toBeVisible();
+  await expect(dialog.getByRole('list', { name: 'What was due' })).toContainText('Send “Five minutes on”');
+  await expectAccessible(page, { part: '[role=dialog]' });
+  await dialog.getByRole('radio', { name: /^It is dropped/ }).check();
+  await dialog.getByRole('button', { name: 'Resume' }).click();
+  await expect(page.getByText('What was due during the pause is dropped.')).toBeVisible();
+  await page.goto(`${base()}/people?q=${event.data.person.email}`);
+  await page.getByRole('link', { name: 'Ine' }).click();
+  await expect(
+    page.getByTestId('timeline').getByText('Did not send “Five minutes on”: it fell due while the flow was paused'),
+  ).toBeVisible();
+});

@@ -4,6 +4,12 @@ import type { FieldProblem } from './problems';
 import type { Because, Value } from '../rules';
 
 /** The answers of the public interface, as types: the server gives them, the screens take them. Times are RFC 3339. */
+/** What has fallen due in a flow while it is paused: people, and before which steps they stand. */
+export interface DueView {
+  readonly people: number;
+  readonly steps: readonly { readonly step: string; readonly says: string; readonly isMessage: boolean; readonly people: number }[];
+}
+
 export type FlowState = 'draft' | 'on' | 'paused' | 'archived';
 
 export interface FlowView {

@@ -212,6 +212,24 @@ describe('pause', () => {
       'goal',
     );
   });
+
+  it('what fell due in a pause is let pass where that was chosen: up to the next wait, and no further', () => {
+    const twice: FlowDocument = {
+      ...cartLeftBehind,
+      steps: cartLeftBehind.steps.flatMap((step) =>
+        step.id === 'reminder' ? [step, { id: 'day', kind: 'wait' as const, for: 'P1D' }, { ...step, id: 'again' }] : [step],
+      ),
+    };
+    const inside = move(flow(twice), armed(), facts([cart(START)]), START + HOUR).run;
+    const paused = move(flow(twice, false), inside, facts([cart(START)]), START + 2 * DAY).run;
+    const dropped = move(flow(twice), { ...paused, dropsDue: true }, facts([cart(START)]), START + 3 * DAY);
+    expect(dropped.effects).toEqual([]);
+    expect(dropped.trace).toContainEqual(expect.objectContaining({ kind: 'skipped', stepId: 'reminder', saw: { dropped: true } }));
+    expect(dropped.run).toMatchObject({ step: 'day', waitUntil: START + 4 * DAY, dropsDue: false });
+    expect(move(flow(twice), dropped.run, facts([cart(START)]), START + 4 * DAY).effects).toMatchObject([
+      { kind: 'send', stepId: 'again' },
+    ]);
+  });
 });
 
 describe('a first order', () => {

@@ -298,6 +298,7 @@ class Passage {
           return this.complete(step);
         case 'wait':
           this.run = { ...this.run, waitFrom: this.run.waitFrom ?? this.stands, waitUntil: went.until };
+          if (this.run.dropsDue) this.run = { ...this.run, dropsDue: false };
           // what came since it began is not at hand yet, where the worker is late
           if (went.isNew && this.run.waitFrom! < this.now) return { at: this.now, on: this.plan.wakesInside };
           return {
@@ -327,6 +328,7 @@ class Passage {
       stands: this.stands,
       waitFrom: this.run.waitFrom,
       waitUntil: this.run.waitUntil,
+      dropsDue: this.run.dropsDue === true,
       about: this.run.about,
       limits: this.flow.limits ?? null,
       offers: this.flow.offers ?? NO_OFFERS,

@@ -104,6 +104,23 @@ describe('the line map', () => {
     expect(stretches.find((one) => one.wait === 'two-days')).toMatchObject({ lane: 1, to: 'small-cart' });
   });
 
+  it('a wait nobody knows the length of has room of its own, and what follows it says so', () => {
+    const untilTheyPay: FlowDocument = {
+      ...cartLeftBehind,
+      steps: [
+        { id: 'ends', kind: 'wait', date: { of: 'start', name: 'trialEnds', days: -3, at: '10:00' } },
+        { id: 'first', kind: 'idea', text: 'Three days left' },
+        { id: 'then', kind: 'wait', date: { of: 'start', name: 'trialEnds', days: 0, at: '10:00' } },
+        { id: 'last', kind: 'idea', text: 'Last day' },
+      ],
+    };
+    const { stops, stretches } = layout(untilTheyPay);
+    const [first, last] = ['first', 'last'].map((id) => stops.find((one) => one.id === id)!);
+    expect([first!.at, first!.most, last!.most]).toEqual([0, null, null]);
+    expect(last!.rank - first!.rank).toBeGreaterThan(1);
+    expect(stretches.filter((one) => one.isOpen).map((one) => one.wait)).toEqual(['ends', 'then']);
+  });
+
   it('an arm that ends does not come back', () => {
     const ending = changeArm(cartLeftBehind, 'by-value', 'below-100', (arm) => ({
       ...arm,

@@ -24,6 +24,8 @@ export interface Stretch {
   readonly to: string;
   readonly lane: number;
   readonly wait: string | null;
+  /** whether nobody knows its length beforehand: it is drawn only as long as there is room for its name */
+  readonly isOpen: boolean;
   readonly kind: 'line' | 'part' | 'join';
   readonly armId: string | null;
 }
@@ -45,6 +47,7 @@ interface Arrival {
   most: number | null;
   rank: number;
   wait: string | null;
+  isOpen: boolean;
   armId: string | null;
 }
 
@@ -66,10 +69,11 @@ export function layout(flow: FlowDocument): LineMap {
         to: id,
         lane: arrival.lane,
         wait: arrival.wait,
+        isOpen: arrival.isOpen,
         kind: arrival.armId ? 'part' : 'line',
         armId: arrival.armId,
       });
-    return { ...arrival, from: id, rank: arrival.rank + 1, wait: null, armId: null };
+    return { ...arrival, from: id, rank: arrival.rank + 1, wait: null, isOpen: false, armId: null };
   };
 
   const walk = (steps: readonly Step[], start: Arrival, parent: string | null): Arrival | null => {
@@ -86,8 +90,10 @@ export function layout(flow: FlowDocument): LineMap {
           at: here.at + (span.most ?? span.least),
           least: here.least + span.least,
           most: here.most === null || span.most === null ? null : here.most + span.most,
-          rank: 0,
+          // one that nobody knows the length of takes room of its own beside what stands at the same moment
+          rank: span.most === null && !span.least ? here.rank + 2 : 0,
           wait: step.id,
+          isOpen: span.most === null,
         };
         if (!armsOf(step).length) continue;
       }
@@ -120,15 +126,16 @@ export function layout(flow: FlowDocument): LineMap {
           to: joinId,
           lane: end.lane,
           wait: end.wait,
+          isOpen: end.isOpen,
           kind: end.lane === lane && !end.armId ? 'line' : 'join',
           armId: end.armId,
         });
-      here = { from: joinId, lane, at, least, most, rank: rank + 1, wait: null, armId: null };
+      here = { from: joinId, lane, at, least, most, rank: rank + 1, wait: null, isOpen: false, armId: null };
     }
     return here;
   };
 
-  let start: Arrival = { from: '', lane: 0, at: 0, least: 0, most: 0, rank: 0, wait: null, armId: null };
+  let start: Arrival = { from: '', lane: 0, at: 0, least: 0, most: 0, rank: 0, wait: null, isOpen: false, armId: null };
   const lead = leadOf(flow);
   if (lead > 0) {
     start = place('trigger', 'trigger', { ...start, at: -lead, least: -lead, most: -lead }, null);

@@ -59,6 +59,8 @@ export interface Run {
   readonly effects: number;
   /** steps that it did before it was moved to its version: it passes them by. None where it never was */
   readonly passed?: readonly string[];
+  /** what fell due while the flow was paused is let pass: no message and no code up to the next wait */
+  readonly dropsDue?: boolean;
   /** something has become known since it entered that could show that its trigger had not come about: it is judged again */
   readonly isDoubtful: boolean;
   /** number of trace entries so far: the next entry's number */
@@ -112,7 +114,7 @@ interface Asked {
 
 /** Why no code was issued: the offer is not there, over or spent, it is not for them, or its guard keeps it from them. */
 export type Withheld =
-  { readonly why: 'gone' | 'over' | 'spent' | 'shared' | 'hops' } | { readonly why: 'who' | Guarded; readonly seen: Seen };
+  { readonly why: 'gone' | 'over' | 'spent' | 'shared' | 'hops' | 'dropped' } | { readonly why: 'who' | Guarded; readonly seen: Seen };
 
 /** What is told of a code as it is issued, but for its letters. */
 export const codeTold = ({ offer, expiresAt, flow, hops }: Omit<Extract<Deed, { kind: 'code' }>, 'kind'>, step: string) => ({
@@ -242,6 +244,8 @@ export type Saw =
   | { readonly withheld: Withheld; readonly of: string }
   /** `skipped`: the code that the message is about is over */
   | { readonly codeOver: Instant }
+  /** `skipped`: it fell due while the flow was paused, and is let pass */
+  | { readonly dropped: true }
   /** `unanswered`: why what was asked for did not come */
   | { readonly failed: string }
   /** `answered`: when that happened which was waited for */

@@ -112,6 +112,7 @@ export function sayTrace(
       return { says: `Queued “${name}” to go out` };
     case 'skipped':
       if (saw.limited) return { says: `Did not send “${name}”: ${sayLimited(saw.limited)}` };
+      if (saw.dropped) return { says: `Did not send “${name}”: it fell due while the flow was paused` };
       if (saw.codeOver) return { says: `Did not send “${name}”: the code in it is over` };
       if (saw.idea) return { says: 'Passed an idea: nothing happens there yet' };
       if (saw.hops) return { says: `Did not record “${name}”: flows had begun each other ${saw.hops} times` };
@@ -159,6 +160,8 @@ function sayWithheld(
       return { says: says('the offer is over') };
     case 'spent':
       return { says: says('as many codes are out as the offer may have') };
+    case 'dropped':
+      return { says: says('it fell due while the flow was paused') };
     case 'hops':
       return { says: says('flows had begun each other too often') };
     case 'who':

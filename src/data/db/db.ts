@@ -18,6 +18,7 @@ import * as offers from './migrations/015_offers';
 import * as products from './migrations/016_products';
 import * as texts from './migrations/017_texts';
 import * as clocks from './migrations/018_clocks';
+import * as dropped from './migrations/019_dropped';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -56,6 +57,7 @@ const migrations: Record<string, Knex.Migration> = {
   '016_products': products,
   '017_texts': texts,
   '018_clocks': clocks,
+  '019_dropped': dropped,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -76,13 +76,13 @@ export async function setFlowState(sql: Sql, id: number, state: FlowState, now: 
   await query(sql, 'update flows set state = :state, changed_at = :now where id = :id', { id, state, now: new Date(now) });
 }
 
-/** Wakes everyone who is at a step of a flow, after a pause. */
-export async function wakeInside(sql: Sql, flowId: number, now: Instant): Promise<number> {
+/** Wakes everyone who is at a step of a flow, after a pause. What fell due meanwhile goes out, or is let pass. */
+export async function wakeInside(sql: Sql, flowId: number, now: Instant, due: 'send' | 'drop' = 'send'): Promise<number> {
   const rows = await query(
     sql,
-    `update runs set wake_at = least(coalesce(wake_at, :now), :now) where flow_id = :flowId and phase = 'inside' and (wait_until is null
-      or wait_until <= :now) returning id`,
-    { flowId, now: new Date(now) },
+    `update runs set wake_at = least(coalesce(wake_at, :now), :now), drops_due = :drops
+     where flow_id = :flowId and phase = 'inside' and (wait_until is null or wait_until <= :now) returning id`,
+    { flowId, now: new Date(now), drops: due === 'drop' },
   );
   return rows.length;
 }

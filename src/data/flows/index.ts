@@ -25,6 +25,7 @@ export {
   departing,
   entriesBy,
   insideBy,
+  dueBy,
   type InsideRow,
   moveRuns,
   peopleInside,

@@ -20,6 +20,7 @@ const RUNS = rowsOf({
   answers: 'jsonb',
   effects: 'int',
   is_doubtful: 'boolean',
+  drops_due: 'boolean',
   seq: 'int',
   wake_at: 'moment',
   wakes_on: 'text[]',
@@ -81,6 +82,7 @@ export interface RunRow {
   answers: Answers | null;
   effects: number;
   is_doubtful: boolean;
+  drops_due: boolean;
   seq: number;
   wake_ms: string | null;
   tries: number;
@@ -88,7 +90,7 @@ export interface RunRow {
 }
 
 const RUN_COLUMNS = `r.person_id, r.id, r.flow_id, r.version, r.trigger, r.key, r.phase, r.about_event,
-  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.seq, r.tries, r.passed,
+  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.drops_due, r.seq, r.tries, r.passed,
   (extract(epoch from r.entered_at) * 1000)::bigint as entered_ms, (extract(epoch from r.wait_until) * 1000)::bigint as wait_ms,
   (extract(epoch from r.wait_from) * 1000)::bigint as wait_from_ms,
   (extract(epoch from r.goal_at) * 1000)::bigint as goal_ms, (extract(epoch from r.wake_at) * 1000)::bigint as wake_ms,
@@ -114,6 +116,7 @@ export function toRun(row: RunRow): Run {
     answers: row.answers ?? {},
     effects: row.effects,
     ...(row.passed && { passed: row.passed }),
+    ...(row.drops_due && { dropsDue: true }),
     isDoubtful: row.is_doubtful,
     seq: row.seq,
   };
@@ -238,7 +241,7 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
     `update runs t set version = r.version, phase = r.phase, entered_at = r.entered_at, about_at = r.about_at, about_event = r.about_event,
        step = r.step, wait_from = r.wait_from, wait_until = r.wait_until, goal_at = r.goal_at, outcome = r.outcome,
        answers = coalesce(r.answers, t.answers), effects = r.effects,
-       is_doubtful = r.is_doubtful, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms, wakes_on = r.wakes_on,
+       is_doubtful = r.is_doubtful, drops_due = r.drops_due, seq = r.seq, wake_at = r.wake_at, arms = t.arms || r.arms, wakes_on = r.wakes_on,
        ended_at = coalesce(t.ended_at, r.ended_at), broken = null, tries = 0
      from ${RUNS.sql} as r
      where t.person_id = r.person_id and t.id = r.id`,
@@ -260,6 +263,7 @@ export async function saveRuns(sql: Sql, changes: readonly RunChange[]): Promise
           answers: Object.keys(run.answers).length ? run.answers : null,
           effects: run.effects,
           is_doubtful: run.isDoubtful,
+          drops_due: run.phase === 'inside' && run.dropsDue === true,
           seq: run.seq,
           wake_at: stamp(wakeAt),
           wakes_on: wakesOn,
@@ -524,6 +528,17 @@ export async function insideBy(sql: Sql, flowId: number): Promise<{ version: num
     sql,
     `select version, step, count(*)::int as runs from runs where flow_id = :flowId and phase = 'inside' group by 1, 2 order by 1, 2`,
     { flowId },
+  );
+}
+
+/** How many stand at each step of a flow with nothing left to wait for: while it is paused, that is what is due. */
+export async function dueBy(sql: Sql, flowId: number, now: Instant): Promise<{ version: number; step: string; runs: number }[]> {
+  return query(
+    sql,
+    `select version, step, count(*)::int as runs from runs
+     where flow_id = :flowId and phase = 'inside' and step is not null and (wait_until is null or wait_until <= :now)
+     group by 1, 2 order by 3 desc, 1, 2`,
+    { flowId, now: new Date(now) },
   );
 }
 

@@ -58,6 +58,7 @@ const parameter = (name: string, where: 'path' | 'query', description: string, m
   description,
   schema: { type: 'string', ...more },
 });
+const DUE = parameter('due', 'query', 'send (as it is when left out) or drop: what becomes of what fell due while it was paused');
 const body = (schema: object) => ({ required: true, content: { 'application/json': { schema } } });
 const operation = (summary: string, answer: object, more: object = {}, status = '200') => ({
   summary,
@@ -777,12 +778,23 @@ export function description(origin: string) {
           'Makes the draft a version and switches the flow on; with If-Match, only when the draft still has that revision',
           ok('The flow'),
           {
-            parameters: [...key, parameter('inside', 'query', 'stay (as it is when left out) or move: what becomes of whoever is inside')],
+            parameters: [
+              ...key,
+              parameter('inside', 'query', 'stay (as it is when left out) or move: what becomes of whoever is inside'),
+              DUE,
+            ],
           },
         ),
       },
       '/flows/{key}/pause': { post: operation('Pauses: nobody enters, nobody goes on', ok('The flow'), { parameters: key }) },
-      '/flows/{key}/resume': { post: operation('Switches on again', ok('The flow'), { parameters: key }) },
+      '/flows/{key}/resume': { post: operation('Switches on again', ok('The flow'), { parameters: [...key, DUE] }) },
+      '/flows/{key}/due': {
+        get: operation(
+          'What has fallen due while it is paused: how many people stand with nothing left to wait for, and before which steps',
+          ok('{people, steps: [{step, says, isMessage, people}]}'),
+          { parameters: key },
+        ),
+      },
       '/flows/{key}/preflight': {
         get: operation(
           'What the draft gets wrong, by its document, what is on file, the last 90 days, and its own checks',

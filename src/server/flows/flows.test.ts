@@ -1,9 +1,10 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { changeStep, type FlowDocument, type SendStep, type Step } from '@/core/flows';
+import { changeStep, sayStep, type FlowDocument, type SendStep, type Step } from '@/core/flows';
 import { query } from '@/data/db';
 import { cartLeftBehind, firstOrder } from '../../demo/flows';
 import { listOfFlows } from './list';
 import { publishFlow, readFlow, switchFlow, writeDraft } from './flows';
+import { dueFrom, dueMeanwhile } from './meanwhile';
 import { cart, openLab, type Lab } from '../testing/lab';
 
 let lab: Lab;
@@ -192,6 +193,37 @@ describe('pause', () => {
       'flow.paused',
       'flow.resumed',
     ]);
+  });
+
+  it('says who was due meanwhile, and drops that where it is asked to: they go on from there', async () => {
+    const reminder = cartLeftBehind.steps.find((step) => step.id === 'reminder')!;
+    const day = { id: 'day', kind: 'wait', for: 'P1D' };
+    // versions are kept by the number of their flow, which begins anew with each test: this one has a number of its own
+    for (const other of ['one', 'two', 'three']) await write(cartLeftBehind, null, other);
+    await write({
+      ...cartLeftBehind,
+      steps: cartLeftBehind.steps.flatMap((step) => (step.id === 'reminder' ? [step, day, { ...step, id: 'last' }] : [step])),
+    });
+    await publish();
+    await lab.tell([cart('a@example.com', 50), cart('b@example.com', 150)]);
+    await lab.pass('PT1H');
+    expect(await dueMeanwhile(lab.db, 'carts')).toEqual({ people: 0, steps: [] });
+    await switchFlow(lab.db, 'carts', 'paused', 'Marla');
+    expect(await dueMeanwhile(lab.db, 'carts')).toEqual({ people: 0, steps: [] });
+    await lab.pass('P2D');
+    expect(await dueMeanwhile(lab.db, 'carts')).toEqual({
+      people: 2,
+      steps: [{ step: 'reminder', says: sayStep(reminder), isMessage: true, people: 2 }],
+    });
+    await switchFlow(lab.db, 'carts', 'on', 'Marla', 'drop');
+    await lab.settle();
+    expect(lab.inbox).toHaveLength(2);
+    const told = await query<{ saw: object }>(lab.db, "select saw from traces where kind = 'skipped'");
+    expect(told.map((row) => row.saw)).toEqual([{ dropped: true }, { dropped: true }]);
+    await lab.pass('P1D');
+    expect(lab.inbox).toHaveLength(4);
+    expect(await query(lab.db, 'select 1 from runs where drops_due')).toEqual([]);
+    expect(() => dueFrom('later')).toThrow('Not a choice');
   });
 });
 

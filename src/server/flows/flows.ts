@@ -20,6 +20,7 @@ import {
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 import { findingsOf } from './checked';
+import type { Due } from './meanwhile';
 
 const KEY = /^[a-z0-9][a-z0-9-]{0,59}$/;
 
@@ -100,6 +101,7 @@ export async function publishFlow(
   by: string,
   revision: number | null = null,
   inside: 'stay' | 'move' = 'stay',
+  due: Due = 'send',
 ): Promise<FlowView> {
   const store = await readStore(db);
   await db.transaction(async (trx) => {
@@ -125,22 +127,25 @@ export async function publishFlow(
       if (flow.state === 'on') return;
       await setFlowState(trx, flow.id, 'on', store.now);
       await setOccasions(trx, flow.id, published, store.now, store.zone);
-      await wakeInside(trx, flow.id, store.now);
-      await recordAct(trx, store.now, by, 'flow.resumed', { key });
+      await wakeInside(trx, flow.id, store.now, due);
+      await recordAct(trx, store.now, by, 'flow.resumed', { key, ...(due === 'drop' && { due }) });
       return;
     }
     const version = await publishDraft(trx, flow, by, store.now);
     await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
     await setHeard(trx, flow.id, flow.draft);
     const moved = inside === 'move' ? await moveRuns(trx, flow.id, version, await movesTo(trx, flow.id, flow.draft), store.now) : 0;
-    if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now);
+    if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now, due);
     await recordAct(trx, store.now, by, 'flow.published', { key, version, ...(moved && { moved }) });
   });
   return readFlow(db, key);
 }
 
-/** Pauses or resumes a flow. While it is paused nobody enters and nobody inside goes on; waits run out meanwhile. */
-export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: string): Promise<FlowView> {
+/**
+ * Pauses or resumes a flow. While it is paused nobody enters and nobody inside goes on; waits run out meanwhile. What fell due
+ * by then goes out as it is resumed, or is dropped.
+ */
+export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: string, due: Due = 'send'): Promise<FlowView> {
   const { now, zone } = await readStore(db);
   await db.transaction(async (trx) => {
     const flow = await lockFlow(trx, key);
@@ -150,8 +155,8 @@ export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: s
     await setFlowState(trx, flow.id, to, now);
     // what comes round during a pause is let pass
     await setOccasions(trx, flow.id, to === 'on' ? await readVersion(trx, flow.id, flow.version) : null, now, zone);
-    if (to === 'on') await wakeInside(trx, flow.id, now);
-    await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key });
+    if (to === 'on') await wakeInside(trx, flow.id, now, due);
+    await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key, ...(to === 'on' && due === 'drop' && { due }) });
   });
   return readFlow(db, key);
 }

@@ -1,4 +1,5 @@
 export { publishFlow, readFlow, restoreVersion, switchFlow, versionOf, versionsOf, writeDraft } from './flows';
+export { dueFrom, dueMeanwhile } from './meanwhile';
 export { listOfFlows } from './list';
 export { flowReport } from './report';
 export { departures, inside } from './inside';

@@ -202,7 +202,7 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
   ]);
   const says = (why: string) => sayWithheldShort(why, guard);
   const kept = reasons
-    .filter(({ why }) => !['gone', 'over', 'spent', 'hops', 'who'].includes(why))
+    .filter(({ why }) => !['gone', 'over', 'spent', 'hops', 'dropped', 'who'].includes(why))
     .reduce((sum, one) => sum + one.times, 0);
   // so much does a code that has gone out cost, used or not
   const saved = figures && figures.used && figures.issued ? Math.round((kept * figures.discount) / figures.issued) : null;
@@ -229,6 +229,8 @@ function sayWithheldShort(why: string, guard: Offer['guard']): string {
       return 'the offer was over';
     case 'spent':
       return 'as many codes were out as there may be';
+    case 'dropped':
+      return 'it fell due while the flow was paused';
     case 'hops':
       return 'flows had begun each other too often';
     case 'who':

@@ -5,12 +5,13 @@ import { useQuery } from '@tanstack/react-query';
 import { ChevronsLeft, ChevronsRight, Pause, Play, Redo2, Undo2 } from 'lucide-react';
 import { useMemo, useRef, useState } from 'react';
 import { toast } from 'sonner';
-import type { FlowReport, FlowView } from '@/core/api';
+import type { DueView, FlowReport, FlowView } from '@/core/api';
 import { flowSchema, preflight, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, useDraft, useStore } from '../kit';
 import { Inspector } from './Inspector';
 import { LineMap } from './LineMap';
+import { ResumeDialog, type Due } from './Meanwhile';
 import { NowPane, useInside } from './NowPane';
 import { PublishDialog } from './PublishDialog';
 import { Script } from './Script';
@@ -34,6 +35,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   const [isFolded, setFolded] = useState(false);
   const [isPublishing, setPublishing] = useState(false);
   const [isTrying, setTrying] = useState(false);
+  const [meanwhile, setMeanwhile] = useState<DueView | null>(null);
   const [isSwitching, setSwitching] = useState(false);
   const inspector = useRef<HTMLElement>(null);
   const draft = useDraft<FlowDocument, FlowView>({
@@ -77,16 +79,23 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   const shownDocument = isResults || isNow ? flow.published! : document;
   const inside = useInside(flow.key, isNow);
 
-  const turn = async () => {
+  const turn = async (due: Due | null = null) => {
     setSwitching(true);
     const to = flow.state === 'on' ? 'pause' : 'resume';
     try {
-      const done = await api<FlowView>(`/flows/${flow.key}/${to}`, { method: 'POST' });
+      if (to === 'resume' && !due) {
+        const meanwhile = await api<DueView>(`/flows/${flow.key}/due`);
+        if (meanwhile.people) return setMeanwhile(meanwhile);
+      }
+      const done = await api<FlowView>(`/flows/${flow.key}/${to}${due ? `?due=${due}` : ''}`, { method: 'POST' });
       setFlow((before) => ({ ...done, draft: before.draft, revision: before.revision }));
+      setMeanwhile(null);
       toast.success(
         to === 'pause'
           ? `Paused. Nobody enters, and ${plural(done.inside, 'person', 'people')} inside stay where they are.`
-          : 'On again. Whoever was due during the pause goes on now.',
+          : due === 'drop'
+            ? 'On again. What was due during the pause is dropped.'
+            : 'On again. Whoever was due during the pause goes on now.',
         to === 'pause'
           ? {
               action: {
@@ -206,7 +215,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
               troubled={isResults || isNow ? EMPTY : troubled}
             />
           </div>
-          {flow.version !== null && <Figures report={report.data} error={report.error} />}
+          {flow.version !== null && <Figures report={report.data} error={report.error} hasGoal={shownDocument.goal !== null} />}
         </div>
         {isFolded ? (
           <button
@@ -241,6 +250,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           </aside>
         )}
       </div>
+      {meanwhile && <ResumeDialog flow={flow} due={meanwhile} onClose={() => setMeanwhile(null)} onResume={turn} />}
       {isTrying && <TryDialog flowKey={flow.key} document={document} edit={draft.edit} isOpen onClose={() => setTrying(false)} />}
       <PublishDialog
         flow={flow}
@@ -261,7 +271,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
 const EMPTY: ReadonlySet<string> = new Set();
 
 /** The flow's figures of the last 30 days in one line. */
-function Figures({ report, error }: { report: FlowReport | undefined; error: Error | null }) {
+function Figures({ report, error, hasGoal }: { report: FlowReport | undefined; error: Error | null; hasGoal: boolean }) {
   if (error)
     return (
       <p role="alert" className="border-t border-line px-4 py-3 text-stop">
@@ -274,7 +284,9 @@ function Figures({ report, error }: { report: FlowReport | undefined; error: Err
     ['Inside now', plural(report.inside, 'person', 'people'), null],
     ['Sent', sayCount(report.sent), `${sayShare(report.opened, report.sent) ?? '–'} opened`],
     ['Clicked', sayCount(report.clicked), sayShare(report.clicked, report.sent)],
-    ['Goal reached', plural(report.goalReached, 'person', 'people'), sayShare(report.goalReached, report.entered)],
+    hasGoal || report.goalReached
+      ? ['Goal reached', plural(report.goalReached, 'person', 'people'), sayShare(report.goalReached, report.entered)]
+      : ['Goal reached', 'no goal', null],
     ['Revenue', sayMoney(report.revenue), plural(report.orders, 'order', 'orders')],
   ];
   return (

@@ -59,7 +59,11 @@ const startOf = (trigger: Trigger): string =>
       ? `Their ${sayName(trigger.name)}`
       : trigger.kind === 'change'
         ? `new ${sayName(trigger.name)}`
-        : sayDone(trigger.event);
+        : trigger.kind === 'product'
+          ? trigger.event === 'product.repriced'
+            ? 'New price'
+            : 'There again'
+          : sayDone(trigger.event);
 
 function nameOf(stop: Stop, document: FlowDocument): string {
   const started = [...new Set(document.triggers.map(startOf))].join(' or ');
@@ -169,7 +173,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
               stroke={laneColour(stretch.lane)}
               strokeWidth={widthOf(stretch, map.stretches, people, report)}
               strokeLinecap="round"
-              strokeDasharray={stretch.wait === 'trigger' ? '1 9' : undefined}
+              strokeDasharray={stretch.wait === 'trigger' ? '1 9' : stretch.isOpen ? '7 8' : undefined}
             />
           ))}
         </svg>
@@ -264,7 +268,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
                 tabIndex={isSelected && stop.id !== 'entry' ? 0 : -1}
                 onClick={() => onSelect(targetOf(stop.id))}
                 onKeyDown={(event) => onKey(event, stop.id)}
-                aria-label={`${name}, ${stop.at === 0 ? 'at entry' : `${sayElapsed(stop.at)} after entry`}${isOff ? ', off' : ''}`}
+                aria-label={`${name}, ${sayWhen(stop)}${isOff ? ', off' : ''}`}
                 aria-current={isSelected ? 'true' : undefined}
                 className={clsx(
                   'absolute grid size-7 -translate-x-1/2 -translate-y-1/2 place-items-center border-[2.5px]',
@@ -289,7 +293,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
                 )}
                 style={{ left: x, bottom: height - y + 19, width: GAP - 4 }}
               >
-                <span className="line-clamp-3">{name}</span>
+                <span className="line-clamp-3 [overflow-wrap:anywhere]">{name}</span>
               </span>
               {report && (
                 <span
@@ -322,12 +326,12 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
                 stop.kind !== 'trigger' &&
                 stop.kind !== 'branch' &&
                 stop.kind !== 'test' &&
-                stop.at > 0 && (
+                (stop.at > 0 || stop.most === null) && (
                   <span
                     className="pointer-events-none absolute -translate-x-1/2 whitespace-nowrap font-mono text-[11px] text-soft"
                     style={{ left: x, top: y + (isTight(stop.id) ? 31 : 17) }}
                   >
-                    {sayElapsed(stop.at)}
+                    {stop.most !== null ? sayElapsed(stop.at) : stop.least ? `from ${sayElapsed(stop.least)}` : 'any time'}
                   </span>
                 )}
             </Fragment>
@@ -337,6 +341,16 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
     </div>
   );
 }
+
+/** When people come to a stop, as it is read out. */
+const sayWhen = ({ at, least, most }: Stop): string =>
+  most === null
+    ? least
+      ? `${sayElapsed(least)} after entry or later`
+      : 'any time after entry'
+    : at === 0
+      ? 'at entry'
+      : `${sayElapsed(at)} after entry`;
 
 type Placed = ReadonlyMap<string, { stop: Stop; x: number; y: number }>;
 

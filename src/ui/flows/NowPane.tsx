@@ -279,7 +279,7 @@ function Leaving({ flow }: { flow: FlowView }) {
                   />
                   {index % 12 === 0 && (
                     <text x={index * width} y={HEIGHT - 4} fontSize={10} className="fill-soft tabular">
-                      {sayTime(new Date(one.at).toISOString(), zone)}
+                      {sayTime(one.at, zone).slice(0, 5)}
                     </text>
                   )}
                 </g>

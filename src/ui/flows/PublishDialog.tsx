@@ -5,6 +5,7 @@ import { toast } from 'sonner';
 import type { FlowView } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { api, ApiError, Button, Dialog, plural } from '../kit';
+import { DueChoice, useDue, type Due } from './Meanwhile';
 import { Preflight, usePreflight } from './Preflight';
 
 /** Before publishing: what changes, for whom, and the preflight. */
@@ -27,13 +28,15 @@ export function PublishDialog({
 }) {
   const [isBusy, setBusy] = useState(false);
   const [inside, setInside] = useState<'stay' | 'move'>('stay');
+  const [due, setDue] = useState<Due>('send');
+  const meanwhile = useDue(flow, isOpen);
   const found = usePreflight(flow, isOpen);
   const stops = found.data ? found.data.findings.filter((one) => one.severity === 'stops').length : 1;
   const next = (flow.version ?? 0) + 1;
   const publish = async () => {
     setBusy(true);
     try {
-      const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=${inside}`, {
+      const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=${inside}&due=${due}`, {
         method: 'POST',
         headers: { 'if-match': `"${flow.revision}"` },
       });
@@ -86,6 +89,7 @@ export function PublishDialog({
         )}
       </section>
       {flow.version !== null && flow.inside > 0 && <Inside flow={flow} inside={inside} onChange={setInside} />}
+      {meanwhile.data && meanwhile.data.people > 0 && <DueChoice due={meanwhile.data} value={due} onChange={setDue} />}
       <Preflight
         preflight={found.data}
         error={found.error}

@@ -5,7 +5,7 @@ import { Command } from 'cmdk';
 import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
-import type { DirectoryView, FlowListView } from '@/core/api';
+import type { DirectoryView, DueView, FlowListView } from '@/core/api';
 import { sayDuration } from '@/core/time';
 import { api, useStore } from '../kit';
 import { MOVES, useMoveClock } from './Clock';
@@ -58,6 +58,11 @@ export function SearchAndDo({
   };
   const switchFlow = (key: string, name: string, to: 'pause' | 'resume') => async () => {
     try {
+      if (to === 'resume' && (await api<DueView>(`/flows/${key}/due`)).people) {
+        router.push(`/flows/${key}`);
+        toast(`People were due while “${name}” was paused: press Resume and choose what becomes of it.`);
+        return;
+      }
       await api(`/flows/${key}/${to}`, { method: 'POST' });
       toast.success(to === 'pause' ? `“${name}” is paused.` : `“${name}” is on again.`);
       router.refresh();

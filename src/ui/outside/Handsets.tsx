@@ -93,7 +93,7 @@ export function Handsets({ kind }: { kind: 'sms' | 'push' }) {
         aria-label={kind === 'sms' ? 'The handset' : 'The screen'}
       >
         {open === undefined ? (
-          <Empty title="Choose one" />
+          numbers.length > 0 && <Empty title={kind === 'sms' ? 'Choose a handset' : 'Choose a screen'} />
         ) : (
           <div
             className={clsx(

@@ -63,7 +63,11 @@ export function withheldBecause(key: string, offer: Offer | undefined, here: Her
 export const codeKind: StepKind<CodeStep> = {
   run(step, here) {
     const offer = here.offers.get(step.offer);
-    const withheld = hopsOf(here.about.data) > MOST_HOPS ? ({ why: 'hops' } as const) : withheldBecause(step.offer, offer, here);
+    const withheld = here.dropsDue
+      ? ({ why: 'dropped' } as const)
+      : hopsOf(here.about.data) > MOST_HOPS
+        ? ({ why: 'hops' } as const)
+        : withheldBecause(step.offer, offer, here);
     if (withheld || !offer) {
       here.note('withheld', { saw: { withheld: withheld ?? { why: 'gone' }, of: step.offer } });
       here.answer({ at: here.now, data: { issued: false, offer: step.offer } });

@@ -22,6 +22,8 @@ export interface Here {
   readonly stands: Instant;
   /** when the wait at this step is over, once it has begun */
   readonly waitUntil: Instant | null;
+  /** what fell due while the flow was paused is let pass */
+  readonly dropsDue: boolean;
   /** looks at a rule from here */
   look(rule: Rule): Seen;
   note(kind: TraceKind, more?: { armId?: string; saw?: Saw }): void;

@@ -43,6 +43,10 @@ export const sendKind: StepKind<SendStep> = {
       here.note('skipped', { saw: { off: true } });
       return { to: 'next' };
     }
+    if (here.dropsDue) {
+      here.note('skipped', { saw: { dropped: true } });
+      return { to: 'next' };
+    }
     const code = namesCode(step.message) ? codeHeld(here.view.answers ?? {}) : null;
     if (code && code.expiresAt !== null && here.now >= code.expiresAt) {
       here.note('skipped', { saw: { codeOver: code.expiresAt } });

@@ -1,8 +1,9 @@
-import { switchFlow } from '@/server/flows';
+import { dueFrom, switchFlow } from '@/server/flows';
 import { route, written } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const POST = route(async ({ db, params, caller }) => {
-  const flow = await switchFlow(db, params.key!, 'on', caller.name);
+/** Switches on again; with ?due=drop what fell due during the pause is let pass. */
+export const POST = route(async ({ db, params, url, caller }) => {
+  const flow = await switchFlow(db, params.key!, 'on', caller.name, dueFrom(url.searchParams.get('due')));
   return written(flow, { key: flow.key, state: flow.state });
 });
