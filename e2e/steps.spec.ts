@@ -369,3 +369,22 @@ test('limits of sending are set, said, undone; a country without known holidays 
   await page.getByRole('button', { name: 'Save' }).click();
   await expect(page.getByText(/names no country whose holidays are known: XX/)).toBeVisible();
 });
+
+test('a test shows what came of its arms, and one of them is kept for everybody, undone and all', async ({ page, request }) => {
+  await signIn(page);
+  await page.goto(`${base()}/flows/looked-not-bought`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  const steps = async () =>
+    (await api<{ draft: { steps: { kind: string }[] } }>(request, 'GET', '/flows/looked-not-bought')).body.draft.steps;
+  const before = await steps();
+  await script.getByRole('button', { name: 'Test “Which subject”' }).click();
+  const inspector = page.getByRole('complementary', { name: 'Inspector' });
+  await expect(inspector.getByText(/^[\d,]+ (person|people) in the last 30 days; [\d,]+ reached the goal, [\d.]+ %$/)).toHaveCount(2);
+  await inspector.getByRole('button', { name: 'Keep only Offers help' }).click();
+  await expect(page.getByText('Only “Offers help” is left. Publish it to end the test.')).toBeVisible();
+  await expect(script.getByRole('button', { name: /^Test/ })).toHaveCount(0);
+  await expect.poll(async () => (await steps()).some((step) => step.kind === 'test')).toBe(false);
+  await page.getByRole('button', { name: 'Undo', exact: true }).last().click();
+  await expect(script.getByRole('button', { name: 'Test “Which subject”' })).toBeVisible();
+  await expect.poll(steps).toEqual(before);
+});

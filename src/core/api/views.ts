@@ -94,7 +94,8 @@ export interface StepReport {
   readonly failed: number;
   readonly orders: number;
   readonly revenue: Money;
-  readonly arms?: readonly { readonly id: string; readonly name: string; readonly people: number }[];
+  /** `goal`: how many of those who took it have reached the goal */
+  readonly arms?: readonly { readonly id: string; readonly name: string; readonly people: number; readonly goal: number }[];
 }
 
 export interface FlowReport {

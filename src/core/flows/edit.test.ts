@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { cartLeftBehind } from '../../demo/flows';
 import { eachStep, flowSchema, stepsOf, type FlowDocument, type Step } from './document';
-import { duplicateStep, freeKey, insertSteps, moveStep, placeOf, removeStep, type Place } from './edit';
+import { duplicateStep, freeKey, insertSteps, keepArm, moveStep, placeOf, removeStep, type Place } from './edit';
 import { armsOf } from './steps';
 import { anyFlow } from './testing/anyflow';
 
@@ -52,6 +52,19 @@ describe('putting in, taking out, moving, duplicating', () => {
       fc.property(anyEdit, ([flow, id]) => {
         const gone = new Set(within(stepOf(flow, id)));
         expect(ids(removeStep(flow, id))).toEqual(ids(flow).filter((one) => !gone.has(one)));
+      }),
+      { numRuns: 300 },
+    );
+  });
+
+  it('where one arm is kept its steps stand in place of the step, in their order, and nothing else changes', () => {
+    fc.assert(
+      fc.property(anyEdit, fc.nat(), ([flow, id], n) => {
+        const step = stepOf(flow, id);
+        const arms = armsOf(step);
+        const arm = arms[n % arms.length];
+        if (arm) expect(keepArm(flow, id, arm.id)).toEqual(insertSteps(removeStep(flow, id), placeOf(flow, id)!, arm.steps));
+        expect(keepArm(flow, id, 'no-such-arm')).toEqual(flow);
       }),
       { numRuns: 300 },
     );

@@ -84,6 +84,17 @@ export function removeStep(flow: FlowDocument, id: string): FlowDocument {
   };
 }
 
+/** The document with one arm kept of a step that has several: its steps stand where the step stood, and the other arms are gone. */
+export function keepArm(flow: FlowDocument, id: string, armId: string): FlowDocument {
+  return {
+    ...flow,
+    steps: throughSequences(flow.steps, (steps) => {
+      const kept = steps.map((step) => (step.id === id ? armsOf(step).find((arm) => arm.id === armId)?.steps : undefined));
+      return kept.some(Boolean) ? steps.flatMap((step, index) => kept[index] ?? [step]) : steps;
+    }),
+  };
+}
+
 /** The document with a step moved to a place, counted before it is taken out. One cannot be moved into its own arms: then nothing changes. */
 export function moveStep(flow: FlowDocument, id: string, place: Place): FlowDocument {
   const from = placeOf(flow, id);

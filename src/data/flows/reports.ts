@@ -96,13 +96,18 @@ export async function creditedOrders(sql: Sql, flowId: number, from: Instant, to
 }
 
 /** People per arm, of the runs that entered in [from, to]. */
-export async function armCounts(sql: Sql, flowId: number, from: Instant, to: Instant): Promise<Map<string, number>> {
-  const rows = await query<{ arm: string; people: number }>(
+export async function armCounts(
+  sql: Sql,
+  flowId: number,
+  from: Instant,
+  to: Instant,
+): Promise<Map<string, { people: number; goal: number }>> {
+  const rows = await query<{ arm: string; people: number; goal: number }>(
     sql,
-    `select arm, count(*)::int as people from runs, unnest(arms) as arm where flow_id = :flowId and entered_at >= :from and entered_at <= :to group by 1`,
+    `select arm, count(*)::int as people, count(*) filter (where goal_at is not null)::int as goal from runs, unnest(arms) as arm where flow_id = :flowId and entered_at >= :from and entered_at <= :to group by 1`,
     { flowId, from: new Date(from), to: new Date(to) },
   );
-  return new Map(rows.map((row) => [row.arm, row.people]));
+  return new Map(rows.map(({ arm, people, goal }) => [arm, { people, goal }]));
 }
 
 /** People who wait at each step now. */

@@ -74,7 +74,7 @@ async function latelyOf(db: Db, flowId: number, draft: FlowDocument, { now }: St
   return {
     days: DAYS,
     arms: [...planOf(draft).steps.values()].flatMap((step) =>
-      armsOf(step).map((arm) => ({ step: step.id, arm: arm.id, people: arms.get(arm.id) ?? 0 })),
+      armsOf(step).map((arm) => ({ step: step.id, arm: arm.id, people: arms.get(arm.id)?.people ?? 0 })),
     ),
     others: await Promise.all(
       others.map(async (other) => ({ ...other, handsTo: handsTo(await readVersion(db, other.id, other.version)) })),

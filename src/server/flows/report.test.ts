@@ -195,8 +195,8 @@ describe('what a flow earned', () => {
     });
     const step = (id: string) => flow.steps.find((one) => one.id === id)!;
     expect(step('by-value').arms).toEqual([
-      { id: 'from-100', name: '100 and up', people: 3 },
-      { id: 'below-100', name: 'Below 100', people: 2 },
+      { id: 'from-100', name: '100 and up', people: 3, goal: 2 },
+      { id: 'below-100', name: 'Below 100', people: 2, goal: 2 },
     ]);
     expect(step('big-cart')).toMatchObject({ sent: 3, clicked: 2, opened: 1, orders: 2, revenue: { minor: 24_000 } });
     expect(step('small-cart')).toMatchObject({ sent: 2, clicked: 1, orders: 1, revenue: { minor: 6_050 } });

@@ -45,7 +45,7 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
       orders: credit?.orders ?? 0,
       revenue: { currency: store.currency, minor: Number(credit?.minor ?? 0) },
       ...(armsOf(step).length > 0 && {
-        arms: armsOf(step).map((arm: Arm) => ({ id: arm.id, name: arm.name, people: arms.get(arm.id) ?? 0 })),
+        arms: armsOf(step).map((arm: Arm) => ({ id: arm.id, name: arm.name, ...(arms.get(arm.id) ?? { people: 0, goal: 0 }) })),
       }),
     });
   });

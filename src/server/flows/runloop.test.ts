@@ -73,8 +73,8 @@ describe('a cart left behind, from the event to the revenue', () => {
       revenue: { currency: 'EUR', minor: 13_455 },
     });
     expect(report.steps.find((step) => step.id === 'by-value')!.arms).toEqual([
-      { id: 'from-100', name: '100 and up', people: 1 },
-      { id: 'below-100', name: 'Below 100', people: 0 },
+      { id: 'from-100', name: '100 and up', people: 1, goal: 1 },
+      { id: 'below-100', name: 'Below 100', people: 0, goal: 0 },
     ]);
     expect(await revenueReport(lab.db, url())).toMatchObject({ takings: 13_455, credited: 13_455, uncredited: 0 });
   });

@@ -245,7 +245,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             {isNow ? (
               <NowPane flow={flow} document={flow.published!} selected={selected} inside={inside} onSelect={show} />
             ) : (
-              <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} />
+              <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} report={report.data} />
             )}
           </aside>
         )}

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
 import Link from 'next/link';
 import { Fragment } from 'react';
-import type { DirectoryView } from '@/core/api';
+import type { DirectoryView, FlowReport } from '@/core/api';
 import {
   changeArm,
   changeStep,
@@ -36,10 +36,12 @@ interface Props {
   readonly selected: string;
   readonly edit: Edit;
   readonly onSelect: (id: string) => void;
+  /** what came of it so far, where it was ever on */
+  readonly report?: FlowReport | undefined;
 }
 
 /** Edits what is selected on the line map or in the script. */
-export function Inspector({ document, selected, edit, onSelect }: Props) {
+export function Inspector({ document, selected, edit, onSelect, report }: Props) {
   const step = planOf(document).steps.get(selected);
   if (!step)
     return (
@@ -50,19 +52,27 @@ export function Inspector({ document, selected, edit, onSelect }: Props) {
     );
   return (
     <div className="grid gap-4">
-      <StepPart document={document} step={step} edit={edit} />
+      <StepPart document={document} step={step} edit={edit} onSelect={onSelect} report={report} />
       <StepBar document={document} step={step} edit={edit} onSelect={onSelect} />
     </div>
   );
 }
 
-function StepPart({ document, step, edit }: { document: FlowDocument; step: Step; edit: Edit }) {
+function StepPart({ document, step, edit, onSelect, report }: Omit<Props, 'selected'> & { step: Step }) {
   const store = useStore();
   switch (step.kind) {
     case 'wait':
       return <WaitPart document={document} step={step} edit={edit} zone={store.zone} />;
     case 'test':
-      return <TestPart document={document} step={step} edit={edit} />;
+      return (
+        <TestPart
+          document={document}
+          step={step}
+          edit={edit}
+          onSelect={onSelect}
+          came={report?.steps.find((one) => one.id === step.id)?.arms ?? []}
+        />
+      );
     case 'record':
       return <RecordPart document={document} step={step} edit={edit} />;
     case 'update':

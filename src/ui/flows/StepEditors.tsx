@@ -1,9 +1,12 @@
 'use client';
 
 import { Plus, X } from 'lucide-react';
+import { toast } from 'sonner';
+import type { FlowReport } from '@/core/api';
 import {
   changeArm,
   changeStep,
+  keepArm,
   sayShares,
   type HandStep,
   type IdeaStep,
@@ -12,7 +15,7 @@ import {
   type Step,
   type TestStep,
 } from '@/core/flows';
-import { Button, Field, inputClass, NumberField } from '../kit';
+import { Button, Field, inputClass, NumberField, plural, sayShare } from '../kit';
 import { Hours, without } from '../rules';
 import { ArmLabel, EventField, FlowField, NameField, OFFICE, Part, Tick, ValueField, type Props } from './fields';
 
@@ -65,8 +68,25 @@ export function LimitsPart({ document, step, edit }: Props<SendStep>) {
   );
 }
 
-/** The ways of a test and their shares. */
-export function TestPart({ document, step, edit }: Props<TestStep>) {
+/** The ways of a test, their shares and what came of each; one of them can be kept for everybody. */
+export function TestPart({
+  document,
+  step,
+  edit,
+  came,
+  onSelect,
+}: Props<TestStep> & {
+  readonly came: NonNullable<FlowReport['steps'][number]['arms']>;
+  readonly onSelect: (id: string) => void;
+}) {
+  const keep = (armId: string) => {
+    const next = keepArm(document, step.id, armId);
+    edit(next, `${step.id}.keep`);
+    onSelect(step.arms.find((arm) => arm.id === armId)?.steps[0]?.id ?? 'trigger');
+    toast.success(`Only “${step.arms.find((arm) => arm.id === armId)?.name}” is left. Publish it to end the test.`, {
+      action: { label: 'Undo', onClick: () => edit(document, '') },
+    });
+  };
   return (
     <Part title="Test">
       <NameField document={document} step={step} edit={edit} />
@@ -104,9 +124,32 @@ export function TestPart({ document, step, edit }: Props<TestStep>) {
               }
             />
           </Field>
+          <Came document={document} came={came.find((one) => one.id === arm.id)} />
+          <div>
+            <Button onClick={() => keep(arm.id)} aria-label={`Keep only ${arm.name}`}>
+              Keep only this
+            </Button>
+          </div>
         </fieldset>
       ))}
     </Part>
+  );
+}
+
+/** What came of those who took an arm, in the days that the figures are of. */
+function Came({
+  document,
+  came,
+}: {
+  document: Props<TestStep>['document'];
+  came: NonNullable<FlowReport['steps'][number]['arms']>[number] | undefined;
+}) {
+  if (!came?.people) return null;
+  return (
+    <p className="text-xs text-soft tabular">
+      {plural(came.people, 'person', 'people')} in the last 30 days
+      {document.goal && `; ${plural(came.goal, 'reached', 'reached')} the goal, ${sayShare(came.goal, came.people)}`}
+    </p>
   );
 }
 
