@@ -115,18 +115,18 @@ test('what fell due during a pause is shown before it is resumed, and is dropped
   await expect.poll(inside).toBe(1);
   await signIn(page);
   await page.goto(`${base()}/flows/paused-a-while`);
-  await page.getByRole('button', { name: 'Pause' }).click();
-  await expect(page.getByRole('button', { name: 'Resume' })).toBeVisible();
+  await page.getByRole('button', { name: 'Pause', exact: true }).click();
+  await expect(page.getByRole('button', { name: 'Resume', exact: true })).toBeVisible();
   expect((await api(request, 'POST', '/clock', { advance: 'PT10M' })).status).toBe(200);
   await expect.poll(async () => (await api<{ people: number }>(request, 'GET', '/flows/paused-a-while/due')).body.people).toBe(1);
 
-  await page.getByRole('button', { name: 'Resume' }).click();
+  await page.getByRole('button', { name: 'Resume', exact: true }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByRole('heading', { name: '1 person was due while it was paused' })).toBeVisible();
   await expect(dialog.getByRole('list', { name: 'What was due' })).toContainText('Send “Five minutes on”');
   await expectAccessible(page, { part: '[role=dialog]' });
   await dialog.getByRole('radio', { name: /^It is dropped/ }).check();
-  await dialog.getByRole('button', { name: 'Resume' }).click();
+  await dialog.getByRole('button', { name: 'Resume', exact: true }).click();
   await expect(page.getByText('What was due during the pause is dropped.')).toBeVisible();
   await page.goto(`${base()}/people?q=${event.data.person.email}`);
   await page.getByRole('link', { name: 'Ine' }).click();

@@ -64,6 +64,12 @@ await page.getByRole('tab', { name: 'Results' }).click();
 await page.getByRole('button', { name: 'Fold the inspector away' }).click();
 await shot('flow-results');
 
+await page.goto(`${base}/flows/trial-to-paid`);
+await page.getByRole('tab', { name: 'Now' }).click();
+await page.getByTestId('now-count').waitFor();
+await page.waitForTimeout(500);
+await shot('flow-now');
+
 if (['shop', 'outside', 'person'].some(wants)) {
   const shop = await context.newPage();
   const address = `robin.${Date.now()}@example.com`;
@@ -105,12 +111,11 @@ await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);
 await shot('people');
-if (['sources', 'source', 'mapping', 'import', 'form', 'consent', 'list'].some(wants)) {
+if (['mapping', 'import', 'form', 'consent'].some(wants)) {
   const { sources } = await api('/sources');
   const till = sources.find((one) => one.kind === 'webhook').key;
   await page.goto(`${base}/data/sources/${till}`);
   await page.getByTestId('arrivals').waitFor();
-  await shot('source');
   await page.getByRole('tab', { name: /Mapping/ }).click();
   await page.getByRole('group', { name: /The sample/ }).waitFor();
   await shot('mapping');
@@ -133,10 +138,11 @@ if (['sources', 'source', 'mapping', 'import', 'form', 'consent', 'list'].some(w
   await page.getByText('Never written to').waitFor();
   await page.waitForTimeout(800);
   await shot('consent');
-  await page.goto(`${base}/people/lists/plant-letter`);
-  await page.getByText('End of the day').waitFor();
-  await shot('list');
 }
+await page.goto(`${base}/offers/cart-10`);
+await page.getByText('The lives of its codes').waitFor();
+await page.waitForTimeout(800);
+await shot('offer');
 await page.goto(`${base}/revenue`);
 await page.getByText('By flow and message').waitFor();
 await page.waitForTimeout(500);
