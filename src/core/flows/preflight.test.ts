@@ -6,7 +6,7 @@ import { preflight, type Lately } from './preflight';
 import type { Check } from './rehearsed';
 import { ANY_OFFERS, codeLetter, flowWith, letter } from './testing/asking';
 
-const NOTHING: Lately = { days: 90, arms: [], others: [], reach: null, limited: null, properties: [] };
+const NOTHING: Lately = { days: 90, arms: [], others: [], reach: null, limited: null, properties: [], newForms: [] };
 const stays = { test: 'didNot', event: 'order.placed', since: 'entry' } as const;
 const flowOf = (steps: Step[], more: Partial<FlowDocument> = {}) => flowWith({ stay: stays, steps, ...more });
 const codes = (flow: FlowDocument, lately: Lately | null = null, key = 'f') =>
@@ -124,6 +124,28 @@ describe('the preflight by what has happened lately', () => {
         ],
       }),
     ).toEqual([]);
+  });
+
+  it('finds a form made later that does not start it, where it names the forms that do', () => {
+    const lately = { ...NOTHING, newForms: [{ key: 'fair', name: 'The fair' }] };
+    const byForm = (...where: object[]) =>
+      flowOf([letter('l')], {
+        reentry: 'always',
+        triggers: where.map(
+          (one, n) => ({ id: `t${n}`, kind: 'event', event: 'form.submitted', key: null, ...one }) as FlowDocument['triggers'][0],
+        ),
+      });
+    const asks = (op: string, value: unknown) => ({ where: [{ property: 'formId', op, value }] });
+    const heard = (flow: FlowDocument) => codes(flow, lately).filter((code) => code === 'form-not-heard');
+    expect(says(byForm(asks('oneOf', ['letter', 'shop'])), lately)).toContainEqual(
+      'The form “The fair” was made after this flow was last published, and does not start it',
+    );
+    expect(heard(byForm(asks('is', 'letter')))).toHaveLength(1);
+    expect(heard(byForm(asks('oneOf', ['letter', 'fair'])))).toEqual([]);
+    expect(heard(byForm(asks('is', 'letter'), asks('is', 'fair')))).toEqual([]);
+    expect(heard(byForm({}))).toEqual([]);
+    expect(heard(byForm(asks('is', 'letter'), {}))).toEqual([]);
+    expect(heard(flowOf([letter('l')]))).toEqual([]);
   });
 
   it('finds that few can be reached, and that limits swallow more than a tenth', () => {

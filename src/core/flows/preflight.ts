@@ -45,6 +45,8 @@ export interface Lately {
     readonly property: string;
     readonly values: readonly { readonly value: string; readonly count: number }[] | null;
   }[];
+  /** open forms that were made after the version that is on */
+  readonly newForms: readonly { readonly key: string; readonly name: string }[];
 }
 
 /** What flows themselves and the program bring about: it need not have happened yet. */
@@ -339,6 +341,18 @@ function reaches(steps: readonly Step[], from: Step, is: (step: Step) => boolean
 const has = (steps: readonly Step[], wanted: Step): boolean =>
   steps.some((step) => step === wanted || armsOf(step).some((arm) => has(arm.steps, wanted)));
 
+/** Which of some forms a flow passes over that is started by certain forms, each of which it names. */
+function notHeard(flow: FlowDocument, forms: Lately['newForms']): Lately['newForms'] {
+  const named: string[] = [];
+  for (const trigger of flow.triggers) {
+    if (trigger.kind !== 'event' || trigger.event !== 'form.submitted') continue;
+    const asks = trigger.where?.find((one) => one.property === 'formId');
+    if (!asks || 'any' in asks || (asks.op !== 'is' && asks.op !== 'oneOf')) return [];
+    named.push(...[asks.value].flat().map(String));
+  }
+  return named.length ? forms.filter(({ key }) => !named.includes(key)) : [];
+}
+
 /** What the last days tell of a flow. */
 function lookAtLately(flow: FlowDocument, lately: Lately, key: string, add: AddTo): void {
   const days = `in the last ${lately.days} days`;
@@ -358,6 +372,14 @@ function lookAtLately(flow: FlowDocument, lately: Lately, key: string, add: AddT
           'Is its condition right? If nobody belongs there, take the arm out.',
         );
   }
+  for (const { name } of notHeard(flow, lately.newForms))
+    add(
+      'form-not-heard',
+      'warns',
+      null,
+      `The form “${name}” was made after this flow was last published, and does not start it`,
+      'Add it to the forms that the trigger asks for, or let every form start the flow.',
+    );
   const own = new Set(flow.triggers.map(({ event }) => event).filter((event) => event !== 'flow.due'));
   for (const other of lately.others) {
     const shared = other.events.find((event) => own.has(event));

@@ -13,7 +13,7 @@ export {
   setFlowState,
   wakeInside,
 } from './flows';
-export { flowsBeside, limitedLately, reachOfEvents } from './lately';
+export { flowsBeside, formsSince, limitedLately, reachOfEvents } from './lately';
 export { setHeard, takeChanges } from './heard';
 export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
 export { recordedPeople } from './replay';

@@ -1,6 +1,16 @@
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
 
+/** Open forms that were made after a flow was last published, by name; none where it never was. */
+export async function formsSince(sql: Sql, flowId: number): Promise<{ key: string; name: string }[]> {
+  return query(
+    sql,
+    `select key, name from forms where archived_at is null and is_open and created_at >
+      (select max(published_at) from flow_versions where flow_id = :flowId) order by lower(name) limit 20`,
+    { flowId },
+  );
+}
+
 /** Flows that are on beside one, with how many people have gone into both since a moment. */
 export async function flowsBeside(
   sql: Sql,

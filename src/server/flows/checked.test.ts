@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { flowWith, letter } from '@/core/flows/testing/asking';
+import { query } from '@/data/db';
 import { publishFlow, writeDraft } from './flows';
 import { preflightOf } from './checked';
 import { keepCatalogue } from '../sources';
@@ -82,6 +83,34 @@ describe('the preflight of a flow that has been on', () => {
     expect((await found(mend.document)).findings.map((finding) => finding.code)).not.toContain('message-off');
     const accepted = await found(flowOf({ steps: [branch, off], accepted: [{ code: 'message-off', step: 'off-one', reason: 'for now' }] }));
     expect(accepted.findings.at(-1)).toMatchObject({ code: 'message-off', accepted: 'for now' });
+  });
+
+  it('knows the forms that were made since it was published', async () => {
+    const asked = {
+      id: 'start',
+      kind: 'event',
+      event: 'form.submitted',
+      key: null,
+      where: [{ property: 'formId', op: 'is', value: 'letter' }],
+    };
+    const since = async () =>
+      (await found(flowOf({ triggers: [asked], reentry: 'always' }))).findings.filter(({ code }) => code === 'form-not-heard');
+    const form = (key: string, when: string) =>
+      query(
+        lab.db,
+        `with source as (insert into sources (key, kind, name, created_at) values (:key, 'form', :key, now()) returning id)
+         insert into forms (key, name, source_id, document, created_at, changed_at)
+         select :key, :key, id, '{}', now() + cast(:when as interval), now() from source`,
+        { key, when },
+      );
+    await form('before', '-1 day');
+    expect(await since()).toEqual([]);
+    await form('after', '1 day');
+    expect((await since()).map(({ says }) => says)).toEqual([
+      'The form “after” was made after this flow was last published, and does not start it',
+    ]);
+    await query(lab.db, 'update forms set is_open = false');
+    expect(await since()).toEqual([]);
   });
 
   it('stops a publishing whose check fails, in words, and lets it pass when the check is right', async () => {

@@ -3,7 +3,7 @@ import { armsOf, eventUses, handsTo, mendOf, planOf, preflight, type Finding, ty
 import { failedChecks, runChecks } from '@/core/replay';
 import { DAY } from '@/core/time';
 import type { Db, Sql } from '@/data/db';
-import { armCounts, findFlow, flowsBeside, limitedLately, reachOfEvents, readVersion } from '@/data/flows';
+import { armCounts, formsSince, findFlow, flowsBeside, limitedLately, reachOfEvents, readVersion } from '@/data/flows';
 import { namedOnFile } from '@/data/rules';
 import { typeProperties, typesSeen } from '@/data/sources';
 import { readStore, type StoreNow } from '@/data/store';
@@ -82,5 +82,6 @@ async function latelyOf(db: Db, flowId: number, draft: FlowDocument, { now }: St
     reach: types.length ? await reachOfEvents(db, types, from) : null,
     limited: await limitedLately(db, flowId, from),
     properties,
+    newForms: await formsSince(db, flowId),
   };
 }
