@@ -4,7 +4,7 @@ import { useInfiniteQuery } from '@tanstack/react-query';
 import { Ban, Dot, Eye, ListPlus, Mail, Merge, MousePointerClick, Route, Shield, ShoppingBag, ShoppingCart } from 'lucide-react';
 import { useDeferredValue, useState } from 'react';
 import type { TimelineItem, TimelineView } from '@/core/api';
-import { sayName, sayValue, type Because, type Value } from '@/core/rules';
+import { sayEvent, sayName, sayValue, type Because, type Value } from '@/core/rules';
 import { api, Button, Empty, Failed, fieldClass, plural, sayDay, sayTime } from '../kit';
 
 const KINDS = [
@@ -147,6 +147,10 @@ const TITLES: Record<string, string> = {
   'form.submitted': 'Submitted a form',
   'list.joined': 'Joined a list',
   'list.left': 'Left a list',
+  'segment.joined': 'Joined a segment',
+  'segment.left': 'Left a segment',
+  'flow.entered': 'Went into a flow',
+  'flow.left': 'Came out of a flow',
   'flow.called': 'Put into a flow by hand',
   'app.identified': 'Identified in the shop',
 };
@@ -161,8 +165,23 @@ function glance({ type, detail }: TimelineItem): string | null {
   if (type.startsWith('order.')) return [typeof orderId === 'string' ? orderId : null, money].filter(Boolean).join(', ');
   if (type === 'form.submitted' && typeof detail.formName === 'string') return detail.formName;
   if (type.startsWith('page.') && typeof detail.url === 'string') return detail.url.replace(/^https?:\/\//, '');
-  return typeof name === 'string' ? name : null;
+  if (typeof name === 'string') return name;
+  // what it is about, by its key
+  const about = type.startsWith('segment.')
+    ? detail.segment
+    : type.startsWith('code.')
+      ? detail.offer
+      : type.startsWith('flow.')
+        ? detail.flow
+        : null;
+  return typeof about === 'string' ? about : null;
 }
+
+/** What an event is called here; for one of the app's own what the rules call it, else its type. */
+const titleOf = (type: string): string => {
+  const done = TITLES[type] ?? sayEvent(type);
+  return done === `did ${type}` ? type : done.charAt(0).toUpperCase() + done.slice(1);
+};
 
 function Item({ item, zone, onType }: { item: TimelineItem; zone: string; onType: (type: string) => void }) {
   const [isOpen, setOpen] = useState(false);
@@ -179,7 +198,7 @@ function Item({ item, zone, onType }: { item: TimelineItem; zone: string; onType
               : Mail
             : (ICONS[item.type] ?? Dot);
   const canOpen = Boolean(item.because ?? item.detail);
-  const title = item.kind === 'event' ? (TITLES[item.type] ?? item.type) : item.says;
+  const title = item.kind === 'event' ? titleOf(item.type) : item.says;
   const more = item.kind === 'event' ? glance(item) : null;
   const tone =
     item.type === 'goal' || item.type === 'order.placed'
