@@ -2,13 +2,13 @@
 
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
-import { ChevronsLeft, ChevronsRight, Pause, Play, Redo2, Undo2 } from 'lucide-react';
+import { ChevronsLeft, ChevronsRight, Pause, Play } from 'lucide-react';
 import { useMemo, useRef, useState } from 'react';
 import { toast } from 'sonner';
 import type { DueView, FlowReport, FlowView } from '@/core/api';
 import { flowSchema, preflight, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
-import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, useDraft, useStore } from '../kit';
+import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
 import { Inspector } from './Inspector';
 import { LineMap } from './LineMap';
 import { ResumeDialog, type Due } from './Meanwhile';
@@ -172,12 +172,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           onReload={() => void reload()}
           onRetry={() => void draft.save()}
         />
-        <Button kind="quiet" aria-label="Undo" title="Undo (Ctrl+Z)" disabled={!draft.canUndo} onClick={draft.undo} className="px-2">
-          <Undo2 size={16} aria-hidden="true" />
-        </Button>
-        <Button kind="quiet" aria-label="Redo" title="Redo (Ctrl+Shift+Z)" disabled={!draft.canRedo} onClick={draft.redo} className="px-2">
-          <Redo2 size={16} aria-hidden="true" />
-        </Button>
+        <UndoActs draft={draft} />
         {flow.version !== null && (
           <Button onClick={() => void turn()} disabled={isSwitching}>
             {flow.state === 'on' ? (

@@ -112,3 +112,35 @@ export function Entry<In extends FieldValues>({
     </Field>
   );
 }
+
+/** A list of words, typed with commas between. What is typed stays as it is while it means what is stored. */
+export function WordList({
+  value,
+  onChange,
+  className = inputClass,
+  ...rest
+}: { value: readonly string[]; onChange: (value: string[]) => void } & Omit<
+  InputHTMLAttributes<HTMLInputElement>,
+  'value' | 'onChange' | 'type'
+>) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const read = (text: string) => [
+    ...new Set(
+      text
+        .split(',')
+        .map((one) => one.trim())
+        .filter(Boolean),
+    ),
+  ];
+  return (
+    <input
+      {...rest}
+      value={typed !== null && read(typed).join() === value.join() ? typed : value.join(', ')}
+      onChange={(event) => {
+        setTyped(event.target.value);
+        onChange(read(event.target.value));
+      }}
+      className={className}
+    />
+  );
+}

@@ -1,6 +1,5 @@
 'use client';
 
-import { Redo2, Undo2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { currencyDigits, sayMoney } from '@/core/money';
 import {
@@ -16,7 +15,7 @@ import {
   type Offer,
 } from '@/core/offers';
 import { personalise, placeholderProblem } from '@/core/messages';
-import { Button, DurationField, Field, inputClass, issuesOf, NumberField, Part, useStore, useUndo, wordsOf } from '../kit';
+import { Button, DurationField, Field, inputClass, NumberField, Part, UndoActs, useStore, useWriting, WordList } from '../kit';
 import { RuleEditor } from '../rules';
 
 const GIVES: readonly (readonly [Offer['gives']['kind'], string])[] = [
@@ -49,13 +48,8 @@ export function OfferEditor({
   onSave: (document: Offer) => Promise<void>;
   onCancel: () => void;
 }) {
-  const draft = useUndo<Offer>(given);
-  const { document } = draft;
+  const { draft, document, issues, problem, isBusy, hasTried, save } = useWriting(given, offerSchema, onSave);
   const store = useStore();
-  const [problem, setProblem] = useState<string | null>(null);
-  const [isBusy, setBusy] = useState(false);
-  const [hasTried, setTried] = useState(false);
-  const issues = issuesOf(offerSchema.safeParse(document));
   const wrong = (path: string) => {
     const issue = issues.find((one) => one.path === path || one.path.startsWith(`${path}.`));
     return issue && (hasTried || path !== 'name') ? `This ${issue.message}` : null;
@@ -66,44 +60,12 @@ export function OfferEditor({
     const { [key]: _, ...rest } = document;
     draft.edit(rest as Offer, key);
   };
-  const save = async () => {
-    setTried(true);
-    if (issues.length) return;
-    setBusy(true);
-    setProblem(null);
-    try {
-      await onSave(document);
-    } catch (error) {
-      setProblem(wordsOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
   const { gives, expires, code, only, most, currency } = document;
   const expiryWay: ExpiryWay = expires === null ? 'never' : 'on' in expires ? 'on' : 'after';
   return (
     <div className="grid grid-cols-[1fr_380px] items-start gap-5">
       <div className="grid gap-4">
-        <Part
-          title="What it gives"
-          acts={
-            <span className="flex gap-1">
-              <Button kind="quiet" aria-label="Undo" title="Undo (Ctrl+Z)" disabled={!draft.canUndo} onClick={draft.undo} className="px-2">
-                <Undo2 size={16} aria-hidden="true" />
-              </Button>
-              <Button
-                kind="quiet"
-                aria-label="Redo"
-                title="Redo (Ctrl+Shift+Z)"
-                disabled={!draft.canRedo}
-                onClick={draft.redo}
-                className="px-2"
-              >
-                <Redo2 size={16} aria-hidden="true" />
-              </Button>
-            </span>
-          }
-        >
+        <Part title="What it gives" acts={<UndoActs draft={draft} />}>
           <div className="grid gap-3 p-4">
             <Field label="Name" hint="For you: shoppers see the terms" problem={wrong('name')}>
               <input
@@ -187,10 +149,10 @@ export function OfferEditor({
             >
               <div className="grid grid-cols-2 gap-3">
                 <Field label="Article numbers" hint="With commas between" problem={wrong('only')}>
-                  <Words value={only?.products ?? []} onChange={(products) => put({ only: { ...only!, products } }, 'only.products')} />
+                  <WordList value={only?.products ?? []} onChange={(products) => put({ only: { ...only!, products } }, 'only.products')} />
                 </Field>
                 <Field label="Categories" hint="As the shop names them">
-                  <Words
+                  <WordList
                     value={only?.categories ?? []}
                     onChange={(categories) => put({ only: { ...only!, categories } }, 'only.categories')}
                   />
@@ -342,7 +304,7 @@ export function OfferEditor({
                 </span>
               )}
               <Button onClick={onCancel}>Cancel</Button>
-              <Button kind="primary" onClick={() => void save()} disabled={isBusy}>
+              <Button kind="primary" onClick={save} disabled={isBusy}>
                 {isBusy ? 'One moment…' : act}
               </Button>
             </div>
@@ -377,30 +339,6 @@ function Ticked({ children, ...tick }: { label: ReactNode; isOn: boolean; onChan
       <Tick {...tick} />
       {tick.isOn && <div className="pl-6">{children}</div>}
     </div>
-  );
-}
-
-/** Words with commas between. */
-function Words({ value, onChange }: { value: readonly string[]; onChange: (value: string[]) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const read = (text: string) => [
-    ...new Set(
-      text
-        .split(',')
-        .map((one) => one.trim())
-        .filter(Boolean),
-    ),
-  ];
-  const text = typed !== null && read(typed).join() === value.join() ? typed : value.join(', ');
-  return (
-    <input
-      value={text}
-      onChange={(event) => {
-        setTyped(event.target.value);
-        onChange(read(event.target.value));
-      }}
-      className={inputClass}
-    />
   );
 }
 

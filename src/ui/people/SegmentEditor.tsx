@@ -1,10 +1,9 @@
 'use client';
 
-import { Redo2, Undo2 } from 'lucide-react';
-import { useDeferredValue, useState } from 'react';
+import { useDeferredValue } from 'react';
 import type { Rule } from '@/core/rules';
 import { segmentSchema, type SegmentDocument } from '@/core/segments';
-import { Button, Field, inputClass, issuesOf, Part, useUndo, wordsOf } from '../kit';
+import { Button, Field, inputClass, Part, UndoActs, useWriting, WordList } from '../kit';
 import { Narrowing, RuleEditor } from '../rules';
 
 /** Names a segment and writes its rule; beside it, whom the rule leaves. Nothing is stored before Save. */
@@ -19,50 +18,13 @@ export function SegmentEditor({
   onSave: (document: SegmentDocument) => Promise<void>;
   onCancel: () => void;
 }) {
-  const draft = useUndo<SegmentDocument>(given);
-  const { document } = draft;
-  const [problem, setProblem] = useState<string | null>(null);
-  const [isBusy, setBusy] = useState(false);
-  const [hasTried, setTried] = useState(false);
-  const issues = issuesOf(segmentSchema.safeParse(document));
+  const { draft, document, issues, problem, isBusy, hasTried, save } = useWriting(given, segmentSchema, onSave);
   const rule = useDeferredValue(JSON.stringify(document.rule));
-  const save = async () => {
-    setTried(true);
-    if (issues.length) return;
-    setBusy(true);
-    setProblem(null);
-    try {
-      await onSave(document);
-    } catch (error) {
-      setProblem(wordsOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
   const named = issues.find(({ path }) => path === 'name');
   const others = issues.filter(({ path }) => path !== 'name');
   return (
     <div className="grid grid-cols-[1fr_420px] items-start gap-5">
-      <Part
-        title="Who is in it"
-        acts={
-          <span className="flex gap-1">
-            <Button kind="quiet" aria-label="Undo" title="Undo (Ctrl+Z)" disabled={!draft.canUndo} onClick={draft.undo} className="px-2">
-              <Undo2 size={16} aria-hidden="true" />
-            </Button>
-            <Button
-              kind="quiet"
-              aria-label="Redo"
-              title="Redo (Ctrl+Shift+Z)"
-              disabled={!draft.canRedo}
-              onClick={draft.redo}
-              className="px-2"
-            >
-              <Redo2 size={16} aria-hidden="true" />
-            </Button>
-          </span>
-        }
-      >
+      <Part title="Who is in it" acts={<UndoActs draft={draft} />}>
         <div className="grid gap-4 p-4">
           <div className="grid grid-cols-[1fr_1fr_150px_120px] gap-3">
             <Field label="Name" problem={hasTried && named ? `Name ${named.message}` : null}>
@@ -82,7 +44,11 @@ export function SegmentEditor({
               />
             </Field>
             <Field label="Tags">
-              <TextList value={document.tags} onChange={(tags) => draft.edit({ ...document, tags }, 'tags')} />
+              <WordList
+                placeholder="winter, letters"
+                value={document.tags}
+                onChange={(tags) => draft.edit({ ...document, tags }, 'tags')}
+              />
             </Field>
             <Field label="Owner">
               <input
@@ -110,7 +76,7 @@ export function SegmentEditor({
               On a line: Alt and arrows move it, N says the opposite, D duplicates, C copies, Delete removes.
             </span>
             <Button onClick={onCancel}>Cancel</Button>
-            <Button kind="primary" onClick={() => void save()} disabled={isBusy}>
+            <Button kind="primary" onClick={save} disabled={isBusy}>
               {isBusy ? 'One moment…' : act}
             </Button>
           </div>
@@ -126,31 +92,5 @@ export function SegmentEditor({
         </div>
       </Part>
     </div>
-  );
-}
-
-/** A list of words, typed with commas between. */
-function TextList({ value, onChange }: { value: readonly string[]; onChange: (value: string[]) => void }) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const read = (text: string) => [
-    ...new Set(
-      text
-        .split(',')
-        .map((one) => one.trim())
-        .filter(Boolean),
-    ),
-  ];
-  // what is typed stays as it is while it means what is stored
-  const text = typed !== null && read(typed).join() === value.join() ? typed : value.join(', ');
-  return (
-    <input
-      value={text}
-      placeholder="winter, letters"
-      onChange={(event) => {
-        setTyped(event.target.value);
-        onChange(read(event.target.value));
-      }}
-      className={inputClass}
-    />
   );
 }

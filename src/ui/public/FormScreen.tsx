@@ -1,7 +1,7 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import { ArrowDown, ArrowUp, ExternalLink, Plus, Redo2, Trash2, Undo2 } from 'lucide-react';
+import { ArrowDown, ArrowUp, ExternalLink, Plus, Trash2 } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
@@ -26,7 +26,9 @@ import {
   Part,
   plural,
   SavingNote,
+  UndoActs,
   useDraft,
+  WordList,
 } from '../kit';
 
 const TYPE_WORDS: Record<FieldType, string> = {
@@ -201,12 +203,7 @@ function Builder({ initial }: { initial: FormView }) {
       }
       acts={
         <>
-          <Button aria-label="Undo" title="Undo (Ctrl+Z)" disabled={!draft.canUndo} onClick={draft.undo}>
-            <Undo2 size={16} aria-hidden="true" />
-          </Button>
-          <Button aria-label="Redo" title="Redo (Ctrl+Shift+Z)" disabled={!draft.canRedo} onClick={draft.redo}>
-            <Redo2 size={16} aria-hidden="true" />
-          </Button>
+          <UndoActs draft={draft} />
           <Button onClick={() => void toggle({ isOpen: !view.isOpen }, view.isOpen ? 'The form is closed.' : 'The form is open.')}>
             {view.isOpen ? 'Close the form' : 'Open the form'}
           </Button>
@@ -347,18 +344,11 @@ function Builder({ initial }: { initial: FormView }) {
                       must be filled in
                     </label>
                     {field.type === 'choice' && (
-                      <input
+                      <WordList
                         aria-label={`Choices of ${field.label}`}
-                        value={field.options?.join(', ') ?? ''}
+                        value={field.options ?? []}
                         placeholder="choices with commas"
-                        onChange={(event) =>
-                          putField(index, {
-                            options: event.target.value
-                              .split(',')
-                              .map((one) => one.trim())
-                              .filter(Boolean),
-                          })
-                        }
+                        onChange={(options) => putField(index, { options })}
                         className={`${inputClass} flex-1`}
                       />
                     )}

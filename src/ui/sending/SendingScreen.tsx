@@ -7,7 +7,7 @@ import { toast } from 'sonner';
 import type { SendingView } from '@/core/api';
 import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, wordsOf } from '../kit';
+import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, WordList, wordsOf } from '../kit';
 import { Hours } from '../rules';
 
 const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '20:00' };
@@ -151,18 +151,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
                 />
               </Field>
               <Field label="Nor on these days" hint="Such as 2026-12-24, with commas between" problem={wrong('closed')}>
-                <input
-                  value={limits.closed.join(', ')}
-                  onChange={(event) =>
-                    put({
-                      closed: event.target.value
-                        .split(',')
-                        .map((one) => one.trim())
-                        .filter(Boolean),
-                    })
-                  }
-                  className={inputClass}
-                />
+                <WordList value={limits.closed} onChange={(closed) => put({ closed })} />
               </Field>
             </div>
             {kept.closedDays.length > 0 && (
