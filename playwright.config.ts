@@ -8,7 +8,7 @@ export default defineConfig({
   // a machine that is busy with other work takes twice as long
   timeout: 120_000,
   expect: { timeout: 15_000 },
-  reporter: process.env.VIATIC_TEST_REPORT ? [['line'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['line']],
+  reporter: process.env.VIATIC_TEST_REPORT ? [['list'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['list']],
   use: {
     viewport: { width: 1280, height: 800 },
     trace: 'off',

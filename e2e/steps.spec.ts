@@ -283,7 +283,8 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
     .getByRole('navigation', { name: 'Script' })
     .getByText(/^When:/)
     .click();
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Save as a file' }).click()]);
+  await page.getByRole('button', { name: 'More acts' }).click();
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('menuitem', { name: 'Save as a file' }).click()]);
   expect(download.suggestedFilename()).toBe('getting-started.json');
   const file = await download.path();
 

@@ -14,7 +14,12 @@ test('a table is sorted by any head, its columns are chosen and stay chosen, and
   const at = (heads: string[], name: string) => heads.indexOf(name);
   const heads = () => page.getByRole('columnheader').allTextContents();
 
+  // what goes out most stands first
+  const sent = (await cells(page, 'Flows', at(await heads(), 'Sent, 24 hours'))).filter(Boolean).map(minor);
+  expect(sent).toEqual([...sent].sort((a, b) => b - a));
   const revenue = at(await heads(), 'Revenue, 30 days');
+  await page.getByRole('button', { name: 'Revenue, 30 days' }).click();
+  await expect(page.getByRole('columnheader', { name: 'Revenue, 30 days' })).toHaveAttribute('aria-sort', 'descending');
   const before = (await cells(page, 'Flows', revenue)).filter(Boolean).map(minor);
   expect(before.length).toBeGreaterThan(1);
   expect(before).toEqual([...before].sort((a, b) => b - a));

@@ -77,9 +77,13 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
   await page.getByLabel('Answer').fill('STOP');
   await page.getByRole('button', { name: 'Send', exact: true }).click();
   await expect(texts.getByText('STOP', { exact: true })).toBeVisible();
-  await page.goto(`${base()}/people`);
-  await page.getByLabel('Search people').fill(address);
-  await page.getByRole('link', { name: 'Noor' }).click();
+  const { people } = (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(address)}`)).body;
+  await expect
+    .poll(async () => JSON.stringify((await api<{ channels: object }>(request, 'GET', `/people/${people[0]!.id}`)).body.channels), {
+      timeout: 20_000,
+    })
+    .toContain('withdrawn');
+  await page.goto(`${base()}/people/${people[0]!.id}`);
   const story = page.getByTestId('timeline');
   await expect(story.getByText('Clicked in the message').first()).toBeVisible();
   await expect(page.getByText(/answered STOP by SMS/).first()).toBeVisible();

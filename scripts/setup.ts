@@ -15,6 +15,7 @@ import { createUser } from '../src/data/access';
 import { connect, copyInto, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
 import { createKey, createSource, findSource, rebuildCatalogue } from '../src/data/sources';
 import { SCOPES } from '../src/core/sources';
+import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
 import { saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
@@ -265,6 +266,7 @@ async function clear(db: Db): Promise<void> {
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
       'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
+      'lookup_tables, lookup_versions, lookup_rows, ' +
       'products, product_changes, product_tellings, short_links, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
@@ -280,6 +282,28 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
   const flows = demoFlows(BASE);
   for (const [key, offer] of demoOffers) await saveOffer(db, key, offer, 'Marla Quist', start);
+  await storeTable(
+    db,
+    {
+      key: 'delivery-times',
+      name: 'Delivery times',
+      keyColumn: 'country',
+      columns: ['country', 'carrier', 'days'],
+      by: 'Marla Quist',
+      at: start,
+    },
+    [
+      ['NL', 'Bike courier', 1],
+      ['BE', 'Parcel van', 2],
+      ['DE', 'Parcel van', 3],
+      ['FR', 'Parcel van', 4],
+      ['GB', 'Sea and van', 8],
+      ['US', 'Air and van', 11],
+    ].map(([country, carrier, days]) => ({
+      key: String(country).toLowerCase(),
+      data: { country: country!, carrier: carrier!, days: days! },
+    })),
+  );
   const ids = new Map<string, number>();
   const replayed: ReplayFlow[] = [];
   for (const { key, document, isOn } of flows) {

@@ -47,19 +47,21 @@ export function ensureBuild(dist) {
 export function secretsOf(folder) {
   mkdirSync(folder, { recursive: true });
   const file = join(folder, 'secrets.json');
-  if (!existsSync(file)) {
-    writeFileSync(
-      file,
-      JSON.stringify({ secret: randomBytes(32).toString('base64url'), mailHookSecret: `whsec_${randomBytes(24).toString('base64')}` }),
-      { mode: 0o600 },
-    );
-  }
-  return JSON.parse(readFileSync(file, 'utf8'));
+  const hookSecret = () => `whsec_${randomBytes(24).toString('base64')}`;
+  const known = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {};
+  const secrets = {
+    secret: randomBytes(32).toString('base64url'),
+    mailHookSecret: hookSecret(),
+    textHookSecret: hookSecret(),
+    ...known,
+  };
+  if (Object.keys(secrets).some((name) => !(name in known))) writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 });
+  return secrets;
 }
 
 /** The environment in which all programs of an installation run. */
 export async function environmentOf(folder, databaseUrl, port) {
-  const { secret, mailHookSecret } = secretsOf(folder);
+  const { secret, mailHookSecret, textHookSecret } = secretsOf(folder);
   const [outsidePort, smtpPort] = [await freePort(), await freePort()];
   return {
     ...process.env,
@@ -70,6 +72,7 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_SECRET: secret,
     VIATIC_SMTP_URL: process.env.VIATIC_SMTP_OVERRIDE ?? `smtp://127.0.0.1:${smtpPort}`,
     VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
+    VIATIC_TEXT_HOOK_SECRET: textHookSecret,
     VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
     VIATIC_SMS_URL: `http://127.0.0.1:${outsidePort}/outside/sms`,
     VIATIC_PUSH_URL: `http://127.0.0.1:${outsidePort}/outside/push`,

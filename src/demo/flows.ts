@@ -422,16 +422,21 @@ export const demoOffers: Offers = new Map([
 export function demoFlows(baseUrl: string): { key: string; document: FlowDocument; isOn: boolean }[] {
   const placed = (document: FlowDocument): FlowDocument =>
     JSON.parse(JSON.stringify(document).replaceAll('http://localhost/', `${baseUrl}/`)) as FlowDocument;
+  const flow = (key: string, document: FlowDocument, about: Pick<FlowDocument, 'stage' | 'owner' | 'tags'>, isOn = true) => ({
+    key,
+    document: placed({ ...document, ...about }),
+    isOn,
+  });
   return [
-    { key: 'cart-left-behind', document: placed(cartWithCode), isOn: true },
-    { key: 'first-order', document: placed({ ...firstOrder, control: 10 }), isOn: true },
-    { key: 'looked-not-bought', document: placed(lookedNotBought), isOn: true },
-    { key: 'used-up', document: placed(usedUp), isOn: true },
-    { key: 'birthday', document: placed(started('birthday')), isOn: true },
-    { key: 'there-again', document: placed(started('there-again')), isOn: true },
-    { key: 'tanklog-first-days', document: placed(tanklogStart), isOn: true },
-    { key: 'trial-to-paid', document: placed(started('trial-to-paid')), isOn: true },
-    { key: 'order-status', document: placed(started('order-status')), isOn: true },
-    { key: 'quiet-for-ninety-days', document: placed(winBack), isOn: false },
+    flow('cart-left-behind', cartWithCode, { stage: 'lead', owner: 'Marla Quist', tags: ['cart'] }),
+    flow('first-order', { ...firstOrder, control: 10 }, { stage: 'first-order', owner: 'Marla Quist', tags: ['welcome'] }),
+    flow('looked-not-bought', lookedNotBought, { stage: 'lead', owner: 'Ines Halm', tags: ['browsing'] }),
+    flow('used-up', usedUp, { stage: 'more', owner: 'Ines Halm', tags: ['consumables'] }),
+    flow('birthday', started('birthday'), { stage: 'loyal', owner: 'Ines Halm' }),
+    flow('there-again', started('there-again'), { stage: 'more', owner: 'Marla Quist' }),
+    flow('tanklog-first-days', tanklogStart, { stage: 'first-order', owner: 'Tom Brandt', tags: ['Tanklog'] }),
+    flow('trial-to-paid', started('trial-to-paid'), { stage: 'more', owner: 'Tom Brandt', tags: ['Tanklog'] }),
+    flow('order-status', started('order-status'), { stage: 'first-order', owner: 'Marla Quist', tags: ['service'] }),
+    flow('quiet-for-ninety-days', winBack, { stage: 'loyal', owner: 'Marla Quist' }, false),
   ];
 }

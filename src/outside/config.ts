@@ -6,6 +6,7 @@ export interface Config {
   readonly viaticUrl: string;
   readonly apiKey: string;
   readonly mailHookSecret: string;
+  readonly textHookSecret: string;
   /** the key of the page snippet that the shop's pages carry; none where it is empty */
   readonly snippet?: string;
   /** where mail and carts are kept between starts */
@@ -24,6 +25,7 @@ export function readConfig(): Config {
     viaticUrl: of('VIATIC_URL').replace(/\/$/, ''),
     apiKey: of('OUTSIDE_API_KEY'),
     mailHookSecret: of('VIATIC_MAIL_HOOK_SECRET'),
+    textHookSecret: of('VIATIC_TEXT_HOOK_SECRET'),
     folder: of('OUTSIDE_FOLDER'),
     snippet: process.env.OUTSIDE_SNIPPET ?? '',
   };

@@ -48,6 +48,7 @@ beforeEach(async () => {
     viaticUrl: `http://127.0.0.1:${(hooks.address() as { port: number }).port}`,
     apiKey: '',
     mailHookSecret: SECRET,
+    textHookSecret: '',
     folder,
   });
 });

@@ -26,7 +26,7 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
   const journal = openJournal<Mail>(`${config.folder}/mail.ndjson`);
   const known = new Set(journal.entries.map((mail) => mail.messageId));
   const putOff = new Set<string>();
-  const tell = reporterTo(config, '/api/hooks/mail');
+  const tell = reporterTo(config, '/api/hooks/mail', config.mailHookSecret);
   const report = (type: string, messageId: string, more: object = {}): Promise<void> =>
     tell(`${type}-${messageId}`, { type, messageId, ...more });
 

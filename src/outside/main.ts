@@ -48,6 +48,26 @@ async function system(name: string): Promise<Answer> {
   return { status: 200, type: 'application/json', body: JSON.stringify(name === 'points' ? { points: 120, tier: 'reef' } : {}) };
 }
 
+/** Rooms of a chat, by their addresses: what is posted to one stands there. */
+const chat = openJournal<{ id: string; to: string; from: string; text: string; receivedAt: string }>(`${config.folder}/chat.ndjson`);
+function post(room: string, body: string): Answer {
+  let text: unknown;
+  try {
+    text = (JSON.parse(body) as { text?: unknown }).text;
+  } catch {
+    // not JSON
+  }
+  if (typeof text !== 'string' || !text) return { status: 400, body: 'no text' };
+  chat.add({
+    id: String(chat.entries.length + 1),
+    to: room,
+    from: 'Viatic',
+    text: text.slice(0, 8000),
+    receivedAt: new Date().toISOString(),
+  });
+  return { status: 200, body: 'ok' };
+}
+
 const list = (found: readonly object[]): Answer => ({ status: 200, type: 'application/json', body: JSON.stringify(found) });
 
 async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
@@ -56,7 +76,7 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
   if (area === 'api' && asked.method === 'GET') {
     const to = asked.query.get('to')?.toLowerCase() ?? null;
     if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));
-    const journal = kind === 'sms' || kind === 'push' ? texts[kind].journal : others.get(kind);
+    const journal = kind === 'sms' || kind === 'push' ? texts[kind].journal : kind === 'chat' ? chat : others.get(kind);
     if (journal) return list(to === null ? journal.entries.slice(-200) : journal.entries.filter((one) => one.to === to));
   }
   if ((area === 'sms' || area === 'push') && asked.method === 'POST') {
@@ -69,6 +89,7 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
     }
     return texts[area].take(Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])), asked.body);
   }
+  if (area === 'chat' && asked.method === 'POST') return post(kind, asked.body);
   const receiver = others.get(area);
   if (receiver && asked.method === 'POST') {
     let body: unknown = asked.body;

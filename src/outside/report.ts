@@ -1,9 +1,9 @@
 import { Webhook } from 'standardwebhooks';
 import type { Config } from './config';
 
-/** Tells the application something, signed as it asks for, again and again with longer pauses until it is there. */
-export function reporterTo(config: Config, path: string): (id: string, told: object) => Promise<void> {
-  const webhook = new Webhook(config.mailHookSecret);
+/** Tells the application something, signed with the secret that it shares with whoever tells, again and again with longer pauses until it is there. */
+export function reporterTo(config: Config, path: string, secret: string): (id: string, told: object) => Promise<void> {
+  const webhook = new Webhook(secret);
   return async (id, told) => {
     for (let attempt = 1; attempt <= 6; attempt++) {
       try {

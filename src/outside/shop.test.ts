@@ -57,6 +57,7 @@ beforeEach(async () => {
     viaticUrl: `http://127.0.0.1:${(server.address() as { port: number }).port}`,
     apiKey: 'key',
     mailHookSecret: '',
+    textHookSecret: '',
     folder,
   });
 });

@@ -33,8 +33,8 @@ export function openTexts(
   const journal = openJournal<Text>(`${config.folder}/${kind}-texts.ndjson`);
   const known = new Set(journal.entries.map((text) => text.id));
   const busy = new Set<string>();
-  const webhook = new Webhook(config.mailHookSecret);
-  const report = reporterTo(config, '/api/hooks/texts');
+  const webhook = new Webhook(config.textHookSecret);
+  const report = reporterTo(config, '/api/hooks/texts', config.textHookSecret);
   return {
     journal,
     take(headers, body) {

@@ -11,3 +11,4 @@ export * from './inside';
 export * from './places';
 export * from './rehearsal';
 export * from './sending';
+export * from './tables';

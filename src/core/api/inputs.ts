@@ -79,6 +79,13 @@ export const countInput = ruleInput.extend({ sample: z.boolean().optional() });
 export const rulePersonInput = ruleInput.extend({ person: z.string().min(1).max(400) });
 
 /** A table as CSV, with a line of names: of places, or of rates. */
+/** A flow that is kept to begin others with. */
+export const starterInput = z.strictObject({
+  flow: z.string().min(1).max(60),
+  name: z.string().trim().min(1, 'must not be empty').max(80),
+  says: z.string().trim().min(1, 'must not be empty').max(300),
+});
+
 export const tableInput = z.strictObject({ csv: z.string().min(1).max(20_000_000) });
 /** A group of countries: by names or ISO 3166 codes. */
 export const countryGroupInput = z.strictObject({ name: words(60), countries: z.array(z.string().trim().min(1).max(60)).min(1).max(260) });

@@ -1,3 +1,4 @@
+import type { AskKind } from '../flows';
 import type { Assumed, BacktestCounts } from '../replay';
 import type { Because, Value } from '../rules';
 
@@ -31,6 +32,13 @@ export interface RehearsalView {
       readonly html: string;
       readonly text: string;
       readonly problem?: string;
+    }[];
+    /** what was asked of systems and colleagues, told to them, or done for others: nothing of it leaves the house */
+    readonly calls: readonly {
+      readonly at: string;
+      readonly step: string;
+      readonly kind: AskKind;
+      readonly name: string;
     }[];
     /** codes that were issued, with letters that are made up */
     readonly codes: readonly {

@@ -1,4 +1,4 @@
-import type { Change, Finding, FlowDocument } from '../flows';
+import type { Change, Finding, FlowDocument, Stage } from '../flows';
 import type { Money } from '../money';
 import type { FieldProblem } from './problems';
 import type { Because, Value } from '../rules';
@@ -21,6 +21,8 @@ export interface FlowView {
   readonly revision: number;
   readonly draft: FlowDocument;
   readonly published: FlowDocument | null;
+  /** after publishing: those who belonged in it already and enter now, as long work */
+  readonly entering?: { readonly id: string; readonly people: number } | null;
   /** what publishing the draft would change */
   readonly changes: readonly Change[];
   readonly preflight: readonly Finding[];
@@ -65,6 +67,10 @@ export interface FlowListItem {
   readonly state: FlowState;
   readonly version: number | null;
   readonly trigger: string;
+  readonly description: string;
+  readonly tags: readonly string[];
+  readonly owner: string;
+  readonly stage: Stage | null;
   readonly hasChanges: boolean;
   readonly inside: number;
   readonly sent24h: number;
@@ -75,6 +81,17 @@ export interface FlowListItem {
   /** the same by day, minor units, oldest first */
   readonly daily: readonly number[];
 }
+/** A flow to begin with: one that is always there, or one of the store’s own. */
+export interface StarterView {
+  readonly key: string;
+  readonly name: string;
+  readonly says: string;
+  /** types of events that have to arrive for it to work */
+  readonly needs: readonly string[];
+  readonly document: FlowDocument;
+  readonly own: { readonly at: string; readonly by: string } | null;
+}
+
 export interface FlowListView {
   readonly flows: readonly FlowListItem[];
 }
@@ -96,6 +113,12 @@ export interface StepReport {
   readonly revenue: Money;
   /** `goal`: how many of those who took it have reached the goal */
   readonly arms?: readonly { readonly id: string; readonly name: string; readonly people: number; readonly goal: number }[];
+  /** of a test that decides by itself: when it has, by which numbers, and for which arm; null where no difference was sure */
+  readonly decided?: {
+    readonly at: string;
+    readonly arm: string | null;
+    readonly arms: readonly { readonly id: string; readonly people: number; readonly goal: number }[];
+  };
 }
 
 export interface FlowReport {

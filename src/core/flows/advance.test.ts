@@ -32,7 +32,8 @@ const armed = (key = 'c1') => armedRun('1', '7', { trigger: 'start', key });
 /** Moves a run at the very moment at which it is due. */
 const move = (under: RunningFlow, run: Run, known: Facts, now: number, earlier: readonly EarlierRun[] = []) =>
   advance(under, run, known, { now, dueAt: now }, earlier);
-const say = (entry: TraceEntry, run: Run, document: FlowDocument = cartLeftBehind) => sayTrace(entry, run.about, document, 'EUR');
+const say = (entry: TraceEntry, run: Run, document: FlowDocument = cartLeftBehind) =>
+  sayTrace(entry, run.about, document, { currency: 'EUR', zone: 'Europe/Amsterdam' });
 
 /** Runs a flow to its end or to `until`, waking at the moments it asks for and at events it listens to. */
 function play(document: FlowDocument, events: FactEvent[], until: number, email = OPEN) {

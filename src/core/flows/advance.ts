@@ -15,10 +15,12 @@ import {
 } from '../rules';
 import { MESSAGE_SENT, type Limits } from '../limits';
 import { CODE_ISSUED, type Offers } from '../offers';
+import type { Tables } from '../tables';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
 import { lotOf } from './lot';
+import { nextDay, type Places } from './places';
 import { planOf, type Plan } from './plan';
 import {
   CALLED,
@@ -49,11 +51,16 @@ export interface RunningFlow {
   readonly limits?: Limits | null;
   /** the offers of the store */
   readonly offers?: Offers;
+  /** the tables of the store */
+  readonly tables?: Tables;
   /** how many more codes may be issued of those that are bounded */
   readonly codesLeft?: ReadonlyMap<string, number>;
+  /** how many may still enter, where so many do a day */
+  readonly places?: Places | null;
 }
 
 const NO_OFFERS: Offers = new Map();
+const NO_TABLES: Tables = new Map();
 
 export interface Advanced {
   readonly run: Run;
@@ -175,6 +182,8 @@ class Passage {
       const state = judge(this.flow, this.run.about, this.facts, at);
       if (state.state === 'pending') return { at: state.until, on: this.plan.wakesArmed };
       if (state.state === 'off') {
+        // it came about long ago, and has waited for a place ever since
+        if (state.off.why === 'no-event' && this.run.about.at !== null && document.perDay) return refuse({ full: document.perDay.most });
         this.beginAnew();
         return refuse({ trigger: state.off });
       }
@@ -189,6 +198,12 @@ class Passage {
     if (document.entry) {
       const seen = see(document.entry, this.facts, this.view(at));
       if (!seen.holds) return refuse({ rule: seen });
+    }
+    if (document.perDay && this.flow.places && this.flow.places.left(at) <= 0) {
+      if (document.perDay.beyond === 'drop') return refuse({ full: document.perDay.most });
+      const until = nextDay(at, this.flow.zone);
+      this.note('queued', null, { saw: { full: document.perDay.most, until } });
+      return { at: until, on: this.plan.wakesArmed };
     }
     if (
       document.control &&
@@ -300,7 +315,7 @@ class Passage {
           this.run = { ...this.run, waitFrom: this.run.waitFrom ?? this.stands, waitUntil: went.until };
           if (this.run.dropsDue) this.run = { ...this.run, dropsDue: false };
           // what came since it began is not at hand yet, where the worker is late
-          if (went.isNew && this.run.waitFrom! < this.now) return { at: this.now, on: this.plan.wakesInside };
+          if (went.looksBack || (went.isNew && this.run.waitFrom! < this.now)) return { at: this.now, on: this.plan.wakesInside };
           return {
             at: earliest([went.until, went.lookAt ?? null, stayUntil]),
             on: went.on ? [...new Set([...this.plan.wakesInside, ...went.on])].sort() : this.plan.wakesInside,
@@ -332,6 +347,7 @@ class Passage {
       about: this.run.about,
       limits: this.flow.limits ?? null,
       offers: this.flow.offers ?? NO_OFFERS,
+      tables: this.flow.tables ?? NO_TABLES,
       codesLeft: (offer) =>
         (this.flow.codesLeft?.get(offer) ?? Infinity) - this.effects.filter((one) => one.kind === 'code' && one.offer === offer).length,
       flow: this.flow.key,

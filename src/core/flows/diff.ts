@@ -52,6 +52,10 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
   if (!same(before.window, after.window)) add('trigger', `Days: ${sayWindow(after.window)} (was: ${sayWindow(before.window)})`);
   if (before.control !== after.control)
     add('trigger', after.control ? `Control group: ${after.control} % get nothing` : 'Control group: none');
+  if (!same([before.description, before.tags, before.owner, before.stage], [after.description, after.tags, after.owner, after.stage]))
+    add(null, 'What is said about the flow has changed');
+  if (!same(before.perDay ?? null, after.perDay ?? null))
+    add('trigger', `Enter on one day: ${sayPerDay(after.perDay)} (was ${sayPerDay(before.perDay)})`);
   if (before.priority !== after.priority)
     add('trigger', `Priority: ${after.priority ?? PLAIN_PRIORITY} (was ${before.priority ?? PLAIN_PRIORITY})`);
   if (!same(before.goal, after.goal)) add('trigger', after.goal ? `Goal: ${sayGoal(after.goal)}` : 'Goal: none');
@@ -95,3 +99,8 @@ export function diff(before: FlowDocument, after: FlowDocument, currency: string
 }
 
 const sayNames = (checks: FlowDocument['checks']): string => (checks?.length ? checks.map(({ name }) => `“${name}”`).join(', ') : 'none');
+
+const sayPerDay = (perDay: FlowDocument['perDay']): string =>
+  perDay
+    ? `${perDay.most.toLocaleString('en-IE')} at most, the others ${perDay.beyond === 'wait' ? 'wait' : 'do not enter'}`
+    : 'any number';

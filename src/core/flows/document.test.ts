@@ -161,7 +161,15 @@ describe('what rules name', () => {
     stay: { none: [{ test: 'flow', flow: 'welcome', was: 'inside', is: true }] },
   };
   const none = new Map<string, string>();
-  const onFile = { list: none, segment: none, flow: none, topic: none, offer: none, 'country group': new Map([['EU', 'the EU']]) };
+  const onFile = {
+    list: none,
+    segment: none,
+    flow: none,
+    topic: none,
+    offer: none,
+    table: none,
+    'country group': new Map([['EU', 'the EU']]),
+  };
 
   it('has to be on file: what is not stops the flow, with its place; without a list of what is, nothing is said', () => {
     expect(preflight(asks, onFile).filter(({ level }) => level === 'stops')).toMatchObject([

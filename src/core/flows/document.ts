@@ -11,7 +11,7 @@ import {
 } from '../rules';
 import { sayDuration } from '../time';
 import { flowKey, name, positiveDuration, stepId } from './parts';
-import { armsOf, kindOfStep, type StepKinds } from './steps';
+import { armsOf, kindOfStep, leavesAnswer, type StepKinds } from './steps';
 import { acceptedSchema, checkSchema } from './rehearsed';
 import { branchSchema } from './steps/branch';
 import { callSchema } from './steps/call';
@@ -19,6 +19,8 @@ import { codeSchema } from './steps/code';
 import { endSchema } from './steps/end';
 import { handSchema } from './steps/hand';
 import { ideaSchema } from './steps/idea';
+import { lookupSchema } from './steps/lookup';
+import { noteSchema } from './steps/note';
 import { recordSchema } from './steps/record';
 import { sendSchema } from './steps/send';
 import { taskSchema } from './steps/task';
@@ -57,6 +59,8 @@ const stepSchema: z.ZodType<Step> = z.lazy(() =>
     updateSchema,
     callSchema(armSchema),
     codeSchema(armSchema),
+    lookupSchema(armSchema),
+    noteSchema,
     taskSchema(armSchema),
     handSchema,
     ideaSchema,
@@ -89,9 +93,26 @@ export const MOST_TRIGGERS = 10;
 const MOST_STEPS = 500;
 const DEEPEST = 8;
 
+/** Where in the life of a customer a flow stands: before the first order, around it, beside what was bought, for those who stay. */
+export const STAGES = ['lead', 'first-order', 'more', 'loyal'] as const;
+export type Stage = (typeof STAGES)[number];
+export const STAGE_WORDS: { readonly [stage in Stage]: string } = {
+  lead: 'Before the first order',
+  'first-order': 'First order',
+  more: 'More of what they like',
+  loyal: 'Those who stay',
+};
+
 const looseDocument = z.strictObject({
   schema: z.literal('viatic.flow/1'),
   name,
+  /** what it is for, in the words of those who keep it */
+  description: z.string().max(1000).optional(),
+  tags: z.array(z.string().trim().min(1).max(40)).max(20).optional(),
+  /** who looks after it */
+  owner: z.string().trim().max(120).optional(),
+  /** where in the life of a customer it stands */
+  stage: z.enum(STAGES).optional(),
   /** any of them starts the flow */
   triggers: z.array(triggerSchema).min(1, 'needs at least one trigger').max(MOST_TRIGGERS),
   entry: ruleSchema.nullable(),
@@ -102,6 +123,8 @@ const looseDocument = z.strictObject({
     .strictObject({ from: day.optional(), to: day.optional(), leave: z.boolean().optional() })
     .refine(({ from, to }) => !from || !to || from <= to, 'ends before it begins')
     .optional(),
+  /** how many enter on one day, by the calendar of the store; those beyond wait for the next, or never enter */
+  perDay: z.strictObject({ most: z.int().min(1).max(1_000_000), beyond: z.enum(['wait', 'drop']) }).optional(),
   /** how many of a hundred are drawn to get nothing, so that the others can be held against them */
   control: z.int().min(1).max(90).optional(),
   /** of several flows that want the same person at the same moment, the higher goes first: 0 to 100, 50 where it is left out */
@@ -195,6 +218,9 @@ export function stepsOf(flow: FlowDocument): Step[] {
   eachStep(flow.steps, (step) => all.push(step));
   return all;
 }
+
+/** Steps of which something comes that can be asked for further on, in reading order. */
+export const answersIn = (flow: FlowDocument): Step[] => stepsOf(flow).filter(leavesAnswer);
 
 /** A goal in words: "placed an order within 7 days of entering". */
 export const sayGoal = (goal: Goal, wording: Wording = {}): string =>

@@ -1,4 +1,6 @@
 export * from './document';
+export * from './matching';
+export * from './places';
 export * from './steps';
 export * from './triggers';
 export * from './asks';
@@ -15,6 +17,8 @@ export * from './person';
 export * from './expected';
 export * from './layout';
 export * from './move';
+export type { Finding } from './finding';
+export { handsTo, type Lately } from './lately';
 export * from './preflight';
 export * from './rehearsed';
 export * from './mends';

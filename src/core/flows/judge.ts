@@ -1,6 +1,7 @@
 import { eventsOf, matches, see, verdict, type FactEvent, type Facts, type Seen, type Viewpoint } from '../rules';
-import { addDuration, type Instant } from '../time';
+import { addDuration, subtractDuration, type Instant } from '../time';
 import type { RunningFlow } from './advance';
+import type { Goal } from './document';
 import { CALLED, type About, type Run, type TriggerOff } from './run';
 import { kindOfTrigger, triggerOf, type TriggerState } from './triggers';
 
@@ -60,6 +61,9 @@ export function viewOf(run: Run, now: Instant, { zone, world }: Pick<RunningFlow
     answers: run.answers,
   };
 }
+
+/** The last moment of entering at which the time for the goal is over by now. */
+export const goalEndsBy = (goal: Goal, now: Instant, zone: string): Instant => subtractDuration(now, goal.within, zone);
 
 /** Why a run does not go on: its trigger is undone, its goal has been reached and ends it, or its stay rule fails. */
 export type Over =

@@ -35,7 +35,9 @@ const told = (one: FactEvent, minute?: number): Arrival => ({ event: one, at: mi
 const kinds = (lived: Lived) => lived.runs.map(({ trace }) => trace.map(({ kind }) => kind));
 const minutes = (lived: Lived) => lived.sends.map(({ stepId, at }) => [stepId, (at - START) / MINUTE]);
 const says = (lived: Lived, index = 0) =>
-  lived.runs[index]!.trace.map((entry) => sayTrace(entry, lived.runs[index]!.run.about, cartLeftBehind, 'EUR').says);
+  lived.runs[index]!.trace.map(
+    (entry) => sayTrace(entry, lived.runs[index]!.run.about, cartLeftBehind, { currency: 'EUR', zone: 'Europe/Amsterdam' }).says,
+  );
 const waitFirst: FlowDocument = { ...cartLeftBehind, steps: [{ id: 'wait', kind: 'wait', for: 'PT1H' }, ...cartLeftBehind.steps] };
 
 describe('what is told late', () => {
@@ -153,7 +155,9 @@ describe('several triggers', () => {
       ['checkout', null, 30],
     ]);
     expect(minutes(lived)).toEqual([['small-cart', 25]]);
-    const says = lived.runs.map(({ run, trace }) => sayTrace(trace[0]!, run.about, document, 'EUR').says);
+    const says = lived.runs.map(
+      ({ run, trace }) => sayTrace(trace[0]!, run.about, document, { currency: 'EUR', zone: 'Europe/Amsterdam' }).says,
+    );
     expect(says).toEqual([
       'Did not enter: this flow has already run for c1, and it is once for each',
       'Entered: started a checkout, then nothing for 20 minutes',
@@ -166,7 +170,9 @@ describe('several triggers', () => {
       dueAt: START + HOUR,
     });
     expect(run.outcome).toBe('not-entered');
-    expect(sayTrace(trace[0]!, run.about, cartLeftBehind, 'EUR').says).toBe('Did not enter: its trigger is not in the flow any more');
+    expect(sayTrace(trace[0]!, run.about, cartLeftBehind, { currency: 'EUR', zone: 'Europe/Amsterdam' }).says).toBe(
+      'Did not enter: its trigger is not in the flow any more',
+    );
   });
 });
 

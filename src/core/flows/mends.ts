@@ -2,7 +2,7 @@ import { approximateMs, DAY } from '../time';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { changeStep, removeStep } from './edit';
 import { kindOfStep } from './steps';
-import type { Finding } from './preflight';
+import type { Finding } from './finding';
 
 interface Mend {
   /** what is done, as an act */

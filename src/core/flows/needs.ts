@@ -119,6 +119,9 @@ export function asksOf(
         names: null,
       }),
     );
+  const back = step && run.waitFrom !== null ? kindOfStep(step).looksBackFor?.(step, run.about) : null;
+  if (back)
+    asks.push(ask({ type: back.event, where: back.where ?? [], from: run.about.at ?? enteredAt, to: now, most: 1, names: ['orderId'] }));
   const { goal } = document;
   if (goal && 'event' in goal && run.goalAt === null) {
     const where = goal.where ?? [];

@@ -54,6 +54,7 @@ export function advancePerson(
           own.filter((other) => other.id !== run.id),
         );
         const { about, phase, outcome, enteredAt, effects } = result.run;
+        if (run.enteredAt === null && enteredAt !== null) flow.places?.take(enteredAt);
         known = result.facts;
         for (const effect of result.effects) if (effect.kind === 'code') issued.set(effect.offer, (issued.get(effect.offer) ?? 0) + 1);
         others.set(flowId, [

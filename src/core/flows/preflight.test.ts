@@ -2,7 +2,8 @@ import { describe, expect, it } from 'vitest';
 import { failedChecks, runChecks } from '../replay';
 import { flowSchema, type FlowDocument, type Step } from './document';
 import { mendOf } from './mends';
-import { preflight, type Lately } from './preflight';
+import type { Lately } from './lately';
+import { preflight } from './preflight';
 import type { Check } from './rehearsed';
 import { ANY_OFFERS, codeLetter, flowWith, letter } from './testing/asking';
 
@@ -39,6 +40,48 @@ describe('the preflight reads a flow as people walk it', () => {
     ]);
     // one is enough for a path, and arms shut each other out
     expect(codes(flowOf([letter('l'), offer('o1')]))).toEqual([]);
+  });
+
+  it('stops a text of more than ten messages, and warns of one of more than three', () => {
+    const text = (letters: number): Step => ({
+      id: 't',
+      kind: 'send',
+      name: 'Text',
+      message: { schema: 'viatic.message/1', channel: 'sms', kind: 'marketing', text: 'x'.repeat(letters) },
+    });
+    expect(codes(flowOf([text(459)]))).not.toContain('text-long');
+    expect(codes(flowOf([text(460)]))).toContain('text-long');
+    expect(codes(flowOf([text(1530)]))).toContain('text-long');
+    expect(codes(flowOf([text(1531)]))).toContain('text-too-long');
+  });
+
+  it('finds a message that asks how they like what cannot be there yet, and one for which the parcel is waited for', () => {
+    const review = (id: string): Step => {
+      const step = letter(id);
+      return { ...step, message: { ...step.message, subject: 'How do you like your new tank?' } };
+    };
+    const wait = (more: object): Step => ({ id: 'w', kind: 'wait', ...more }) as Step;
+    const asks = (steps: Step[], more: Partial<FlowDocument> = {}) =>
+      codes(flowOf(steps, more)).filter((code) => code === 'parcel-not-there');
+    expect(asks([review('a')])).toEqual(['parcel-not-there']);
+    expect(asks([wait({ for: 'P4D' }), review('a')])).toEqual(['parcel-not-there']);
+    expect(asks([wait({ for: 'P5D' }), review('a')])).toEqual([]);
+    expect(asks([letter('thanks')])).toEqual([]);
+    const parcel = { is: 'delivered', estimates: [], otherwise: 'P3D' };
+    expect(asks([wait({ parcel }), review('a')])).toEqual([]);
+    expect(asks([wait({ parcel: { ...parcel, is: 'shipped' } }), review('a')])).toEqual(['parcel-not-there']);
+    expect(asks([wait({ for: 'P9D', until: { event: 'order.delivered' } }), review('a')])).toEqual([]);
+    // one of two ways waits for it, the other does not
+    expect(asks([branch('b', [[wait({ parcel })], []]), review('a')])).toEqual(['parcel-not-there']);
+    expect(asks([review('a')], { triggers: [{ id: 's', kind: 'event', event: 'order.delivered', key: 'orderId' }] })).toEqual([]);
+  });
+
+  it('finds that more want to enter than may', () => {
+    const flow = { ...flowOf([letter('l')]), perDay: { most: 10, beyond: 'wait' as const } };
+    const reach = (people: number) => ({ ...NOTHING, reach: { people, canBeEmailed: people } });
+    expect(codes(flow, reach(901))).toEqual(['queue-grows']);
+    expect(codes(flow, reach(900))).toEqual([]);
+    expect(codes({ ...flow, perDay: { most: 10, beyond: 'drop' } }, reach(9000))).toEqual([]);
   });
 
   it('finds codes that are told of and not there, over by then, never told of, or given to whoever leaves a cart', () => {

@@ -92,12 +92,17 @@ export type Answer = Answers[string];
 
 /** What a step does to the world: lets a message go out, records an event of the person, changes what is on file about them, or asks. */
 export type Deed =
-  | { readonly kind: 'send'; readonly marketing: boolean; readonly channel: Channel }
+  /** `content` names the form of the message, where it is not that for everyone else */
+  | { readonly kind: 'send'; readonly marketing: boolean; readonly channel: Channel; readonly content?: string }
   | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } }
   | { readonly kind: 'change'; readonly change: FactChange }
   /** asks somebody outside: a server, or a colleague. The answer comes as an event that bears `about` */
   | ({ readonly kind: 'call' } & Asked)
   | ({ readonly kind: 'task' } & Asked)
+  /** tells a colleague, and waits for nothing */
+  | ({ readonly kind: 'note' } & Asked)
+  /** changes what is on file about the others who have the same value of an attribute */
+  | ({ readonly kind: 'others' } & Asked)
   /** issues a code; its letters are drawn as it is stored */
   | {
       readonly kind: 'code';
@@ -106,6 +111,9 @@ export type Deed =
       readonly flow: string;
       readonly hops: number;
     };
+
+/** What of a deed is carried out by asking outside, or by others: by a row of its own, once. */
+export type AskKind = 'call' | 'task' | 'note' | 'others';
 
 interface Asked {
   readonly within: string;
@@ -146,6 +154,10 @@ export type Effect = Deed & {
   readonly part?: number;
 };
 
+/** Whether an effect is carried out by asking somebody outside, or of other people. */
+export const isAsk = (effect: Effect): effect is Extract<Effect, { kind: AskKind }> =>
+  effect.kind === 'call' || effect.kind === 'task' || effect.kind === 'note' || effect.kind === 'others';
+
 /** An event that the engine tells of a run itself: its type stands for the step in its name. */
 export interface Told {
   readonly type: string;
@@ -164,6 +176,7 @@ export const RECORDED = 'run/';
 
 export type TraceKind =
   | 'not-entered'
+  | 'queued'
   | 'entered'
   | 'waiting'
   | 'asked'
@@ -176,6 +189,9 @@ export type TraceKind =
   | 'updated'
   | 'handed'
   | 'issued'
+  | 'found'
+  | 'not-found'
+  | 'told'
   | 'withheld'
   | 'skipped'
   | 'held'
@@ -216,10 +232,14 @@ export type Saw =
   /** `not-entered`: the flow was not on, or re-entry */
   | { readonly off: true }
   | { readonly again: Again }
+  /** `queued`, `not-entered`: so many had entered on that day, and no more do; up to when it waits for a place */
+  | { readonly full: number; readonly until?: Instant }
   /** `not-entered`: the entry rule; `left`: the stay rule */
   | { readonly rule: Seen }
   /** `decided`: the arms that were looked at, in order */
   | { readonly arms: readonly Seen[] }
+  /** `sending`: which form of the message, null for that for everyone else, and what was looked at */
+  | { readonly form: string | null; readonly looked: readonly Seen[] }
   /** `skipped`: what stood in the way */
   | { readonly obstacle: Obstacle }
   /** `skipped`: what is recorded has led from flow to flow too often */
@@ -236,6 +256,10 @@ export type Saw =
   | { readonly updated: readonly Updated[] }
   /** `moved`: to which version */
   | { readonly version: number }
+  /** `found`, `not-found`: in which table, and by which key; null where there was none to look by */
+  | { readonly table: string; readonly sought: string | null }
+  /** `updated`: of which others, too: all with this value of an attribute */
+  | { readonly updated: readonly Updated[]; readonly others: { readonly by: string; readonly value: string } }
   /** `handed`: to which flow */
   | { readonly flow: string }
   /** `issued`: of which offer, and up to when it counts */

@@ -1,13 +1,13 @@
-import { explain, sayEvent, sayName, sayRule, type Because, type Wording } from '../rules';
+import { explain, sayEvent, sayName, sayRule, sayValue, type Because, type Wording } from '../rules';
 import { sayDuration, type Instant } from '../time';
 import { sayLimited } from '../limits';
 import { sayObstacle } from '../messages';
-import { sayGuarded, type Offers } from '../offers';
+import { sayExpires, sayGuarded, type Offers } from '../offers';
 import { sayAgain } from './begin';
 import { sayGoal, wordingOf, type FlowDocument } from './document';
 import { planOf } from './plan';
 import { CALLED, type Saw, type TraceEntry, type TriggerOff, type Withheld } from './run';
-import { armsOf, sayStep, sayLimit, sayOwner, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
+import { armsOf, sayNoteTo, sayStep, sayLimit, sayOwner, sayShares, sayUpdated, sayWait, type WaitUntil } from './steps';
 import { kindOfTrigger, triggerOf } from './triggers';
 
 /** A decision in words, with its explanation where rules decided. */
@@ -33,13 +33,19 @@ export function sayTriggerOff(off: TriggerOff, document: Pick<FlowDocument, 'tri
   }
 }
 
+/** What the words of a trace go by: the store's currency and clocks, and how its offers are called. */
+export interface TraceWording {
+  readonly currency: string;
+  readonly zone: string;
+  readonly offers?: Offers;
+}
+
 /** Puts an entry of a trace into words, by the version of the flow that the run was on. */
 export function sayTrace(
   entry: Pick<TraceEntry, 'kind' | 'stepId' | 'armId' | 'saw' | 'at'>,
   run: { readonly trigger: string; readonly key: string },
   document: FlowDocument,
-  currency: string,
-  offers?: Offers,
+  { currency, zone, offers }: TraceWording,
 ): Said {
   const wording = wordingOf(document, currency);
   const step = entry.stepId === null ? undefined : planOf(document).steps.get(entry.stepId);
@@ -58,11 +64,14 @@ export function sayTrace(
     }
     case 'not-entered':
       if (saw.trigger) return { says: `Did not enter: ${sayTriggerOff(saw.trigger, document, run.trigger)}` };
+      if (saw.full !== undefined) return { says: `Did not enter: ${sayFull(saw.full)}` };
       if (saw.again) return { says: `Did not enter: ${sayAgain(saw.again, run.key)}` };
       if (saw.window) return { says: `Did not enter: ${saw.window === 'before' ? 'the flow had not begun' : 'the flow was over'}` };
       return saw.off
         ? { says: 'Did not enter: the flow was not on at that moment' }
         : ruled('Did not enter: the entry rule does not hold', document.entry);
+    case 'queued':
+      return { says: `Waits to enter: ${sayFull(saw.full ?? 0)}` };
     case 'undone':
       return {
         says: `Left: what had started it turned out not to be so: ${saw.trigger ? sayTriggerOff(saw.trigger, document, run.trigger) : 'its trigger'}`,
@@ -98,18 +107,40 @@ export function sayTrace(
     }
     case 'recorded':
       return { says: `Recorded “${name}”` };
-    case 'updated':
-      return { says: saw.updated?.length ? `Updated “${name}”: ${sayUpdated(saw.updated)}` : `Updated “${name}”: nothing had to change` };
+    case 'updated': {
+      const own = saw.updated?.length ? sayUpdated(saw.updated) : 'nothing had to change';
+      const others = saw.others ? `; the same of the others whose ${sayName(saw.others.by)} is ${sayValue(saw.others.value)}` : '';
+      return { says: `Updated “${name}”: ${own}${others}` };
+    }
+    case 'found':
+      return { says: `Looked up “${name}”: found ${saw.sought ?? 'it'}` };
+    case 'not-found':
+      return { says: saw.sought === null ? `Looked up “${name}”: nothing to look for` : `Looked up “${name}”: no row for ${saw.sought}` };
+    case 'told':
+      return { says: `Told ${step?.kind === 'note' ? sayNoteTo(step.to) : 'a colleague'} of them: “${name}”` };
     case 'handed':
       return { says: `Handed over to ${saw.flow}` };
     case 'issued':
       return {
-        says: `Issued “${name}”, a code of ${offers?.get(saw.offer ?? '')?.name ?? saw.offer}${saw.expires ? `, up to ${new Date(saw.expires).toISOString().slice(0, 10)}` : ''}`,
+        says: `Issued “${name}”, a code of ${offers?.get(saw.offer ?? '')?.name ?? saw.offer}${saw.expires ? `, up to ${sayExpires(saw.expires, zone)}` : ''}`,
       };
     case 'withheld':
       return sayWithheld(name, saw.withheld, step?.kind === 'code' ? step.offer : '', wording, entry.at, offers);
-    case 'sending':
-      return { says: `Queued “${name}” to go out` };
+    case 'sending': {
+      const forms = (step?.kind === 'send' && step.versions) || [];
+      const parts = (saw.looked ?? []).flatMap((seen, index) =>
+        forms[index] ? [explain(forms[index].when, seen, wording, entry.at)] : [],
+      );
+      if (!parts.length) return { says: `Queued “${name}” to go out` };
+      const form = forms.find(({ id }) => id === saw.form);
+      return {
+        says: form ? `Queued “${name}” to go out, as “${form.name}”` : `Queued “${name}” to go out, as everyone else gets it`,
+        because:
+          form && parts.length === 1
+            ? parts[0]!
+            : { holds: true, says: form ? `first version that holds is “${form.name}”` : 'no version is theirs', parts },
+      };
+    }
     case 'skipped':
       if (saw.limited) return { says: `Did not send “${name}”: ${sayLimited(saw.limited)}` };
       if (saw.dropped) return { says: `Did not send “${name}”: it fell due while the flow was paused` };
@@ -138,6 +169,8 @@ export function sayTrace(
       return { says: 'Went through to the end' };
   }
 }
+
+const sayFull = (most: number): string => `${most.toLocaleString('en-IE')} had entered that day, and no more do`;
 
 const sayAwaited = (until: WaitUntil): string => ('event' in until ? sayEvent(until.event) : sayRule(until.rule, {}));
 

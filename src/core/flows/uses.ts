@@ -1,7 +1,7 @@
 import { dependsOn, kindOfTest, testsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
 import { blocksOf } from '../messages';
-import { armsOf, kindOfStep } from './steps';
+import { armsOf, formsOf, kindOfStep } from './steps';
 import { isTimed, kindOfTrigger, whoIsDue } from './triggers';
 
 /** A place in a flow that looks at events of a type, with what is asked of their properties. */
@@ -23,6 +23,9 @@ export function rulesOf(document: FlowDocument): { where: string; stepId: string
       if (who) rules.push({ where: 'trigger', stepId: null, rule: who });
     }
   eachStep(document.steps, (step) => {
+    if (step.kind === 'send')
+      for (const { name, when } of step.versions ?? [])
+        rules.push({ where: `message “${step.name}”, version “${name}”`, stepId: step.id, rule: when });
     if (step.kind === 'wait' && step.until && 'rule' in step.until) rules.push({ where: 'wait', stepId: step.id, rule: step.until.rule });
     for (const arm of armsOf(step))
       if (arm.when)
@@ -59,10 +62,12 @@ export function eventUses(document: FlowDocument): EventUse[] {
   eachStep(document.steps, (step) => {
     const awaited = kindOfStep(step).awaits?.(step, { flow: '', key: '' });
     if (awaited) uses.push({ type: awaited.event, where: 'wait', asks: awaited.isOwn ? [] : (awaited.where ?? []) });
+    const back = kindOfStep(step).looksBackFor?.(step, { key: '', data: {} });
+    if (back) uses.push({ type: back.event, where: 'wait', asks: [] });
     if (step.kind === 'record') uses.push({ type: step.event, where: `recorded by “${step.name}”`, asks: [] });
     if (step.kind !== 'send') return;
-    const text = JSON.stringify(step.message);
-    if (/\bevent\./.test(text) || blocksOf(step.message).some((block) => block.kind === 'cart'))
+    const messages = formsOf(step).map(({ message }) => message);
+    if (/\bevent\./.test(JSON.stringify(messages)) || messages.some((one) => blocksOf(one).some((block) => block.kind === 'cart')))
       for (const type of started) uses.push({ type, where: `message “${step.name}”`, asks: [] });
   });
   return uses;
@@ -78,8 +83,12 @@ export function attributeUses(document: FlowDocument, name: string): string[] {
   for (const trigger of document.triggers) if (trigger.kind === 'change' && trigger.name === name) places.push('trigger');
   const pattern = new RegExp(`\\bperson\\.${name.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')}\\b`);
   eachStep(document.steps, (step) => {
-    if (step.kind === 'send' && pattern.test(JSON.stringify(step.message))) places.push(`message “${step.name}”`);
+    if (step.kind === 'send' && formsOf(step).some(({ message }) => pattern.test(JSON.stringify(message))))
+      places.push(`message “${step.name}”`);
     if (step.kind === 'call' && pattern.test(step.body)) places.push(`call “${step.name}”`);
+    if (step.kind === 'note' && (pattern.test(step.text) || ('attribute' in step.to && step.to.attribute === name)))
+      places.push(`note “${step.name}”`);
+    if (step.kind === 'lookup' && 'attribute' in step.by && step.by.attribute === name) places.push(`look up “${step.name}”`);
     if (step.kind === 'task' && (pattern.test(step.text) || ('attribute' in step.owner && step.owner.attribute === name)))
       places.push(`task “${step.name}”`);
   });

@@ -28,8 +28,8 @@ const emailSchema = z.strictObject({
   preview: text(300),
   blocks: z.array(blockSchema).max(60),
 });
-/** A text message: up to ten parts. */
-const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(1530) });
+/** A text message. As how many parts it goes out is known when it is filled in; a long one is told of where it is written. */
+const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(10_000) });
 /** What an app shows on a locked screen, and where it leads. */
 const pushSchema = z.strictObject({ ...common, channel: z.literal('push'), title: oneLine(120), text: text(500), url: text(2000) });
 

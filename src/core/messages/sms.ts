@@ -36,6 +36,9 @@ export function smsLength(text: string): SmsLength {
   return { alphabet: isGsm ? 'GSM' : 'UCS-2', places, parts, left: part - used };
 }
 
+/** In how many parts a text goes out at most: what handsets put together again without fail (common practice). */
+export const MOST_PARTS = 10;
+
 /** What an answer to a text message asks for: no more of them, or more again; null where it says something else. */
 export function wishOf(answer: string): 'stop' | 'start' | null {
   const word = answer

@@ -110,7 +110,8 @@ export class BacktestTally {
       if (run.outcome !== null) this.tally('ended', run.outcome);
       if (run.phase === 'inside' && run.step) this.tally('at', run.step);
       for (const entry of trace) {
-        const says = () => sayTrace(entry, { trigger: run.about.trigger, key: 'it' }, document, this.currency, this.flow.offers).says;
+        const says = () =>
+          sayTrace(entry, { trigger: run.about.trigger, key: 'it' }, document, { currency: this.currency, ...this.flow }).says;
         if (entry.kind === 'not-entered') this.tally('not', says().replace(/^Did not enter: /, ''));
         else if (entry.armId) this.tally('arm', entry.armId);
         else if (entry.kind === 'skipped' || entry.kind === 'held' || entry.kind === 'withheld')

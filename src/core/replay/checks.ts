@@ -20,7 +20,7 @@ export interface Checked {
  * Sends the people of a flow's checks through it, from a moment on, and compares what comes of it. Limits of the store are
  * left aside, and so is a control group: a check is about those who get something.
  */
-export function runChecks(flow: Pick<RunningFlow, 'key' | 'document' | 'zone' | 'world' | 'offers'>, now: Instant): Checked[] {
+export function runChecks(flow: Pick<RunningFlow, 'key' | 'document' | 'zone' | 'world' | 'offers' | 'tables'>, now: Instant): Checked[] {
   const { control: _, ...document } = flow.document;
   return (document.checks ?? []).map((check): Checked => {
     const nextId = idsAboveAll();

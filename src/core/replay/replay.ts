@@ -5,6 +5,7 @@ import { CODE_ISSUED } from '../offers';
 import { changeName, changeOfProductTold, type ProductChange } from '../products';
 import {
   advance,
+  isAsk,
   armedRun,
   attributesHeard,
   beginsOn,
@@ -25,6 +26,7 @@ import {
   whoConcerns,
   whoIsDue,
   planOf,
+  type AskKind,
   type Beginning,
   type EarlierRun,
   type Effect,
@@ -59,12 +61,17 @@ export interface ReplayedSend {
   readonly at: Instant;
 }
 
-/** What a run has asked outside: of a server, or of a colleague. */
+/** What a run has asked to be done: by a server or a colleague, who may answer, or of others. */
 export interface ReplayedAsk {
   readonly flowKey: string;
   readonly run: Run;
-  readonly effect: Extract<Effect, { kind: 'call' | 'task' }>;
+  readonly effect: Extract<Effect, { kind: AskKind }>;
   readonly at: Instant;
+}
+
+/** One that waits for an answer. */
+export interface AnsweredAsk extends ReplayedAsk {
+  readonly effect: Extract<Effect, { kind: 'call' | 'task' }>;
 }
 
 /** A code that has been issued. */
@@ -138,7 +145,7 @@ export interface Bounds {
   /** how often runs are moved and messages sent at most: beyond it the replay stops */
   readonly most?: number;
   /** what is answered outside to what runs ask; where it is left out, what is on file alone answers */
-  readonly answer?: (ask: ReplayedAsk) => Answered;
+  readonly answer?: (ask: AnsweredAsk) => Answered;
 }
 const NOTHING_BEFORE: ReadonlyMap<string, readonly EarlierRun[]> = new Map();
 
@@ -219,6 +226,7 @@ export function replayPerson(
       before.phase === 'armed' ? earlierOf(desk, before.about.key) : [],
     );
     entry.run = result.run;
+    if (before.enteredAt === null && result.run.enteredAt !== null) desk.flow.places?.take(result.run.enteredAt);
     entry.wakesOn = result.wake.on;
     wakeAt(entry, result.wake.at);
     entry.trace.push(...result.trace);
@@ -254,10 +262,11 @@ export function replayPerson(
         answers.push({ id: nextId(), type: CODE_ISSUED, time: now, properties: codeTold(effect, effect.stepId) });
         continue;
       }
-      if (effect.kind === 'call' || effect.kind === 'task') {
-        const ask: ReplayedAsk = { flowKey: entry.flowKey, run: entry.run, effect, at: now };
-        asks.push(ask);
-        for (const event of outside?.(ask).events ?? []) answers.push(event);
+      if (isAsk(effect)) {
+        const ask = { flowKey: entry.flowKey, run: entry.run, at: now };
+        asks.push({ ...ask, effect });
+        if (effect.kind === 'call' || effect.kind === 'task')
+          for (const event of outside?.({ ...ask, effect }).events ?? []) answers.push(event);
         continue;
       }
       const send: ReplayedSend = { id: nextId(), flowKey: entry.flowKey, run: entry.run, effect, at: now };

@@ -116,6 +116,7 @@ describe('what is meant by words typed', () => {
     flows: [{ key: 'welcome', name: 'Welcome' }],
     topics: [],
     groups: [],
+    answers: [{ step: 'sheet', says: 'Look up “Care sheet”', properties: ['liters'] }],
     started: [{ name: 'value', kind: 'number' }],
   };
   const first = (typed: string) => suggest(typed, known)[0];

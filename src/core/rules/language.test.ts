@@ -490,6 +490,15 @@ describe('the laws of all kinds', () => {
     );
   });
 
+  it('what is counted since something else turns when that happens again by a clock ahead of ours', () => {
+    const all = facts({ events: [event('b.b', 5000, {}), event('a.a', 1000, {}), event('b.b', -60_000, {})] });
+    for (const one of [
+      { test: 'did', event: 'a.a', since: { after: { event: 'b.b' } } },
+      { test: 'total', event: 'a.a', take: 'sum', of: 'n', op: 'atMost', value: 9, since: { after: { event: 'b.b' } } },
+    ])
+      expect(evaluate(one as Rule, all, view).until, one.test).toBe(NOW + 60_000);
+  });
+
   it('what a rule asks for is enough: the same answer, and the same until, as with everything that is on file', () => {
     fc.assert(
       fc.property(rule, person, (one, of) => {

@@ -1,7 +1,7 @@
 import type { Test } from './tests';
 
 /** What a test can name that has to be on file for it to mean anything. */
-export type NamedKind = 'list' | 'segment' | 'flow' | 'topic' | 'country group' | 'offer';
+export type NamedKind = 'list' | 'segment' | 'flow' | 'topic' | 'country group' | 'offer' | 'table';
 
 /** All that rules can name and that is on file: by kind and key, what it is called. */
 export type OnFile = { readonly [kind in NamedKind]: ReadonlyMap<string, string> };

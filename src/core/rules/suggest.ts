@@ -20,6 +20,8 @@ export interface Known {
   readonly groups: readonly { readonly key: string; readonly name: string }[];
   /** properties of what starts the flow, in one */
   readonly started: readonly { readonly name: string; readonly kind: 'number' | 'text' }[];
+  /** earlier steps of which something comes, in a flow: with their names */
+  readonly answers: readonly { readonly step: string; readonly says: string; readonly properties?: readonly string[] }[];
 }
 
 export const NOTHING_KNOWN: Known = {
@@ -32,6 +34,7 @@ export const NOTHING_KNOWN: Known = {
   topics: [],
   groups: [],
   started: [],
+  answers: [],
 };
 
 /** A condition that can be meant by what was typed. */
@@ -144,6 +147,12 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
           : { test: 'trigger', property: name, op: 'known' },
         'of what starts the flow',
       );
+  for (const { step, says, properties = ['value'] } of known.answers) {
+    const words = `answer answered came what of step found ${says}`;
+    if (has(words)) add(1.9e9, { test: 'answer', step, came: !isNot }, says);
+    for (const property of properties)
+      if (has(`${words} ${property} ${sayName(property)}`)) add(1.8e9, { test: 'answer', step, property, op: 'known' }, says);
+  }
   for (const channel of CHANNELS)
     if (has(`can be reached consent agreed emailed ${channel} ${CHANNEL_WORDS[channel].noun}`))
       add(1e9, { test: 'consent', channel, reachable: !isNot }, 'consent');

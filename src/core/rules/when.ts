@@ -115,6 +115,13 @@ function lastOf(facts: Pick<Facts, 'events'>, { event: type, where }: z.infer<ty
   return null;
 }
 
+/** When a span could begin later without a new fact: at the next event after which it begins that is stamped by a clock ahead of ours. */
+export function beginsAnew(since: Since, facts: Pick<Facts, 'events'>, now: Instant): Instant | null {
+  if (typeof since !== 'object' || !('after' in since)) return null;
+  const events = eventsOf(facts, since.after.event);
+  return events[firstAfter(events, now)]?.time ?? null;
+}
+
 /** Whether an event lies before a span begins. */
 export const isBefore = (event: FactEvent, { after, isFrom, behind }: Span): boolean =>
   (isFrom ? event.time < after : event.time <= after) || (behind !== undefined && inOrder(event, behind) <= 0);

@@ -1,4 +1,4 @@
-import type { FlowDocument, Step } from '../flows';
+import { inAllForms, type FlowDocument, type Step } from '../flows';
 import type { Block, Message } from '../messages';
 import type { Rule } from '../rules';
 
@@ -33,7 +33,7 @@ export function letter(id: string, name: string, subject: string, preview: strin
 /** The same as a service message: it goes to whom it is about, whatever they agreed to. */
 export function service(...of: Parameters<typeof letter>): Step {
   const step = letter(...of);
-  return step.kind === 'send' ? { ...step, message: { ...step.message, kind: 'service' } } : step;
+  return step.kind === 'send' ? inAllForms(step, (message) => ({ ...message, kind: 'service' })) : step;
 }
 
 export const button = (label: string, url: string): Block => ({ id: 'button', kind: 'button', label, url });

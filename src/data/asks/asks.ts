@@ -1,4 +1,4 @@
-import type { Effect, Run } from '@/core/flows';
+import type { AskKind, Effect, Run } from '@/core/flows';
 import type { Value } from '@/core/rules';
 import { addDuration, type Instant } from '@/core/time';
 import { query, queryOne, rowsOf, type Sql } from '../db';
@@ -8,7 +8,7 @@ export interface NewAsk {
   readonly run: Run;
   readonly flowId: number;
   readonly version: number;
-  readonly effect: Extract<Effect, { kind: 'call' | 'task' }>;
+  readonly effect: Extract<Effect, { kind: AskKind }>;
   readonly at: Instant;
 }
 
@@ -26,9 +26,9 @@ const ASKS = rowsOf({
 });
 
 /** Stores what runs ask; each once, by its run, step and visit. Answers with those that are new. */
-export async function insertAsks(sql: Sql, asks: readonly NewAsk[], zone: string): Promise<{ id: string; kind: 'call' | 'task' }[]> {
+export async function insertAsks(sql: Sql, asks: readonly NewAsk[], zone: string): Promise<{ id: string; kind: AskKind }[]> {
   if (!asks.length) return [];
-  return query<{ id: string; kind: 'call' | 'task' }>(
+  return query<{ id: string; kind: AskKind }>(
     sql,
     `insert into asks (person_id, run_id, flow_id, version, step_id, visit, kind, about, asked_at, until_at)
      select person_id, run_id, flow_id, version, step_id, visit, kind, about, at, until_at from ${ASKS.sql} as r
@@ -60,7 +60,7 @@ export interface AskRow {
   readonly version: number;
   readonly step_id: string;
   readonly visit: number;
-  readonly kind: 'call' | 'task';
+  readonly kind: AskKind;
   readonly about: { readonly flow: string; readonly step: string; readonly about: string };
   readonly asked_at: Date;
   readonly until_at: Date;
@@ -81,6 +81,19 @@ export const askRow = (sql: Sql, id: string): Promise<AskRow | null> =>
 /** The same, locked until the transaction ends. */
 export const lockAsk = (sql: Sql, id: string): Promise<AskRow | null> =>
   /^\d{1,18}$/.test(id) ? queryOne<AskRow>(sql, 'select * from asks where id = :id for update', { id }) : Promise.resolve(null);
+
+/** So many that are open of one step, to be carried out together: locked, those that somebody else has in hand passed over. */
+export const lockOthersAsked = (
+  sql: Sql,
+  { flow_id, version, step_id }: Pick<AskRow, 'flow_id' | 'version' | 'step_id'>,
+  limit: number,
+): Promise<AskRow[]> =>
+  query<AskRow>(
+    sql,
+    `select * from asks where kind = 'others' and state = 'open' and flow_id = :flow_id and version = :version and step_id = :step_id
+     order by id limit :limit for update skip locked`,
+    { flow_id, version, step_id, limit },
+  );
 
 /** What there is to fill its texts in with: the person, what started the run, and what earlier steps were answered. */
 export async function aboutAsk(
@@ -118,7 +131,7 @@ export async function closeAsk(
   await query(
     sql,
     `update asks set state = :state, closed_at = :at, closed_by = :by, note = :note, error = :error,
-       tries = tries + case kind when 'call' then 1 else 0 end where id = :id`,
+       tries = tries + case when kind in ('call', 'note') then 1 else 0 end where id = :id`,
     { id, ...closed, at: new Date(closed.at) },
   );
 }
@@ -136,7 +149,7 @@ export interface ListedAsk extends AskRow {
   readonly is_over: boolean;
 }
 
-/** What was asked, of one kind and state: open ones by when they are due, others the newest first; with how many there are. */
+/** What was asked, of some kinds and one state: open ones by when they are due, others the newest first; with how many there are. */
 export async function listAsks(
   sql: Sql,
   {
@@ -145,12 +158,12 @@ export async function listAsks(
     owner = null,
     now,
     limit = 1000,
-  }: { kind: 'call' | 'task'; state: AskRow['state']; owner?: string | null; now: Instant; limit?: number },
+  }: { kind: readonly AskKind[]; state: AskRow['state']; owner?: string | null; now: Instant; limit?: number },
 ): Promise<{ rows: ListedAsk[]; total: number }> {
   const isOpen = state === 'open';
   const [count] = await query<{ total: number }>(
     sql,
-    `select count(*)::int as total from asks where kind = :kind and state = :state ${owner === null ? '' : 'and owner = :owner'}`,
+    `select count(*)::int as total from asks where kind = any(cast(:kind as text[])) and state = :state ${owner === null ? '' : 'and owner = :owner'}`,
     { kind, state, ...(owner !== null && { owner }) },
   );
   const rows = await query<ListedAsk>(
@@ -160,7 +173,7 @@ export async function listAsks(
          p.attributes ->> 'email', p.external_id, '') as person_name,
        a.until_at <= :now as is_over
      from asks a join flows f on f.id = a.flow_id join people p on p.id = a.person_id
-     where a.kind = :kind and a.state = :state ${owner === null ? '' : 'and a.owner = :owner'}
+     where a.kind = any(cast(:kind as text[])) and a.state = :state ${owner === null ? '' : 'and a.owner = :owner'}
      order by ${isOpen ? 'a.until_at, a.id' : 'a.closed_at desc, a.id desc'} limit :limit`,
     { kind, state, now: new Date(now), limit, ...(owner !== null && { owner }) },
   );

@@ -1,1 +1,14 @@
-export { askRow, type AskRow, aboutAsk, closeAsk, insertAsks, listAsks, lockAsk, type NewAsk, noteTry, openAgain, writeTask } from './asks';
+export {
+  askRow,
+  type AskRow,
+  aboutAsk,
+  closeAsk,
+  insertAsks,
+  listAsks,
+  lockAsk,
+  lockOthersAsked,
+  type NewAsk,
+  noteTry,
+  openAgain,
+  writeTask,
+} from './asks';

@@ -19,6 +19,10 @@ import * as products from './migrations/016_products';
 import * as texts from './migrations/017_texts';
 import * as clocks from './migrations/018_clocks';
 import * as dropped from './migrations/019_dropped';
+import * as forms from './migrations/020_forms_and_hours';
+import * as tables from './migrations/021_tables_and_notes';
+import * as verdicts from './migrations/022_verdicts';
+import * as starters from './migrations/023_own_starters';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -58,6 +62,10 @@ const migrations: Record<string, Knex.Migration> = {
   '017_texts': texts,
   '018_clocks': clocks,
   '019_dropped': dropped,
+  '020_forms_and_hours': forms,
+  '021_tables_and_notes': tables,
+  '022_verdicts': verdicts,
+  '023_own_starters': starters,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -72,6 +72,15 @@ export async function publishDraft(sql: Sql, flow: FlowRow, by: string, now: Ins
   return version;
 }
 
+/** Puts another document in place of the draft, as the program itself does it: whoever has the draft open is told that it has changed. */
+export async function replaceDraft(sql: Sql, id: number, draft: FlowDocument, now: Instant): Promise<void> {
+  await query(sql, 'update flows set draft = :draft, draft_revision = draft_revision + 1, changed_at = :now where id = :id', {
+    id,
+    draft: JSON.stringify(draft),
+    now: new Date(now),
+  });
+}
+
 export async function setFlowState(sql: Sql, id: number, state: FlowState, now: Instant): Promise<void> {
   await query(sql, 'update flows set state = :state, changed_at = :now where id = :id', { id, state, now: new Date(now) });
 }
@@ -175,6 +184,7 @@ export async function listFlows(
   currency: string,
   zone: string,
   model: string,
+  isAway = false,
 ): Promise<FlowListRow[]> {
   const rows = await query<FlowListRow>(
     sql,
@@ -192,8 +202,8 @@ export async function listFlows(
             where c.flow_id = f.id and c.model = :model and c.currency = :currency and c.placed_at >= :from and c.placed_at <= :now
               group by 1) d on d.of = day) as daily
      from flows f left join flow_versions v on v.flow_id = f.id and v.version = f.version
-     where f.state <> 'archived' order by credited_minor desc, f.name`,
-    { now: new Date(now), from: new Date(from), currency, zone, model },
+     where (f.state = 'archived') = :isAway order by credited_minor desc, f.name`,
+    { isAway, now: new Date(now), from: new Date(from), currency, zone, model },
   );
   return rows.map((row) => ({ ...row, draft: flowSchema.parse(row.draft), document: row.document && flowSchema.parse(row.document) }));
 }

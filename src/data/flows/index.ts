@@ -7,7 +7,9 @@ export {
   listVersions,
   lockFlow,
   lookAgain,
+  type FlowRow,
   publishDraft,
+  replaceDraft,
   readVersion,
   saveDraft,
   setFlowState,
@@ -17,19 +19,11 @@ export { flowsBeside, formsSince, limitedLately, reachOfEvents } from './lately'
 export { setHeard, takeChanges } from './heard';
 export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
 export { recordedPeople } from './replay';
+export { addStarter, ownStarters, removeStarter, type StarterRow } from './starters';
+export { armShares, noteVerdict, verdictsOf, type ArmShares, type VerdictRow } from './verdicts';
 export { armCounts, creditByStep, creditedOrders, doneBy, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
 export {
   aboutOf,
-  aboutRun,
-  putAt,
-  departing,
-  entriesBy,
-  insideBy,
-  dueBy,
-  type InsideRow,
-  moveRuns,
-  peopleInside,
-  countInside,
   armCalled,
   type Arming,
   armRuns,
@@ -39,13 +33,11 @@ export {
   EARLIER,
   earlierRuns,
   type EarlierRuns,
-  endRuns,
   findRuns,
   insertSends,
   isAnythingDue,
   type NewSend,
   nextDue,
-  openTwice,
   parkRuns,
   readEarlier,
   type RunChange,
@@ -56,5 +48,21 @@ export {
   toRun,
   type TraceRow,
   tracesOf,
-  wakeHeld,
 } from './runs';
+export {
+  aboutRun,
+  putAt,
+  departing,
+  entriesBy,
+  insideBy,
+  dueBy,
+  type InsideRow,
+  moveRuns,
+  peopleInside,
+  countInside,
+  endAllRuns,
+  enteredByDay,
+  endRuns,
+  openTwice,
+  wakeHeld,
+} from './standing';

@@ -104,7 +104,8 @@ export async function armCounts(
 ): Promise<Map<string, { people: number; goal: number }>> {
   const rows = await query<{ arm: string; people: number; goal: number }>(
     sql,
-    `select arm, count(*)::int as people, count(*) filter (where goal_at is not null)::int as goal from runs, unnest(arms) as arm where flow_id = :flowId and entered_at >= :from and entered_at <= :to group by 1`,
+    `select arm, count(*)::int as people, count(*) filter (where goal_at is not null)::int as goal
+     from runs, unnest(arms) as arm where flow_id = :flowId and entered_at >= :from and entered_at <= :to group by 1`,
     { flowId, from: new Date(from), to: new Date(to) },
   );
   return new Map(rows.map(({ arm, people, goal }) => [arm, { people, goal }]));

@@ -3,6 +3,8 @@ export { queueDispatch } from './outbox';
 export {
   domainsOfSends,
   isDeliveryOpen,
+  keepBack,
+  letGo,
   leaveSend,
   noteMessageEvents,
   ownerOfSend,

@@ -9,12 +9,14 @@ export interface LetterRow {
   id: string;
   person_id: string | null;
   address: string;
-  purpose: 'confirm' | 'by-hand';
+  purpose: 'confirm' | 'by-hand' | 'note';
   kind: 'marketing' | 'service';
   message: Message;
   attributes: Record<string, Value>;
   reach: Facts['reach'] | null;
   declined: string[];
+  /** what its placeholders of the event say */
+  about: Record<string, Value>;
 }
 
 /** Writes a mail to one person that no flow sends. Answers with its number. */
@@ -23,18 +25,20 @@ export async function createLetter(
   letter: {
     personId: string | null;
     address: string;
-    purpose: 'confirm' | 'by-hand';
+    purpose: 'confirm' | 'by-hand' | 'note';
     kind: 'marketing' | 'service';
     message: Message;
     by: string | null;
     at: Instant;
+    about?: { readonly [name: string]: Value };
   },
 ): Promise<string> {
   return (await queryOne<{ id: string }>(
     sql,
-    `insert into letters (person_id, address, purpose, kind, message, by, queued_at) values (:personId, :address, :purpose, :kind, :message, :by, :at)
+    `insert into letters (person_id, address, purpose, kind, message, by, queued_at, about)
+      values (:personId, :address, :purpose, :kind, :message, :by, :at, :about)
       returning id`,
-    { ...letter, message: JSON.stringify(letter.message), at: new Date(letter.at) },
+    { ...letter, message: JSON.stringify(letter.message), at: new Date(letter.at), about: JSON.stringify(letter.about ?? {}) },
   ))!.id;
 }
 
@@ -46,7 +50,7 @@ export async function takeLetter(sql: Sql, id: string, holder: number): Promise<
        update letters l set held_by = :holder where l.id = :id and l.state = 'queued' and (l.held_by is null or l.held_by = :holder
          or not ${isHeldSql('l.held_by')}) returning l.*
      )
-     select l.id, l.person_id, l.address, l.purpose, l.kind, l.message, coalesce(p.attributes, '{}') as attributes, p.id is not null as has_person,
+     select l.id, l.person_id, l.address, l.purpose, l.kind, l.message, l.about, coalesce(p.attributes, '{}') as attributes, p.id is not null as has_person,
        ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = l.person_id) as declined
      from l left join people p on p.id = l.person_id`,

@@ -8,6 +8,7 @@ import { ALIVE } from '../work';
 
 const REPORTS = rowsOf({ person_id: 'bigint', send_id: 'bigint', type: 'text', at: 'moment' });
 
+const KEPT = rowsOf({ id: 'bigint', at: 'moment' });
 const REFS = rowsOf({ person_id: 'bigint', id: 'bigint' });
 const SETTLED = rowsOf({ id: 'bigint', state: 'text', at: 'moment', reason: 'text', subject: 'text' });
 
@@ -18,6 +19,8 @@ export interface SendRow {
   flow_id: number;
   version: number;
   step_id: string;
+  /** which form of its message it is; null for that for everyone else */
+  content: string | null;
   state: 'queued' | 'sent' | 'delivered' | 'bounced' | 'failed' | 'skipped';
   reach: Facts['reach'];
   attributes: Record<string, Value>;
@@ -40,13 +43,13 @@ export const isHeldSql = (
 export async function takeSends(sql: Sql, refs: readonly SendRef[], holder: number): Promise<Map<string, SendRow>> {
   const rows = await queryPrepared<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    'take_sends',
+    'take_sends_2',
     `with held as (
        update sends s set held_by = :holder from ${REFS.sql} as a where s.id = a.id and s.state = 'queued'
          and (s.person_id = a.person_id or exists (select 1 from merges m where m.loser_id = a.person_id and m.winner_id = s.person_id))
          and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
      )
-     select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.state, p.attributes, ${REACH_COLUMNS},
+     select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.content, s.state, p.attributes, ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
        coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about,
        r.answers
@@ -63,6 +66,25 @@ export const takeSend = async (sql: Sql, ref: SendRef, holder: number): Promise<
 /** Gives a send back that could not be carried out for now. */
 export async function leaveSend(sql: Sql, ref: SendRef): Promise<void> {
   await query(sql, `update sends set held_by = null where id = :id`, { id: ref.id });
+}
+
+/** Keeps sends back that were let go and may not go out at this moment, until a moment. */
+export async function keepBack(sql: Sql, kept: readonly { readonly id: string; readonly until: Instant }[]): Promise<void> {
+  if (!kept.length) return;
+  await query(sql, `update sends s set held_by = null, not_before = r.at from ${KEPT.sql} as r where s.id = r.id and s.state = 'queued'`, {
+    rows: KEPT.of(kept.map(({ id, until }) => ({ id, at: new Date(until) }))),
+  });
+}
+
+/** Lets those go whose moment has come. Answers with them. */
+export async function letGo(sql: Sql, now: Instant, limit: number): Promise<SendRef[]> {
+  const rows = await query<{ person_id: string; id: string; kind: string }>(
+    sql,
+    `update sends s set not_before = null from (select person_id, id from sends where not_before <= :now order by not_before limit :limit
+       for update skip locked) d where s.person_id = d.person_id and s.id = d.id returning s.person_id, s.id, s.kind`,
+    { now: new Date(now), limit },
+  );
+  return rows.map((row) => ({ personId: row.person_id, id: row.id, isService: row.kind === 'service' }));
 }
 
 /** The domains to which sends go, and since when they wait, by their number. */

@@ -63,6 +63,7 @@ export {
   identifiersOf,
   type LockedPerson,
   lockPeople,
+  peopleWith,
   markShared,
   nextPersonIds,
   noteClaim,

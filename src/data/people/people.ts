@@ -119,6 +119,18 @@ export interface LockedPerson {
   readonly consents: ReadonlyMap<Channel, ConsentState>;
 }
 
+/** Whose attribute (names of nested ones with dots) is one of some values, as {@link rowKeyOf} compares them: numbers of people by value, in order. */
+export async function peopleWith(sql: Sql, attribute: string, values: readonly string[]): Promise<Map<string, string[]>> {
+  const rows = await query<{ value: string; ids: string[] }>(
+    sql,
+    `select lower(btrim(attributes #>> string_to_array(:attribute, '.'))) as value, array_agg(id::text order by id) as ids
+     from people where erased_at is null and lower(btrim(attributes #>> string_to_array(:attribute, '.'))) = any(cast(:values as text[]))
+     group by 1`,
+    { attribute, values },
+  );
+  return new Map(rows.map(({ value, ids }) => [value, ids]));
+}
+
 /** Locks people for this transaction, in order of id so that two transactions cannot wait for each other, and reads their consent where it may matter. */
 export async function lockPeople(sql: Sql, ids: readonly string[], withConsents = true): Promise<Map<string, LockedPerson>> {
   if (!ids.length) return new Map();

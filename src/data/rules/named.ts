@@ -11,6 +11,7 @@ export async function namedOnFile(sql: Sql): Promise<OnFile> {
      union all select 'flow', key, name from flows
      union all select 'topic', key, name from topics
      union all select 'offer', key, document ->> 'name' from offers where archived_at is null
+     union all select 'table', key, name from lookup_tables where archived_at is null
      union all select 'country group', key, name from country_groups`,
   );
   const of = (kind: NamedKind) => rows.filter((row) => row.kind === kind).map(({ key, name }): [string, string] => [key, name]);
@@ -20,6 +21,7 @@ export async function namedOnFile(sql: Sql): Promise<OnFile> {
     flow: new Map(of('flow')),
     topic: new Map(of('topic')),
     offer: new Map(of('offer')),
+    table: new Map(of('table')),
     'country group': new Map([
       ...Object.entries(COUNTRY_GROUPS).map(([key, { name }]): [string, string] => [key, name]),
       ...of('country group'),

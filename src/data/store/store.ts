@@ -1,8 +1,10 @@
 import { FLOW_HANDED, type World } from '@/core/rules';
 import type { Limits, LimitsDocument } from '@/core/limits';
 import type { Offers } from '@/core/offers';
+import type { Tables } from '@/core/tables';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
+import { tablesOf } from '../tables';
 import { limitsAt } from './limits';
 import { offersOf, worldOf } from './world';
 
@@ -32,6 +34,7 @@ export type StoreNow = Store & {
   readonly world: World;
   readonly limits: Limits | null;
   readonly offers: Offers;
+  readonly tables: Tables;
 };
 
 const LIMITS = `(select value from settings where name = 'limits') as limits`;
@@ -74,6 +77,7 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
     now: Date.now() + offsetMs,
     world,
     offers: await offersOf(sql, row.world),
+    tables: await tablesOf(sql, row.world),
     limits: limitsAt(row.limits, Date.now() + offsetMs),
   };
 }

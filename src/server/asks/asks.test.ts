@@ -232,7 +232,7 @@ describe('a task', () => {
     await lab.addFlow('phone', flowWith({ steps: [task()] }));
     await lab.tell(order('a@example.com', 'o1'));
     await lab.settle();
-    const { rows } = await listAsks(lab.db, { kind: 'task', state: 'open', now: Date.now() });
+    const { rows } = await listAsks(lab.db, { kind: ['task'], state: 'open', now: Date.now() });
     await eraseById(lab.db, rows[0]!.person, 'Marla');
     expect(await query(lab.db, 'select 1 from asks')).toEqual([]);
   });

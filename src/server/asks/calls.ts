@@ -3,7 +3,7 @@ import type { CallsView } from '@/core/api';
 import { CALL_ENDED, effectName, planOf } from '@/core/flows';
 import { fillBody } from '@/core/messages';
 import type { Value } from '@/core/rules';
-import { MINUTE } from '@/core/time';
+import { MINUTE, type Instant } from '@/core/time';
 import { readSetting, writeSetting } from '@/data/access';
 import { aboutAsk, askRow, closeAsk, listAsks, lockAsk, noteTry, openAgain, type AskRow } from '@/data/asks';
 import { inTransaction, type Db } from '@/data/db';
@@ -39,11 +39,6 @@ export async function makeCall({ db, inside = [] }: Calling, id: string): Promis
   const store = await readStore(db);
   if (step?.kind !== 'call' || !about)
     return end(db, ask, { ok: false, status: null, because: 'its step or its person is gone', canHelp: false });
-  let mine = lanes.get(db);
-  if (!mine) lanes.set(db, (mine = openLanes({ most: 4 })));
-  const { host } = new URL(step.url);
-  const wait = mine.wait(host);
-  if (wait !== 0) return later(db, id, wait ?? 1000);
   const personal = personalOf(about.attributes, about.about ?? {}, store, answeredOf(about.answers));
   let body: string;
   try {
@@ -56,29 +51,39 @@ export async function makeCall({ db, inside = [] }: Calling, id: string): Promis
       canHelp: false,
     });
   }
+  await tryOnce({ db, inside }, ask, step.url, body, store.now);
+}
+
+/** One try at an address for what a run has asked, as far as its host is free: what fails for now is put off. */
+export async function tryOnce({ db, inside = [] }: Calling, ask: AskRow, url: string, body: string, now: Instant): Promise<void> {
+  let mine = lanes.get(db);
+  if (!mine) lanes.set(db, (mine = openLanes({ most: 4 })));
+  const { host } = new URL(url);
+  const wait = mine.wait(host);
+  if (wait !== 0) return later(db, ask, wait ?? 1000);
   const leave = mine.enter(host);
   const name = effectName(ask.run_id, { stepId: ask.step_id, visit: ask.visit });
-  const tried = await tryCall({ url: step.url, id: name, body, secret: await secretOf(db), inside });
+  const tried = await tryCall({ url, id: name, body, secret: await secretOf(db), inside });
   leave(tried.ok || !tried.canHelp ? 'well' : 'badly');
   const pause = PAUSES_MS[Math.min(ask.tries, PAUSES_MS.length - 1)]!;
-  if (!tried.ok && tried.canHelp && store.now + pause < ask.until_at.getTime()) {
-    await noteTry(db, id, tried.because);
-    return later(db, id, pause);
+  if (!tried.ok && tried.canHelp && now + pause < ask.until_at.getTime()) {
+    await noteTry(db, ask.id, tried.because);
+    return later(db, ask, pause);
   }
   await end(db, ask, tried);
 }
 
-const later = (db: Db, id: string, afterMs: number): Promise<void> => addJobs(db, 'call', [{ id }], 15, afterMs);
+const later = (db: Db, { id, kind }: AskRow, afterMs: number): Promise<void> => addJobs(db, kind, [{ id }], 15, afterMs);
 
-/** Notes what came of a call, and tells it. */
-async function end(db: Db, { id }: AskRow, tried: Tried): Promise<void> {
+/** Notes what came of it; of a call it is told, too. */
+export async function end(db: Db, { id }: AskRow, tried: Tried): Promise<void> {
   await inTransaction(db, async (trx) => {
     const ask = await lockAsk(trx, id);
     if (!ask || ask.state !== 'open') return;
     const { now } = await readStore(trx);
     const error = tried.ok ? null : tried.because;
     await closeAsk(trx, id, { state: tried.ok ? 'done' : 'failed', at: now, by: null, note: null, error });
-    if (!(await lockPeople(trx, [ask.person_id])).size) return;
+    if (ask.kind !== 'call' || !(await lockPeople(trx, [ask.person_id])).size) return;
     const answer = tried.ok && !unstorable(tried.answer as Value, '') ? (tried.answer as Value) : {};
     await recordFor(trx, [
       {
@@ -116,9 +121,9 @@ export async function renewSecret(db: Db, by: string): Promise<{ secret: string 
 export async function callsView(db: Db): Promise<CallsView> {
   const { now } = await readStore(db);
   const [open, failed, done] = [
-    await listAsks(db, { kind: 'call', state: 'open', now }),
-    await listAsks(db, { kind: 'call', state: 'failed', now }),
-    await listAsks(db, { kind: 'call', state: 'done', now, limit: 50 }),
+    await listAsks(db, { kind: ['call', 'note'], state: 'open', now }),
+    await listAsks(db, { kind: ['call', 'note'], state: 'failed', now }),
+    await listAsks(db, { kind: ['call', 'note'], state: 'done', now, limit: 50 }),
   ];
   return {
     hasSecret: (await readSetting(db, 'calls')) !== null,
@@ -142,10 +147,10 @@ export async function callsView(db: Db): Promise<CallsView> {
 export async function retryCall(db: Db, id: string, by: string): Promise<void> {
   await inTransaction(db, async (trx) => {
     const ask = await lockAsk(trx, id);
-    if (!ask || ask.kind !== 'call') throw notFound(`call ${id.slice(0, 30)}`);
+    if (!ask || (ask.kind !== 'call' && ask.kind !== 'note')) throw notFound(`call ${id.slice(0, 30)}`);
     if (ask.state !== 'failed') throw new Problem(409, 'Not failed', 'Only a call that has failed can be made again.');
     await openAgain(trx, id);
-    await addJobs(trx, 'call', [{ id }], 15);
+    await addJobs(trx, ask.kind, [{ id }], 15);
     await recordAct(trx, (await readStore(trx)).now, by, 'call.made-again', { id });
   });
 }

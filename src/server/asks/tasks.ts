@@ -46,7 +46,7 @@ export async function tasksView(db: Db, asked: { state?: string | null; owner?: 
     ]);
   const { now } = await readStore(db);
   const { rows, total } = await listAsks(db, {
-    kind: 'task',
+    kind: ['task'],
     state: state === 'declined' ? 'failed' : state,
     owner: asked.owner ?? null,
     now,

@@ -17,6 +17,8 @@ const schema = z.object({
   VIATIC_PROXIES: z.string().default(''),
   /** hosts on the inside of the network that flows may call, as host:port, with commas; nothing else there is reached */
   VIATIC_CALL_INSIDE: z.string().default(''),
+  /** shared with who carries texts and messages for locked screens: what is handed to them and what they report is signed with it */
+  VIATIC_TEXT_HOOK_SECRET: z.string().min(1),
   /** where text messages, and messages for locked screens, are handed over; empty where nobody carries them */
   VIATIC_SMS_URL: z.string().default(''),
   VIATIC_PUSH_URL: z.string().default(''),
@@ -32,6 +34,7 @@ export interface Env {
   readonly isDemo: boolean;
   readonly proxies: readonly string[];
   readonly inside: readonly string[];
+  readonly textHookSecret: string;
   readonly smsUrl: string;
   readonly pushUrl: string;
 }
@@ -61,6 +64,7 @@ export function env(): Env {
       isDemo: e.VIATIC_DEMO === '1',
       proxies: listOf(e.VIATIC_PROXIES),
       inside: listOf(e.VIATIC_CALL_INSIDE),
+      textHookSecret: e.VIATIC_TEXT_HOOK_SECRET,
       smsUrl: e.VIATIC_SMS_URL,
       pushUrl: e.VIATIC_PUSH_URL,
     };

@@ -23,6 +23,7 @@ beforeAll(async () => {
     VIATIC_SECRET: 'x'.repeat(32),
     VIATIC_SMTP_URL: 'smtp://127.0.0.1:1',
     VIATIC_MAIL_HOOK_SECRET: SECRET,
+    VIATIC_TEXT_HOOK_SECRET: SECRET,
   });
 });
 afterAll(() => lab.close());

@@ -16,6 +16,7 @@ beforeAll(async () => {
     VIATIC_SECRET: 'x'.repeat(32),
     VIATIC_SMTP_URL: 'smtp://127.0.0.1:1',
     VIATIC_MAIL_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
+    VIATIC_TEXT_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
     VIATIC_LOG: 'silent',
   });
   await createKey(lab.db, { name: 'test', hash: hashKey('test-key'), hint: 'test…' });

@@ -1,5 +1,5 @@
 import type { PreflightView } from '@/core/api';
-import { armsOf, eventUses, handsTo, mendOf, planOf, preflight, type Finding, type FlowDocument, type Lately } from '@/core/flows';
+import { armsOf, eventUses, handsTo, mendOf, planOf, preflight, weighed, type Finding, type FlowDocument, type Lately } from '@/core/flows';
 import { failedChecks, runChecks } from '@/core/replay';
 import { DAY } from '@/core/time';
 import type { Db, Sql } from '@/data/db';
@@ -7,6 +7,7 @@ import { armCounts, formsSince, findFlow, flowsBeside, limitedLately, reachOfEve
 import { namedOnFile } from '@/data/rules';
 import { typeProperties, typesSeen } from '@/data/sources';
 import { readStore, type StoreNow } from '@/data/store';
+import { linksThatFail } from './links';
 import { notFound } from '../http';
 
 const DAYS = 90;
@@ -23,21 +24,26 @@ async function seenTypes(sql: Sql): Promise<{ value: string; count: number }[] |
 
 /** What a flow gets wrong by its document, what is on file, and its own checks: what publishing asks. */
 export async function findingsOf(sql: Sql, key: string, document: FlowDocument, store: StoreNow): Promise<Finding[]> {
-  const checks = runChecks({ key, document, zone: store.zone, world: store.world, offers: store.offers }, store.now);
+  const checks = runChecks({ key, document, zone: store.zone, world: store.world, offers: store.offers, tables: store.tables }, store.now);
   return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key, store.offers)];
 }
 
 /** The preflight of a draft with what the last 90 days tell of it, and what mends each finding in one act. */
-export async function preflightOf(db: Db, key: string): Promise<PreflightView> {
+export async function preflightOf(db: Db, key: string, inside: readonly string[] = []): Promise<PreflightView> {
   const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
   const { draft } = flow;
-  const checks = runChecks({ key, document: draft, zone: store.zone, world: store.world, offers: store.offers }, store.now);
-  const findings = [
+  const failing = linksThatFail(draft, inside);
+  const checks = runChecks(
+    { key, document: draft, zone: store.zone, world: store.world, offers: store.offers, tables: store.tables },
+    store.now,
+  );
+  const findings = weighed(draft, [
     ...failedChecks(checks),
     ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key, store.offers),
-  ];
+    ...(await failing),
+  ]);
   const { steps } = planOf(draft);
   return {
     revision: flow.draft_revision,

@@ -3,6 +3,7 @@ import { diff, flowSchema, stepIn, type FlowDocument } from '@/core/flows';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   createFlow,
+  endAllRuns,
   findFlow,
   flowLoad,
   insideBy,
@@ -107,6 +108,7 @@ export async function publishFlow(
   await db.transaction(async (trx) => {
     const flow = await lockFlow(trx, key);
     if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.state === 'archived') throw away(flow.name);
     if (revision !== null && flow.draft_revision !== revision)
       throw new Problem(
         409,
@@ -151,6 +153,7 @@ export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: s
     const flow = await lockFlow(trx, key);
     if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
     if (flow.version === null) throw new Problem(409, 'Not published', 'This flow has never been published; publish it to switch it on.');
+    if (flow.state === 'archived') throw away(flow.name);
     if (flow.state === to) return;
     await setFlowState(trx, flow.id, to, now);
     // what comes round during a pause is let pass
@@ -160,6 +163,36 @@ export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: s
   });
   return readFlow(db, key);
 }
+
+/** Puts a flow away: nobody enters, whoever is inside leaves, and it stands in no list. Its versions and figures stay. */
+export async function archiveFlow(db: Db, key: string, by: string): Promise<FlowView> {
+  await inTransaction(db, async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.state === 'archived') return;
+    const { now, zone } = await readStore(trx);
+    await setFlowState(trx, flow.id, 'archived', now);
+    await setOccasions(trx, flow.id, null, now, zone);
+    const inside = await endAllRuns(trx, flow.id, { by: `${by}, who archived the flow` }, now);
+    await recordAct(trx, now, by, 'flow.archived', { key, ...(inside && { left: inside }) });
+  });
+  return readFlow(db, key);
+}
+
+/** Brings a flow back that was put away: paused, or as the draft it was. Who had left does not come back. */
+export async function restoreFlow(db: Db, key: string, by: string): Promise<FlowView> {
+  await inTransaction(db, async (trx) => {
+    const flow = await lockFlow(trx, key);
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.state !== 'archived') return;
+    const { now } = await readStore(trx);
+    await setFlowState(trx, flow.id, flow.version === null ? 'draft' : 'paused', now);
+    await recordAct(trx, now, by, 'flow.restored', { key });
+  });
+  return readFlow(db, key);
+}
+
+const away = (name: string) => new Problem(409, 'Archived', `“${name}” is archived; restore it first.`);
 
 /** The versions of a flow, the newest first: when and by whom each was published, what it changed, and how many are still on it. */
 export async function versionsOf(db: Db, key: string): Promise<{ versions: VersionView[] }> {

@@ -1,11 +1,12 @@
-export { publishFlow, readFlow, restoreVersion, switchFlow, versionOf, versionsOf, writeDraft } from './flows';
+export { dropStarter, saveStarter, starters } from './starters';
+export { archiveFlow, publishFlow, readFlow, restoreFlow, restoreVersion, switchFlow, versionOf, versionsOf, writeDraft } from './flows';
 export { dueFrom, dueMeanwhile } from './meanwhile';
 export { listOfFlows } from './list';
 export { flowReport } from './report';
 export { departures, inside } from './inside';
 export { preflightOf } from './checked';
-export { tellChanges } from './heard';
-export { tellProducts } from './products';
-export { comeRound } from './occasions';
-export { BATCH, drain, tick } from './runloop';
+export { storeChanges, type FlowChange } from './changes';
+export { BATCH, BEFORE_RUNS } from './before';
+export { decideTests } from './winners';
+export { drain, tick } from './runloop';
 export { sayTraces } from './traces';

@@ -6,10 +6,10 @@ import type { Db } from '@/data/db';
 import { listFlows } from '@/data/flows';
 import { readStore } from '@/data/store';
 
-/** Every flow with its figures of the last 30 days, in the store's currency. */
-export async function listOfFlows(db: Db): Promise<FlowListView> {
+/** Every flow with its figures of the last 30 days, in the store's currency; those that are put away, or all others. */
+export async function listOfFlows(db: Db, isAway = false): Promise<FlowListView> {
   const store = await readStore(db);
-  const rows = await listFlows(db, store.now, store.now - 30 * DAY, store.currency, store.zone, CREDIT_MODELS[0]);
+  const rows = await listFlows(db, store.now, store.now - 30 * DAY, store.currency, store.zone, CREDIT_MODELS[0], isAway);
   return {
     flows: rows.map((row) => ({
       key: row.key,
@@ -17,6 +17,10 @@ export async function listOfFlows(db: Db): Promise<FlowListView> {
       state: row.state,
       version: row.version,
       trigger: sayTriggers((row.document ?? row.draft).triggers),
+      description: row.draft.description ?? '',
+      tags: row.draft.tags ?? [],
+      owner: row.draft.owner ?? '',
+      stage: row.draft.stage ?? null,
       hasChanges: row.document !== null && JSON.stringify(row.document) !== JSON.stringify(row.draft),
       inside: row.inside,
       sent24h: row.sent_24h,

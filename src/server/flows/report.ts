@@ -1,7 +1,17 @@
 import type { FlowReport, StepReport } from '@/core/api';
 import { armsOf, eachStep, type Arm } from '@/core/flows';
 import type { Db } from '@/data/db';
-import { armCounts, creditByStep, creditedOrders, findFlow, readVersion, runCounts, sendCounts, waitingCounts } from '@/data/flows';
+import {
+  armCounts,
+  creditByStep,
+  creditedOrders,
+  findFlow,
+  readVersion,
+  runCounts,
+  sendCounts,
+  verdictsOf,
+  waitingCounts,
+} from '@/data/flows';
 import { readStore } from '@/data/store';
 import { notFound, periodOf } from '../http';
 
@@ -12,13 +22,14 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store.now, store.zone);
   const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, flow.version);
-  const [counts, sends, credits, orders, arms, waiting] = await Promise.all([
+  const [counts, sends, credits, orders, arms, waiting, verdicts] = await Promise.all([
     runCounts(db, flow.id, from, to),
     sendCounts(db, flow.id, from, to),
     creditByStep(db, flow.id, from, to, model),
     creditedOrders(db, flow.id, from, to, model),
     armCounts(db, flow.id, from, to),
     waitingCounts(db, flow.id),
+    verdictsOf(db, flow.id),
   ]);
   const own = credits.filter((credit) => credit.currency === store.currency);
   const others = new Map<string, number>();
@@ -30,6 +41,7 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
   eachStep(document.steps, (step) => {
     const sent = sends.find((row) => row.step_id === step.id);
     const credit = own.find((row) => row.step_id === step.id);
+    const verdict = verdicts.find((one) => one.step_id === step.id && one.test === JSON.stringify(step));
     steps.push({
       id: step.id,
       kind: step.kind,
@@ -46,6 +58,13 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
       revenue: { currency: store.currency, minor: Number(credit?.minor ?? 0) },
       ...(armsOf(step).length > 0 && {
         arms: armsOf(step).map((arm: Arm) => ({ id: arm.id, name: arm.name, ...(arms.get(arm.id) ?? { people: 0, goal: 0 }) })),
+      }),
+      ...(verdict && {
+        decided: {
+          at: verdict.at.toISOString(),
+          arm: verdict.arm,
+          arms: Object.entries(verdict.counts).map(([id, { of, count }]) => ({ id, people: of, goal: count })),
+        },
       }),
     });
   });

@@ -2,14 +2,17 @@ import {
   advancePerson,
   asksOf,
   effectName,
+  isAsk,
   hopsOf,
   isPerPerson,
   factsNeeded,
   sharedOffersOf,
+  placesOf,
   planOf,
   type Due,
   type EarlierRun,
   type EventAsk,
+  type FlowDocument,
   type Passed,
   type RunningFlow,
 } from '@/core/flows';
@@ -21,6 +24,7 @@ import {
   armRuns,
   claimDue,
   earlierRuns,
+  enteredByDay,
   flowsNow,
   insertSends,
   parkRuns,
@@ -39,15 +43,9 @@ import { addJobs } from '@/data/work';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
 import { recordFor, type OwnEvent } from '../ingest';
-import { comeRound } from './occasions';
-import { tellChanges } from './heard';
-import { tellProducts } from './products';
+import { BATCH, BEFORE_RUNS } from './before';
 import { storeChanges, type FlowChange } from './changes';
-import { storeCodes, tellCodes, type CodeToIssue } from '../codes';
-import { lookAtPeople } from '../segments';
-
-/** How many due runs one transaction takes. */
-export const BATCH = 500;
+import { storeCodes, type CodeToIssue } from '../codes';
 
 /**
  * Claims a batch of due runs, moves each as far as it goes, and stores state, trace and effects in one transaction,
@@ -112,7 +110,9 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
           world: store.world,
           limits: store.limits,
           offers: store.offers,
+          tables: store.tables,
           codesLeft,
+          places: document.perDay ? await placesIn(trx, row.flow_id, document, due, store) : null,
         }),
       );
     }
@@ -196,6 +196,14 @@ async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow
   return due.length;
 }
 
+/** How many may still enter a flow on the days on which runs are due; whoever else would let people in waits for this transaction. */
+async function placesIn(trx: Sql, flowId: number, document: FlowDocument, due: readonly RunRow[], store: { now: Instant; zone: string }) {
+  const wanted = due
+    .filter((row) => row.flow_id === flowId && row.phase === 'armed')
+    .map((row) => Math.min(Number(row.wake_ms), store.now));
+  return wanted.length ? placesOf(document, store.zone, await enteredByDay(trx, flowId, Math.min(...wanted), store.zone)) : null;
+}
+
 /** Adds what became of a run to what is to be stored. */
 function gather(
   { due, result }: Extract<Passed, { result: unknown }>,
@@ -215,7 +223,7 @@ function gather(
   into.changes.push({ run: result.run, version, now, wakeAt: result.wake.at, wakesOn: result.wake.on, trace: result.trace });
   for (const effect of result.effects)
     if (effect.kind === 'send') into.sends.push({ run: result.run, flowId, version, effect, at: now });
-    else if (effect.kind === 'call' || effect.kind === 'task') into.asks.push({ run: result.run, flowId, version, effect, at: now });
+    else if (isAsk(effect)) into.asks.push({ run: result.run, flowId, version, effect, at: now });
     else if (effect.kind === 'code') into.codes.push({ run: result.run, flowId, effect, at: now });
     else if (effect.kind === 'change')
       into.updates.push({
@@ -250,13 +258,9 @@ function gather(
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    const count =
-      (await lookAtPeople(db)) +
-      (await tellChanges(db)) +
-      (await tellCodes(db)) +
-      (await tellProducts(db)) +
-      Number(await comeRound(db)) +
-      (await tick(db));
+    let count = 0;
+    for (const [, act] of BEFORE_RUNS) count += await act(db);
+    count += await tick(db);
     if (!count) return moved;
     moved += count;
   }

@@ -6,15 +6,22 @@ import { Problem } from './problem';
 const MOST_LINES = 200_000;
 const MOST_SAID = 20;
 
-/** The lines of a CSV with the columns that are asked for, whatever else it has; with the number of each. */
-export function linesOf(csv: string, columns: readonly string[]): { line: number; record: Record<string, string> }[] {
+/**
+ * The lines of a CSV with the columns that are asked for, whatever else it has; with the number of each. Names of columns are in small
+ * letters, unless their case is kept.
+ */
+export function linesOf(
+  csv: string,
+  columns: readonly string[],
+  { keepsCase = false }: { keepsCase?: boolean } = {},
+): { line: number; record: Record<string, string> }[] {
   const refuse = (wrong: string, right: string) =>
     new Problem(422, 'Not such a file', 'Nothing was stored.', [{ field: 'csv', wrong, right }]);
   let records: { info: { lines: number }; record: Record<string, string> }[];
   try {
     records = parse(csv, {
       bom: true,
-      columns: (names: string[]) => names.map((name) => name.trim().toLowerCase()),
+      columns: (names: string[]) => names.map((name) => (keepsCase ? name.trim() : name.trim().toLowerCase())),
       delimiter: csv.slice(0, 200).split('\n')[0]!.includes(';') ? ';' : ',',
       info: true,
       relax_column_count: true,
@@ -22,9 +29,16 @@ export function linesOf(csv: string, columns: readonly string[]): { line: number
       trim: true,
     }) as typeof records;
   } catch (error) {
-    throw refuse(`cannot be read: ${(error as Error).message.slice(0, 200)}`, `CSV with the columns ${columns.join(', ')}`);
+    throw refuse(
+      `cannot be read: ${(error as Error).message.slice(0, 200)}`,
+      columns.length ? `CSV with the columns ${columns.join(', ')}` : 'CSV',
+    );
   }
-  if (!records.length) throw refuse('has no lines', `a line of names (${columns.join(', ')}) and one for each`);
+  if (!records.length)
+    throw refuse(
+      'has no lines',
+      columns.length ? `a line of names (${columns.join(', ')}) and one for each` : 'a line of names and one for each',
+    );
   if (records.length > MOST_LINES) throw refuse(`has ${records.length} lines`, `at most ${MOST_LINES} at once`);
   const missing = columns.filter((name) => !(name in records[0]!.record));
   if (missing.length) throw refuse(`has no column ${missing.join(' and none ')}`, `the columns ${columns.join(', ')}`);

@@ -1,6 +1,11 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { createServer } from 'node:net';
 import { Client } from 'pg';
+import { inForms } from '@/core/flows/testing/asking';
+import { NO_LIMITS } from '@/core/limits';
+import { localClock } from '@/core/time';
+import { isAnythingDue, nextDue } from '@/data/flows';
+import { moveClockTo } from '@/data/store';
 import { changeStep, type FlowDocument, type SendStep } from '@/core/flows';
 import { query } from '@/data/db';
 import { cartLeftBehind } from '../../demo/flows';
@@ -28,6 +33,7 @@ afterAll(() => lab.close());
 let taken: Envelope[] = [];
 beforeEach(async () => {
   taken = [];
+  lab.inbox.length = 0;
   await lab.empty();
 });
 
@@ -115,6 +121,85 @@ describe('carrying out what flows have decided', () => {
     const refs = await queued(...Array.from({ length: 8 }, (_, n) => cart(`p${n}@example.com`, 20)));
     await Promise.all([dispatch(context(), refs), dispatch(context(), [...refs].reverse())]);
     expect(taken.map((mail) => mail.to.address).sort()).toEqual(Array.from({ length: 8 }, (_, n) => `p${n}@example.com`));
+  });
+});
+
+describe('what limits keep back that was let go before', () => {
+  const limited = async (limits: object | null) =>
+    query(
+      lab.db,
+      limits
+        ? `insert into settings (name, value) values ('limits', :value) on conflict (name) do update set value = excluded.value`
+        : `delete from settings where name = 'limits'`,
+      limits ? { value: JSON.stringify({ ...NO_LIMITS, ...limits }) } : {},
+    );
+  afterEach(() => limited(null));
+
+  it('waits for the hours at which messages go out, and goes then, once', async () => {
+    const refs = await queued(cart('a@example.com', 150));
+    const now = await lab.now();
+    const { weekday } = localClock(now, 'Europe/Amsterdam');
+    await limited({ hours: { weekdays: [(weekday % 7) + 1] } });
+    await dispatch(context(), refs);
+    expect([taken, (await sends()).map(({ state }) => state)]).toEqual([[], ['queued']]);
+    // handed over anew before its time it stays where it is
+    expect(await isAnythingDue(lab.db, now)).toBe(false);
+    const [kept] = await query<{ not_before: Date }>(lab.db, 'select not_before from sends');
+    const due = kept!.not_before.getTime();
+    expect(await nextDue(lab.db)).toBeLessThanOrEqual(due);
+    expect(localClock(due, 'Europe/Amsterdam').minutes).toBe(0);
+    await moveClockTo(lab.db, due);
+    await lab.settle();
+    expect((await sends()).filter(({ state }) => state === 'sent')).not.toEqual([]);
+    expect(lab.inbox.filter(({ subject }) => subject === 'Your tank is still here, and so are we')).toHaveLength(1);
+    expect(await isAnythingDue(lab.db, due)).toBe(false);
+  });
+
+  it('a cap that has been reached meanwhile swallows it, in words', async () => {
+    const refs = await queued(cart('a@example.com', 150), cart('a@example.com', 160, { cartId: 'other' }));
+    expect(refs).toHaveLength(2);
+    await limited({ caps: [{ channel: 'email', most: 1, per: 'P1D' }] });
+    await dispatch(context(), refs.slice(0, 1));
+    await dispatch(context(), refs.slice(1));
+    expect(taken).toHaveLength(1);
+    expect((await sends()).map(({ state, reason }) => [state, reason])).toEqual([
+      ['sent', null],
+      ['skipped', 'a message in 1 day is the most that anybody gets'],
+    ]);
+  });
+});
+
+describe('a message with versions', () => {
+  it('goes out in the form of the first whose rule holds, as it was when it was decided, and the trace says why', async () => {
+    await lab.addFlow('versions', inForms);
+    const [flow] = await query<{ id: number }>(lab.db, `select id from flows where key = 'versions'`);
+    const order = (orderId: string, more: object) =>
+      happening('order.placed', {
+        orderId,
+        value: 20,
+        currency: 'EUR',
+        person: { email: `${orderId}@example.com`, ...more, consent: { email: true } },
+      });
+    await lab.tell([order('nl', { language: 'nl' }), order('vip', { language: 'de', points: 900 }), order('rest', {})]);
+    await drain(lab.db);
+    // what is on file when it goes out does not change what was decided
+    await query(lab.db, `update people set attributes = attributes || '{"language": "fr"}'`);
+    await lab.settle();
+    expect(lab.inbox.map(({ to, subject }) => [[to].flat()[0]!.text.split('@')[0], subject]).sort()).toEqual([
+      ['nl', 'Bedankt'],
+      ['rest', 'Thank you'],
+      ['vip', 'Thank you, again'],
+    ]);
+    const traces = await query<{ saw: { form: string | null; looked: unknown[] } }>(
+      lab.db,
+      `select t.saw from traces t join runs r on r.id = t.run_id where t.kind = 'sending' and r.flow_id = :flow order by r.id`,
+      { flow: flow!.id },
+    );
+    expect(traces.map(({ saw }) => [saw.form, saw.looked.length])).toEqual([
+      ['dutch', 1],
+      ['loyal', 2],
+      [null, 2],
+    ]);
   });
 });
 

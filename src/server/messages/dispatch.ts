@@ -1,8 +1,18 @@
-import { asksOf, factsNeeded, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
-import { MESSAGE_SENT } from '@/core/limits';
+import { asksOf, factsNeeded, messageOf, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
+import { gate, MESSAGE_SENT, sayLimited, type Passes } from '@/core/limits';
 import { sayExpires, sayTerms, type Offer } from '@/core/offers';
-import { namesCode, notSentBecause, renderMessage, type Links, type Message, type Personal, type Rendered } from '@/core/messages';
-import { addressOf, CHANNEL_WORDS, isTracked, type Value } from '@/core/rules';
+import {
+  MOST_PARTS,
+  smsLength,
+  namesCode,
+  notSentBecause,
+  renderMessage,
+  type Links,
+  type Message,
+  type Personal,
+  type Rendered,
+} from '@/core/messages';
+import { addressOf, CHANNEL_WORDS, eventsOf, isTracked, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
 import { lockPeople } from '@/data/people';
@@ -10,6 +20,7 @@ import { loadFacts } from '@/data/rules';
 import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flows';
 import {
   domainsOfSends,
+  keepBack,
   keepShortLinks,
   leaveSend,
   queueDispatch,
@@ -178,6 +189,8 @@ interface Ready {
   readonly message: Message;
   readonly store: StoreNow;
   readonly reason: string | null;
+  /** up to when a limit keeps it back that it was not subject to when it was let go, or null */
+  readonly keptUntil: Instant | null;
   /** the code that its run has been issued, where the message names it */
   readonly offer: Personal['offer'];
 }
@@ -229,10 +242,11 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   const desk = deskOf(context);
   const ready = await desk.look(ref);
   if (!ready) return;
-  const { send, message, store, reason } = ready;
+  const { send, message, store, reason, keptUntil } = ready;
   const settle = (state: Settled['state'], more: { reason?: string; subject?: string }) =>
     desk.settle({ id: ref.id, personId: send.person_id, state, at: store.now, ...more });
   if (reason) return settle('skipped', { reason });
+  if (keptUntil !== null) return keepBack(context.db, [{ id: ref.id, until: keptUntil }]);
   if (message.channel !== 'email') return carryText(context, ref, ready, message.channel, settle);
   const links = linksOf(context, { ...ref, personId: send.person_id }, isTracked(send.attributes, store.world));
   const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer);
@@ -279,6 +293,9 @@ async function carryText(
   const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), offer), links);
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   const { subject, text, url } = rendered;
+  const { parts } = smsLength(text);
+  if (channel === 'sms' && parts > MOST_PARTS)
+    return settle('failed', { subject, reason: `filled in it is ${parts} text messages long, and at most ${MOST_PARTS} go out as one` });
   let handed: Handed;
   try {
     await keepShortLinks(context.db, { personId: send.person_id, id: ref.id }, short, store.now);
@@ -303,9 +320,9 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
   if (!taken.size) return refs.map(() => null);
   const store = await readStore(db);
   const sends = [...taken.values()];
-  const overtaken = await overtakenBecause(db, sends, store);
+  const { over: overtaken, passes } = await overtakenBecause(db, sends, store);
   const ready = new Map<string, Ready>();
-  const messages = await Promise.all(sends.map((send) => messageOf(db, send.flow_id, send.version, send.step_id)));
+  const messages = await Promise.all(sends.map((send) => messageFor(db, send)));
   const codes = await codesOfRuns(
     db,
     sends.filter((_, index) => namesCode(messages[index]!)).map((send) => ({ personId: send.person_id, runId: send.run_id })),
@@ -315,9 +332,22 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
     const code = namesCode(message) ? codes.get(send.run_id) : undefined;
     const spent = code && code.used_at !== null ? 'the code in it has been used' : null;
     const over = code?.expires_at && code.expires_at.getTime() <= store.now ? 'the code in it is over' : null;
+    const passing = passes.get(send.id) ?? { to: 'go' };
     const reason =
-      notSentBecause(message, send.reach[message.channel], send.declined, store.now) ?? overtaken.get(send.id) ?? spent ?? over;
-    ready.set(send.id, { send, message, store, reason, offer: code && offerWords(code.code, code.document, code.expires_at, store.zone) });
+      notSentBecause(message, send.reach[message.channel], send.declined, store.now) ??
+      overtaken.get(send.id) ??
+      spent ??
+      over ??
+      (passing.to === 'skip' ? sayLimited(passing.because) : null);
+    const keptUntil = passing.to === 'hold' ? passing.until : null;
+    ready.set(send.id, {
+      send,
+      message,
+      store,
+      reason,
+      keptUntil,
+      offer: code && offerWords(code.code, code.document, code.expires_at, store.zone),
+    });
   }
   return refs.map((ref) => ready.get(ref.id) ?? null);
 }
@@ -325,20 +355,26 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
 /**
  * Why messages that were queued are not to go out any more, by what has happened since, in words, by the number of the send;
  * those that may are not among them. The flow may have been paused or the message switched off, the run may be over, its goal
- * reached, its trigger undone.
+ * reached, its trigger undone. And whether limits let each go at this moment: what was let go may have been long on its way.
  */
-async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreNow): Promise<Map<string, string>> {
+async function overtakenBecause(
+  db: Db,
+  sends: readonly SendRow[],
+  store: StoreNow,
+): Promise<{ over: Map<string, string>; passes: Map<string, Passes> }> {
   const flows = await flowsNow(db, [...new Set(sends.map((send) => send.flow_id))]);
   const runs = await findRuns(
     db,
     sends.map(({ person_id, run_id }) => ({ person_id, id: run_id })),
   );
   const over = new Map<string, string>();
+  const passes = new Map<string, Passes>();
   const runningOf = (send: SendRow, document: FlowDocument) => ({
     document,
     key: flows.get(send.flow_id)?.key ?? '',
     zone: store.zone,
     world: store.world,
+    limits: store.limits,
   });
   const asked: { send: SendRow; document: FlowDocument; run: Run }[] = [];
   for (const send of sends) {
@@ -365,10 +401,15 @@ async function overtakenBecause(db: Db, sends: readonly SendRow[], store: StoreN
   const facts = await loadFacts(db, events, factsNeeded(asked.map(({ send, document }) => runningOf(send, document))));
   for (const { send, document, run } of asked) {
     const known = facts.get(send.person_id);
-    const reason = known && overBecause(runningOf(send, document), run, known, store.now);
+    if (!known) continue;
+    const reason = overBecause(runningOf(send, document), run, known, store.now);
     if (reason) over.set(send.id, sayOver(reason, document, run));
+    const step = planOf(document).steps.get(send.step_id);
+    if (step?.kind !== 'send' || !store.limits) continue;
+    const { kind, channel } = step.message;
+    passes.set(send.id, gate({ kind, channel, own: step.limits }, eventsOf(known, MESSAGE_SENT), store.limits, store.now, store.zone));
   }
-  return over;
+  return { over, passes };
 }
 
 function sayOver(over: NonNullable<ReturnType<typeof overBecause>>, document: FlowDocument, run: Run): string {
@@ -422,10 +463,10 @@ function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean): Links {
   };
 }
 
-async function messageOf(sql: Sql, flowId: number, version: number, stepId: string): Promise<Message> {
-  const step = planOf(await readVersion(sql, flowId, version)).steps.get(stepId);
-  if (step?.kind !== 'send') throw new Error(`step ${stepId} of flow ${flowId} version ${version} is no message`);
-  return step.message;
+async function messageFor(sql: Sql, { flow_id, version, step_id, content }: SendRow): Promise<Message> {
+  const step = planOf(await readVersion(sql, flow_id, version)).steps.get(step_id);
+  if (step?.kind !== 'send') throw new Error(`step ${step_id} of flow ${flow_id} version ${version} is no message`);
+  return messageOf(step, content);
 }
 
 /** What placeholders can name of a code. */

@@ -26,7 +26,7 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
   const unsubscribeUrl = letter.person_id
     ? `${context.url}/leave/${sealLink(context.secret, { purpose: 'prefs', personId: letter.person_id, sendId: '0' })}`
     : '';
-  const rendered = tryRender(letter.message, personalOf(letter.attributes, {}, store), {
+  const rendered = tryRender(letter.message, personalOf(letter.attributes, letter.about, store), {
     unsubscribeUrl,
     ...(unsubscribeUrl && { preferencesUrl: unsubscribeUrl.replace('/leave/', '/prefs/') }),
     pixelUrl: null,

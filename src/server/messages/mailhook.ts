@@ -1,10 +1,10 @@
-import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
 import type { Db } from '@/data/db';
 import { aboutSend, noteLetter } from '@/data/messages';
 import { mailOfMessageId } from './dispatch';
 import { env } from '../base';
-import { Problem, problemsOf } from '../http';
+import { Problem } from '../http';
+import { readSigned } from './signed';
 import { recordOwn } from '../ingest';
 import { noteSoftBounce, suppressAddress, suppressPerson } from '../people';
 
@@ -17,19 +17,8 @@ const schema = z.looseObject({
 
 /** Takes a signed report of the mail provider in. A forged one, or one older than five minutes, is refused. */
 export async function mailReport(db: Db, headers: Headers, raw: string): Promise<void> {
-  let payload: unknown;
-  try {
-    payload = new Webhook(env().mailHookSecret).verify(raw, Object.fromEntries(headers));
-  } catch {
-    throw new Problem(
-      401,
-      'Not signed',
-      'The signature is missing, wrong or too old (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).',
-    );
-  }
-  const report = schema.safeParse(payload);
-  if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
-  const { type, messageId, reason, class: severity } = report.data;
+  const report = readSigned(env().mailHookSecret, headers, raw, schema);
+  const { type, messageId, reason, class: severity } = report;
   const mail = mailOfMessageId(messageId);
   const letter =
     mail?.what === 'letter'

@@ -1,4 +1,3 @@
-import { Webhook } from 'standardwebhooks';
 import { z } from 'zod';
 import { wishOf } from '@/core/messages';
 import { normalisePhone } from '@/core/people';
@@ -8,7 +7,8 @@ import { aboutSend } from '@/data/messages';
 import { liftSuppression, ownerOfIdentifier, suppress } from '@/data/people';
 import { readStore } from '@/data/store';
 import { env } from '../base';
-import { Problem, problemsOf } from '../http';
+import { Problem } from '../http';
+import { readSigned } from './signed';
 import { recordOwn } from '../ingest';
 import { changeConsent, suppressPerson } from '../people';
 
@@ -26,20 +26,9 @@ const schema = z.discriminatedUnion('type', [
  * STOP is their own word: no more texts; START takes it back. Anything else is told as an event of theirs.
  */
 export async function textReport(db: Db, headers: Headers, raw: string): Promise<void> {
-  let payload: unknown;
-  try {
-    payload = new Webhook(env().mailHookSecret).verify(raw, Object.fromEntries(headers));
-  } catch {
-    throw new Problem(
-      401,
-      'Not signed',
-      'The signature is missing, wrong or too old (Standard Webhooks: webhook-id, webhook-timestamp, webhook-signature).',
-    );
-  }
-  const report = schema.safeParse(payload);
-  if (!report.success) throw new Problem(422, 'Not a report', 'The report was not taken.', problemsOf(report.error));
-  if (report.data.type === 'text.received') return answered(db, report.data);
-  const { type, id, reason } = report.data;
+  const report = readSigned(env().textHookSecret, headers, raw, schema);
+  if (report.type === 'text.received') return answered(db, report);
+  const { type, id, reason } = report;
   const sendId = id.slice('send-'.length);
   const send = await aboutSend(db, sendId);
   if (!send) throw new Problem(404, 'Not found', 'There is no message with this id.');

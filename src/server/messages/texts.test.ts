@@ -28,7 +28,8 @@ beforeAll(async () => {
   vi.stubEnv('VIATIC_URL', 'http://localhost:4400');
   vi.stubEnv('VIATIC_SECRET', 'x'.repeat(32));
   vi.stubEnv('VIATIC_SMTP_URL', 'smtp://127.0.0.1:1');
-  vi.stubEnv('VIATIC_MAIL_HOOK_SECRET', SECRET);
+  vi.stubEnv('VIATIC_MAIL_HOOK_SECRET', 'whsec_b3RoZXIgdGhhbiB0aGF0IG9mIHRleHRz');
+  vi.stubEnv('VIATIC_TEXT_HOOK_SECRET', SECRET);
   ({ textReport } = await import('./texthook'));
   server = createServer((request, response) => {
     const chunks: Buffer[] = [];
@@ -117,6 +118,17 @@ describe('a text message', () => {
     await lab.settle();
     expect(handed).toEqual([]);
     expect(await query(lab.db, `select saw #>> '{obstacle,kind}' as why from traces where kind = 'skipped' order by 1`)).toHaveLength(2);
+  });
+
+  it('that would be more than ten text messages long has failed, and says so', async () => {
+    await lab.addFlow('texts', flowOf(sms('{{ person.story | fallback: "" }} Hello')));
+    await lab.tell([order('o1', { story: 'x'.repeat(900) }), order('o2', { story: 'x'.repeat(1600) })]);
+    await lab.settle();
+    expect(handed).toHaveLength(1);
+    expect(await states()).toMatchObject([
+      { state: 'sent' },
+      { state: 'failed', reason: 'filled in it is 11 text messages long, and at most 10 go out as one' },
+    ]);
   });
 
   it('is tried again while the gateway is busy, under the same id, and has failed when it refuses', async () => {

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { flowWith, codeLetter, letter } from '@/core/flows/testing/asking';
+import { flowWith, issuesTen } from '@/core/flows/testing/asking';
 import type { Offer } from '@/core/offers';
 import { query } from '@/data/db';
 import { issueCodes } from '@/data/offers';
@@ -60,23 +60,7 @@ const withCode = flowWith({
   name: 'Carts',
   triggers: [{ id: 'start', kind: 'event', event: 'cart.updated', key: 'cartId' }],
   stay: { test: 'didNot', event: 'order.placed', since: 'entry' },
-  steps: [
-    {
-      id: 'code',
-      kind: 'code',
-      name: 'Ten off',
-      offer: 'ten',
-      arms: [
-        {
-          id: 'got',
-          name: 'Got one',
-          when: null,
-          steps: [codeLetter('with-code'), { id: 'w', kind: 'wait', for: 'P5D' }, codeLetter('too-late')],
-        },
-        { id: 'not', name: 'No code', when: null, steps: [letter('without-code')] },
-      ],
-    },
-  ],
+  steps: [issuesTen],
 });
 const asked = (code: string, more: object = {}) => ({
   code,

@@ -2,7 +2,7 @@ import { EventEmitter } from 'node:events';
 import { Logger, run, type Runner, type Task, type TaskList } from 'graphile-worker';
 import type { Pool } from 'pg';
 import { dispatch, giveUp, sendLetter, type Dispatch } from '../messages';
-import { makeCall, writeTaskOf } from '../asks';
+import { changeOthers, makeCall, tellNote, writeTaskOf } from '../asks';
 import { log } from '../base';
 import { doWork } from '../work';
 
@@ -11,7 +11,7 @@ export const QUEUES = {
   urgent: { tasks: ['letter', 'dispatch_service'], atOnce: 2 },
   bulk: { tasks: ['dispatch'], atOnce: 3 },
   work: { tasks: ['work'], atOnce: 2 },
-  asks: { tasks: ['call', 'task'], atOnce: 8 },
+  asks: { tasks: ['call', 'task', 'note', 'others'], atOnce: 8 },
 } as const;
 
 export interface Jobs {
@@ -84,6 +84,8 @@ export function tasksOf(context: Dispatch): TaskList {
       sendLetter(context, (payload as { id: string }).id, helpers.job.attempts >= helpers.job.max_attempts),
     call: async (payload) => makeCall(context, (payload as { id: string }).id),
     task: async (payload) => writeTaskOf(context.db, (payload as { id: string }).id),
+    note: async (payload) => tellNote(context, (payload as { id: string }).id),
+    others: async (payload) => changeOthers(context.db, (payload as { id: string }).id),
     work: async (payload) => doWork(context, (payload as { id: string }).id),
   };
 }

@@ -51,6 +51,7 @@ function startWorker(): ChildProcess {
       VIATIC_SECRET: 'x'.repeat(32),
       VIATIC_SMTP_URL: `smtp://127.0.0.1:${port}`,
       VIATIC_MAIL_HOOK_SECRET: 'whsec_x',
+      VIATIC_TEXT_HOOK_SECRET: 'whsec_x',
       VIATIC_LOG: 'warn',
     },
   });

@@ -42,6 +42,7 @@ function startWorker() {
       VIATIC_SECRET: 'x'.repeat(32),
       VIATIC_SMTP_URL: `smtp://127.0.0.1:${(server.server.address() as { port: number }).port}`,
       VIATIC_MAIL_HOOK_SECRET: 'whsec_x',
+      VIATIC_TEXT_HOOK_SECRET: 'whsec_x',
     },
   });
   return { worker, ended: new Promise<number | null>((done) => worker.on('exit', (code) => done(code))) };

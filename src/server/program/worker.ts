@@ -8,20 +8,10 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
-import { BATCH, comeRound, tellChanges, tellProducts, tick } from '../flows';
-import { tellCodes } from '../codes';
-import { lookAtPeople } from '../segments';
+import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
-/** Who is in which segment, whose time has come, what has changed: it is known before runs move, which look at it. */
-const BEFORE_RUNS: readonly (readonly [string, (db: Db) => Promise<number>])[] = [
-  ['looking', lookAtPeople],
-  ['occasion', async (db) => ((await comeRound(db)) ? BATCH : 0)],
-  ['changes', tellChanges],
-  ['codes', tellCodes],
-  ['products', async (db) => ((await tellProducts(db)) ? BATCH : 0)],
-];
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;
 const SHORTEST_PAUSE_MS = 250;
@@ -89,8 +79,8 @@ async function startShift(
         secret: config.secret,
         inside: config.inside,
         gateways: {
-          sms: openGateway(config.smsUrl, config.mailHookSecret, 'SMS'),
-          push: openGateway(config.pushUrl, config.mailHookSecret, 'push'),
+          sms: openGateway(config.smsUrl, config.textHookSecret, 'SMS'),
+          push: openGateway(config.pushUrl, config.textHookSecret, 'push'),
         },
         worker: () => number,
         traffic,
@@ -140,7 +130,9 @@ async function main(): Promise<void> {
 
   const housekeeping = setInterval(() => {
     void readStore(homeDb)
-      .then((store) => Promise.all([makeEventMonths(homeDb, store.now), forgetOld(homeDb, store.now), forgetSessions(homeDb)]))
+      .then((store) =>
+        Promise.all([makeEventMonths(homeDb, store.now), forgetOld(homeDb, store.now), forgetSessions(homeDb), decideTests(homeDb)]),
+      )
       .catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);
   let folds = 0;

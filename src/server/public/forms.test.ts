@@ -21,6 +21,7 @@ beforeAll(async () => {
     VIATIC_SECRET: SECRET,
     VIATIC_SMTP_URL: 'smtp://127.0.0.1:1',
     VIATIC_MAIL_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
+    VIATIC_TEXT_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
   });
   [forms, prefs, consent, lists, settings, links] = await Promise.all([
     import('./forms'),

@@ -93,6 +93,28 @@ describe('a rehearsal', () => {
     expect(one!.known.attributes.word).toBe('two');
   });
 
+  it('tells what would have been asked of systems and colleagues, and asks nobody', async () => {
+    const document = flowSchema.parse({
+      schema: 'viatic.flow/1',
+      name: 'Asks',
+      triggers: [{ id: 's', kind: 'event', event: 'cart.updated', key: 'cartId' }],
+      entry: null,
+      stay: null,
+      reentry: 'once-per-key',
+      goal: null,
+      steps: [
+        { id: 'note', kind: 'note', name: 'A big cart', to: { email: 'marla@shop.example' }, text: 'Look' },
+        { id: 'hook', kind: 'call', name: 'Points', url: 'https://shop.example/points', body: '{}', within: 'PT1H' },
+      ],
+    });
+    const [one] = (await rehearse(lab.db, 'cart-left-behind', { document, events: [added] })).people;
+    expect(one!.calls.map(({ kind, step, name }) => [kind, step, name])).toEqual([
+      ['note', 'note', 'A big cart'],
+      ['call', 'hook', 'Points'],
+    ]);
+    expect(await query(lab.db, 'select 1 from asks')).toEqual([]);
+  });
+
   it('refuses what is no rehearsal, with the place, and comes to an end whatever the flow does', async () => {
     await expect(rehearse(lab.db, 'nowhere', { events: [] })).rejects.toMatchObject({ status: 404 });
     for (const [body, field] of [

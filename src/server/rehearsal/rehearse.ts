@@ -5,6 +5,7 @@ import {
   factsNeeded,
   flowSchema,
   lotOf,
+  messageOf,
   planOf,
   rehearsalShape,
   sayTrace,
@@ -74,7 +75,16 @@ export async function rehearse(db: Db, key: string, body: unknown): Promise<Rehe
   const { data } = parsed;
   const document = await documentOf(db, key, data);
   const store = await readStore(db);
-  const flow: RunningFlow = { key, document, isOn: true, zone: store.zone, world: store.world, limits: store.limits, offers: store.offers };
+  const flow: RunningFlow = {
+    key,
+    document,
+    isOn: true,
+    zone: store.zone,
+    world: store.world,
+    limits: store.limits,
+    offers: store.offers,
+    tables: store.tables,
+  };
   const people: RehearsalView['people'][number][] = [];
   for (const one of 'people' in data ? data.people : [data]) people.push(await rehearseOne(db, flow, one, store));
   return { now: new Date(store.now).toISOString(), people };
@@ -151,7 +161,7 @@ function viewOf(
         at: iso(entry.at),
         step: entry.stepId,
         kind: entry.kind,
-        ...sayTrace(entry, { trigger: run.about.trigger, key: run.about.key }, document, store.currency, store.offers),
+        ...sayTrace(entry, { trigger: run.about.trigger, key: run.about.key }, document, store),
       })),
       next: wakeAt === null ? null : { at: iso(wakeAt), says: run.step ? sayStep(steps.get(run.step)!) : 'watches for its goal' },
     })),
@@ -159,7 +169,7 @@ function viewOf(
       const step = steps.get(send.effect.stepId);
       if (step?.kind !== 'send') throw new Error(`${send.effect.stepId} sends nothing`);
       const rendered = tryRender(
-        step.message,
+        messageOf(step, send.effect.content),
         personalOf(
           asSent.get(send.id)!,
           send.run.about.data,
@@ -176,6 +186,10 @@ function viewOf(
         channel: step.message.channel,
         ...('problem' in rendered ? { subject: '', html: '', text: '', problem: rendered.problem } : rendered),
       };
+    }),
+    calls: replayed.asks.map(({ effect, at }) => {
+      const step = steps.get(effect.stepId);
+      return { at: iso(at), step: effect.stepId, kind: effect.kind, name: step && 'name' in step ? step.name : effect.stepId };
     }),
     codes: replayed.codes.map(({ run, effect, at }) => ({
       at: iso(at),

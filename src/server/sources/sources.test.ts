@@ -20,6 +20,7 @@ beforeAll(async () => {
     VIATIC_SECRET: 'a-secret-for-tests-of-32-characters!',
     VIATIC_SMTP_URL: 'smtp://127.0.0.1:1',
     VIATIC_MAIL_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
+    VIATIC_TEXT_HOOK_SECRET: 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw',
   });
   doors = { ...(await import('.')), ...(await import('./proof')) };
   ({ snippet: snippetOf } = await import('../public/snippet'));

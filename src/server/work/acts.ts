@@ -1,7 +1,7 @@
 import { z } from 'zod';
 import { bulkConsentInput, type BulkAct } from '@/core/api';
 import { fitAttribute, MOST_ATTRIBUTES, MOST_NAMES } from '@/core/people';
-import { addressOf, type Value } from '@/core/rules';
+import { addressOf, type Rule, type Value } from '@/core/rules';
 import { isName } from '@/core/text';
 import {
   filterToSql,
@@ -95,6 +95,19 @@ export async function startBulk(db: Db, body: unknown, by: string): Promise<stri
       );
     await noteProgress(trx, id, { total: found });
     return id;
+  });
+}
+
+/** Puts everybody into a flow for whom a rule holds at this moment, as long work. Answers with its number and how many they are. */
+export async function startMatching(db: Db, flow: string, rule: Rule, by: string): Promise<{ id: string; people: number } | null> {
+  const store = await readStore(db);
+  const { filter } = filterOf(new URLSearchParams({ rule: JSON.stringify(rule) }), store);
+  const act: BulkAct = { act: 'start', flow };
+  return inTransaction(db, async (trx) => {
+    const id = await startWork(db, { kind: 'bulk', name: sayAct(act), detail: { act }, by }, trx);
+    const people = await chooseInto(trx, id, filterToSql(filter));
+    await noteProgress(trx, id, { total: people });
+    return { id, people };
   });
 }
 

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import type { BacktestView } from '@/core/api';
-import { flowSchema, leadOf, type FlowDocument } from '@/core/flows';
+import { flowSchema, leadOf, placesOf, type FlowDocument } from '@/core/flows';
 import { answersAsAssumed, BacktestTally, idsAboveAll, replayPerson, type Assumed, type ReplayFlow } from '@/core/replay';
 import { DAY, HOUR, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
@@ -67,9 +67,21 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   const store = await readStore(db);
   // what had begun by then, and came about after, enters too; months and clock changes make a lead longer
   const starts = from - 1.1 * leadOf(document) - HOUR;
-  const { zone, world, limits, offers } = store;
+  const { zone, world, limits, offers, tables } = store;
   const products = document.triggers.some(({ kind }) => kind === 'product') ? await changesBetween(db, starts, to) : [];
-  const flow: ReplayFlow = { key, document, isOn: true, zone, world, limits, offers, from: starts, products };
+  const flow: ReplayFlow = {
+    key,
+    document,
+    isOn: true,
+    zone,
+    world,
+    limits,
+    offers,
+    tables,
+    from: starts,
+    products,
+    places: placesOf(document, zone, new Map()),
+  };
   const tally = new BacktestTally(flow, store.currency, from);
   let done = 0;
   const nextId = idsAboveAll();

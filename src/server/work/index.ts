@@ -1,4 +1,4 @@
-export { bulkActSchema, startBulk } from './acts';
+export { bulkActSchema, startBulk, startMatching } from './acts';
 export { startBacktest } from './backtests';
 export { workContext } from './context';
 export { exportFile } from './exports';

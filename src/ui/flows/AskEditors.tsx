@@ -4,14 +4,14 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import { bodyProblem } from '@/core/messages';
 import type { OfferItem } from '@/core/api';
-import { changeStep, type CallStep, type CodeStep, type Step, type TaskStep } from '@/core/flows';
+import { changeStep, type CallStep, type CodeStep, type LookupStep, type Step, type TaskStep } from '@/core/flows';
 import { api, areaClass, DurationField, Field, inputClass } from '../kit';
-import { ArmLabel, NameField, Part, Tick, type Props } from './fields';
+import { ArmLabel, AttributeField, NameField, Part, Tick, type Props } from './fields';
 
-type Forking = CallStep | TaskStep | CodeStep;
+type Forking = CallStep | TaskStep | CodeStep | LookupStep;
 
 /** Two ways on from a step, by what comes of it; they can be left out. */
-function TwoWays<S extends Forking>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
+export function TwoWays<S extends Forking>({ document, step, edit, words }: Props<S> & { words: readonly [string, string] }) {
   return (
     <>
       <Tick
@@ -118,7 +118,7 @@ function AskedFields<S extends CallStep | TaskStep>({ document, step, edit, word
   );
 }
 
-const PLACEHOLDERS = 'Placeholders: {{ person.email }}, {{ event.value }}, {{ answers.step.name }}.';
+export const PLACEHOLDERS = 'Placeholders: {{ person.email }}, {{ event.value }}, {{ answers.step.name }}.';
 
 /** A call to a system outside: where to, what it tells, and what follows from the answer. */
 export function CallPart({ document, step, edit }: Props<CallStep>) {
@@ -191,14 +191,7 @@ export function TaskPart({ document, step, edit }: Props<TaskStep>) {
           />
         </Field>
       ) : (
-        <Field label="Attribute">
-          <input
-            value={step.owner.attribute}
-            maxLength={120}
-            onChange={(event) => put({ owner: { attribute: event.target.value.trim() } }, 'owner.attribute')}
-            className={`${inputClass} font-mono`}
-          />
-        </Field>
+        <AttributeField value={step.owner.attribute} onChange={(attribute) => put({ owner: { attribute } }, 'owner.attribute')} />
       )}
       <AskedFields document={document} step={step} edit={edit} words={['It was done', 'It was not done in time']} />
     </Part>

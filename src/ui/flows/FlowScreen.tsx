@@ -5,10 +5,12 @@ import { useQuery } from '@tanstack/react-query';
 import { ChevronsLeft, ChevronsRight, Pause, Play } from 'lucide-react';
 import { useMemo, useRef, useState } from 'react';
 import { toast } from 'sonner';
-import type { DueView, FlowReport, FlowView } from '@/core/api';
-import { flowSchema, preflight, type FlowDocument } from '@/core/flows';
+import type { DueView, FlowReport, FlowView, TableItem } from '@/core/api';
+import { answersIn, flowSchema, preflight, sayStep, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
+import { AnswersContext } from '../rules';
+import { FlowActs } from './FlowActs';
 import { Inspector } from './Inspector';
 import { LineMap } from './LineMap';
 import { ResumeDialog, type Due } from './Meanwhile';
@@ -25,6 +27,13 @@ const LENSES: readonly (readonly [Lens, string, string | undefined])[] = [
   ['now', 'Now', 'Nobody can be inside before it has been on'],
   ['results', 'Results', 'There are results once it has been on'],
 ];
+
+/** Steps of which something comes, for the rules of the flow: of a row that is looked up its columns are known. */
+const answersOf = (document: FlowDocument, tables: readonly TableItem[] = []) =>
+  answersIn(document).map((step) => {
+    const table = step.kind === 'lookup' ? tables.find(({ key }) => key === step.table) : undefined;
+    return { step: step.id, says: sayStep(step), ...(table && { properties: table.columns }) };
+  });
 
 /** One flow: script, line map and inspector, in the lenses Plan, Now and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
@@ -74,6 +83,13 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     () => new Set(preflight(document).flatMap((finding) => (finding.accepted === undefined ? (finding.stepId ?? []) : []))),
     [document],
   );
+  const tables = useQuery({
+    queryKey: ['tables'],
+    queryFn: () => api<{ tables: TableItem[] }>('/tables'),
+    enabled: answersIn(document).some(({ kind }) => kind === 'lookup'),
+    staleTime: 60_000,
+  });
+  const answers = useMemo(() => answersOf(document, tables.data?.tables), [document, tables.data]);
   const isResults = lens === 'results' && flow.published !== null;
   const isNow = lens === 'now' && flow.published !== null;
   const shownDocument = isResults || isNow ? flow.published! : document;
@@ -173,7 +189,8 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           onRetry={() => void draft.save()}
         />
         <UndoActs draft={draft} />
-        {flow.version !== null && (
+        <FlowActs flow={flow} onChanged={(next) => setFlow((before) => ({ ...next, draft: before.draft, revision: before.revision }))} />
+        {flow.version !== null && flow.state !== 'archived' && (
           <Button onClick={() => void turn()} disabled={isSwitching}>
             {flow.state === 'on' ? (
               <>
@@ -189,7 +206,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
         <Button onClick={() => setTrying(true)} disabled={draft.saving.state === 'invalid'}>
           Try out…
         </Button>
-        <Button kind="primary" onClick={() => void openPublish()} disabled={draft.saving.state === 'invalid'}>
+        <Button kind="primary" onClick={() => void openPublish()} disabled={draft.saving.state === 'invalid' || flow.state === 'archived'}>
           Publish…
         </Button>
       </div>
@@ -240,7 +257,9 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             {isNow ? (
               <NowPane flow={flow} document={flow.published!} selected={selected} inside={inside} onSelect={show} />
             ) : (
-              <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} report={report.data} />
+              <AnswersContext value={answers}>
+                <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} report={report.data} />
+              </AnswersContext>
             )}
           </aside>
         )}

@@ -1,12 +1,14 @@
 'use client';
 
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import Link from 'next/link';
 import { useMemo, useState, type ReactNode } from 'react';
 import type { FlowListItem, FlowListView } from '@/core/api';
+import { STAGES, STAGE_WORDS } from '@/core/flows';
 import { sayMoney, toMajor } from '@/core/money';
 import { Plus } from 'lucide-react';
 import { api, Button, Empty, Failed, fieldClass, NotKnown, plural, sayCount, Spark, StateSignal, Table, type TableColumn } from '../kit';
+import { Chosen } from './ChosenFlows';
 import { NewFlow } from './NewFlow';
 
 const ORDER = ['on', 'paused', 'draft'];
@@ -15,15 +17,20 @@ const ORDER = ['on', 'paused', 'draft'];
 const ofThoseOn = (show: (flow: FlowListItem) => ReactNode) => (flow: FlowListItem) => (flow.version === null ? '' : show(flow));
 const each = (flow: FlowListItem) => (flow.entered ? flow.revenue.minor / flow.entered : null);
 
+/** It is on and stands in nobody’s way, but does nothing. */
+const isIdle = (flow: FlowListItem) => flow.state === 'on' && flow.entered === 0 && flow.inside === 0;
+
 const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   {
     key: 'state',
+    width: 7,
     name: 'State',
     value: (flow) => `${ORDER.indexOf(flow.state) + 1} ${flow.state}`,
     show: (flow) => <StateSignal state={flow.state} />,
   },
   {
     key: 'name',
+    width: 30,
     name: 'Flow',
     value: (flow) => flow.name,
     show: (flow) => (
@@ -33,11 +40,16 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
         </Link>
         {flow.hasChanges && <span className="ml-2 text-xs text-caution">draft differs</span>}
         <div className="max-w-[380px] text-xs text-soft">{flow.trigger}</div>
+        {(flow.tags.length > 0 || flow.owner) && (
+          <div className="text-xs text-soft">{[flow.owner, ...flow.tags.map((tag) => `#${tag}`)].filter(Boolean).join(' · ')}</div>
+        )}
+        {isIdle(flow) && <div className="text-xs text-caution">On, and nobody has entered for 30 days</div>}
       </>
     ),
   },
   {
     key: 'inside',
+    width: 10,
     name: 'Inside now',
     isNumber: true,
     value: (flow) => (flow.version === null ? null : flow.inside),
@@ -46,6 +58,7 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   },
   {
     key: 'sent',
+    width: 12,
     name: 'Sent, 24 hours',
     isNumber: true,
     value: (flow) => (flow.version === null ? null : flow.sent24h),
@@ -54,6 +67,7 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   },
   {
     key: 'entered',
+    width: 12,
     name: 'Entered, 30 days',
     isNumber: true,
     value: (flow) => (flow.version === null ? null : flow.entered),
@@ -61,6 +75,7 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   },
   {
     key: 'revenue',
+    width: 13,
     name: 'Revenue, 30 days',
     isNumber: true,
     unit: currency,
@@ -70,6 +85,7 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   },
   {
     key: 'each',
+    width: 13,
     name: 'Revenue per person',
     isNumber: true,
     unit: currency,
@@ -81,6 +97,7 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   },
   {
     key: 'days',
+    width: 13,
     name: 'By day',
     show: ofThoseOn((flow) => (
       <Spark
@@ -100,21 +117,51 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
     initialData: initial,
     refetchInterval: 10_000,
   });
+  const client = useQueryClient();
   const [words, setWords] = useState('');
   const [state, setState] = useState('');
+  const [label, setLabel] = useState('');
+  const [isGrouped, setGrouped] = useState(false);
+  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [isMaking, setMaking] = useState(false);
+  const away = useQuery({
+    queryKey: ['flows', 'archived'],
+    queryFn: () => api<FlowListView>('/flows?archived=yes'),
+    enabled: state === 'archived',
+  });
 
+  const all = state === 'archived' ? away.data?.flows : data.flows;
   const shown = useMemo(() => {
     const wanted = words.trim().toLowerCase();
-    return data.flows.filter(
-      (flow) => (!state || flow.state === state) && (!wanted || `${flow.name} ${flow.trigger}`.toLowerCase().includes(wanted)),
+    return (all ?? []).filter(
+      (flow) =>
+        (!state || flow.state === state) &&
+        (!label || flow.tags.includes(label) || flow.owner === label) &&
+        (!wanted || `${flow.name} ${flow.trigger} ${flow.description} ${flow.owner} ${flow.tags.join(' ')}`.toLowerCase().includes(wanted)),
     );
-  }, [data, words, state]);
+  }, [all, words, state, label]);
+  const labels = useMemo(
+    () =>
+      [...new Set((all ?? []).flatMap((flow) => [...flow.tags, ...(flow.owner ? [flow.owner] : [])]))].sort((a, b) => a.localeCompare(b)),
+    [all],
+  );
   const currency = data.flows[0]?.revenue.currency ?? 'EUR';
   const columns = useMemo(() => columnsOf(currency), [currency]);
 
   if (error && !data) return <Failed error={error} retry={() => void refetch()} />;
   const total = data.flows.reduce((sum, flow) => sum + flow.revenue.minor, 0);
+  const picked = shown.filter((flow) => chosen.has(flow.key));
+  const toggle = ({ key }: FlowListItem) =>
+    setChosen((before) => {
+      const next = new Set(before);
+      if (!next.delete(key)) next.add(key);
+      return next;
+    });
+  const groups: readonly (readonly [string, readonly FlowListItem[]])[] = isGrouped
+    ? [...STAGES, null]
+        .map((stage) => [stage ? STAGE_WORDS[stage] : 'Not said where', shown.filter((flow) => flow.stage === stage)] as const)
+        .filter(([, flows]) => flows.length)
+    : [['', shown]];
   return (
     <div className="mx-auto max-w-[1280px] px-6 py-5">
       <div className="mb-4 flex items-end gap-6">
@@ -126,13 +173,18 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
           </p>
         </div>
         <div className="flex-1" />
+        <Button kind="primary" onClick={() => setMaking(true)}>
+          <Plus size={16} aria-hidden="true" /> New flow
+        </Button>
+      </div>
+      <div className="mb-3 flex items-center gap-3">
         <input
           type="search"
           aria-label="Filter by words"
-          placeholder="Filter by name or trigger"
+          placeholder="Filter by name, trigger or words"
           value={words}
           onChange={(event) => setWords(event.target.value)}
-          className={`${fieldClass} w-60`}
+          className={`${fieldClass} w-64`}
         />
         <select
           aria-label="Filter by state"
@@ -144,28 +196,62 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
           <option value="on">On</option>
           <option value="paused">Paused</option>
           <option value="draft">Draft</option>
+          <option value="archived">Archived</option>
         </select>
-        <Button kind="primary" onClick={() => setMaking(true)}>
-          <Plus size={16} aria-hidden="true" /> New flow
-        </Button>
-      </div>
-      <div className="rounded-md border border-line bg-panel">
-        <Table
-          name="Flows"
-          rows={shown}
-          columns={columns}
-          keyOf={(flow) => flow.key}
-          hrefOf={(flow) => `/flows/${flow.key}`}
-          first={{ column: 'revenue', isDown: true }}
-        />
-        {!shown.length && (
-          <Empty title={data.flows.length ? 'No flow matches' : 'No flows yet'}>
-            {data.flows.length
-              ? 'Take a word or the state out of the filter.'
-              : 'A flow is created by sending its document to the API: PUT /api/v1/flows/{key}.'}
-          </Empty>
+        {(labels.length > 0 || label) && (
+          <select
+            aria-label="Filter by tag or who looks after it"
+            value={label}
+            onChange={(event) => setLabel(event.target.value)}
+            className={`${fieldClass} w-44`}
+          >
+            <option value="">Every tag and person</option>
+            {labels.map((one) => (
+              <option key={one}>{one}</option>
+            ))}
+          </select>
+        )}
+        <label className="flex items-center gap-2">
+          <input type="checkbox" checked={isGrouped} onChange={(event) => setGrouped(event.target.checked)} />
+          Group by stage
+        </label>
+        <div className="flex-1" />
+        {picked.length > 0 && (
+          <Chosen
+            flows={picked}
+            onDone={() => {
+              setChosen(new Set());
+              void client.invalidateQueries({ queryKey: ['flows'] });
+            }}
+          />
         )}
       </div>
+      {groups.map(([title, flows]) => (
+        <section key={title} aria-label={title || undefined} className="mb-4">
+          {title && <h2 className="mb-1 font-semibold">{title}</h2>}
+          <div className="rounded-md border border-line bg-panel">
+            <Table
+              name={title ? `Flows, ${title}` : 'Flows'}
+              rows={flows}
+              columns={columns}
+              keyOf={(flow) => flow.key}
+              hrefOf={(flow) => `/flows/${flow.key}`}
+              first={{ column: 'sent', isDown: true }}
+              chosen={{ is: (flow) => chosen.has(flow.key), toggle, say: (flow) => `Choose ${flow.name}` }}
+            />
+            {!flows.length &&
+              (state === 'archived' && away.isPending ? (
+                <Empty title="Loading…" />
+              ) : (
+                <Empty title={all?.length ? 'No flow matches' : state === 'archived' ? 'No flow is archived' : 'No flows yet'}>
+                  {all?.length
+                    ? 'Take a word, the state or the tag out of the filter.'
+                    : state !== 'archived' && 'Create one: ready to begin with, from scratch, or from a file.'}
+                </Empty>
+              ))}
+          </div>
+        </section>
+      ))}
       {isMaking && <NewFlow flows={data.flows} onClose={() => setMaking(false)} />}
     </div>
   );

@@ -2,13 +2,11 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { X } from 'lucide-react';
-import Link from 'next/link';
 import { Fragment } from 'react';
-import type { DirectoryView, FlowReport } from '@/core/api';
+import type { FlowReport } from '@/core/api';
 import {
   changeArm,
   changeStep,
-  freeKey,
   MOST_TRIGGERS,
   PLAIN_PRIORITY,
   planOf,
@@ -19,15 +17,19 @@ import {
   type Trigger,
 } from '@/core/flows';
 import type { Rule } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, plural, saveAs, useStore } from '../kit';
+import { api, Button, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
+import { AboutPart } from './AboutPart';
 import { GoalPart } from './GoalPart';
 import { TriggerPart } from './TriggerPart';
-import { ArmLabel, NameField, Part, type Edit } from './fields';
+import { ArmLabel, Audience, NameField, Part, Tick, type Edit } from './fields';
 import { AddStep, StepBar } from './StepBar';
 import { CallPart, CodePart, TaskPart } from './AskEditors';
-import { HandPart, IdeaPart, LimitsPart, RecordPart, TestPart } from './StepEditors';
+import { HandPart, IdeaPart, LimitsPart, RecordPart } from './StepEditors';
+import { TestPart } from './TestPart';
+import { LookupPart } from './LookupPart';
+import { NotePart } from './NotePart';
 import { UpdatePart } from './UpdatePart';
 import { WaitPart } from './WaitPart';
 
@@ -71,6 +73,7 @@ function StepPart({ document, step, edit, onSelect, report }: Omit<Props, 'selec
           edit={edit}
           onSelect={onSelect}
           came={report?.steps.find((one) => one.id === step.id)?.arms ?? []}
+          decided={report?.steps.find((one) => one.id === step.id)?.decided}
         />
       );
     case 'record':
@@ -83,6 +86,10 @@ function StepPart({ document, step, edit, onSelect, report }: Omit<Props, 'selec
       return <CallPart document={document} step={step} edit={edit} />;
     case 'task':
       return <TaskPart document={document} step={step} edit={edit} />;
+    case 'lookup':
+      return <LookupPart document={document} step={step} edit={edit} />;
+    case 'note':
+      return <NotePart document={document} step={step} edit={edit} />;
     case 'hand':
       return <HandPart document={document} step={step} edit={edit} />;
     case 'idea':
@@ -198,18 +205,13 @@ function TriggerEditor({ document, edit }: { document: FlowDocument; edit: Props
         <ReentryField document={document} edit={edit} />
         <GoalPart document={document} edit={edit} />
         <EntryFields document={document} edit={edit} />
+        <PerDayFields document={document} edit={edit} />
+        <AboutPart document={document} edit={edit} />
         <Checks document={document} edit={edit} />
-        <Button onClick={() => saveAsFile(document)} className="justify-self-start">
-          Save as a file
-        </Button>
       </div>
     </Part>
   );
 }
-
-/** Saves the draft as a file, from which a flow can begin again, here or elsewhere. */
-const saveAsFile = (document: FlowDocument) =>
-  saveAs(`${freeKey(document.name, [])}.json`, JSON.stringify(document, null, 2), 'application/json');
 
 /** The flow's own checks: kept from a rehearsal, looked at before each publishing. */
 function Checks({ document, edit }: { document: FlowDocument; edit: Edit }) {
@@ -242,6 +244,41 @@ function Checks({ document, edit }: { document: FlowDocument; edit: Edit }) {
         </div>
       ))}
     </section>
+  );
+}
+
+/** How many enter on one day, and what becomes of the others. */
+function PerDayFields({ document, edit }: { document: FlowDocument; edit: Edit }) {
+  const { perDay } = document;
+  const put = (next: FlowDocument['perDay']) => {
+    const { perDay: _, ...rest } = document;
+    edit(next ? { ...rest, perDay: next } : rest, 'perDay');
+  };
+  return (
+    <>
+      <Tick
+        label="So many a day at most"
+        isOn={perDay !== undefined}
+        onChange={(isOn) => put(isOn ? { most: 1000, beyond: 'wait' } : undefined)}
+      />
+      {perDay && (
+        <div className="grid grid-cols-2 gap-2">
+          <Field label="Enter on one day" hint="By the store’s calendar">
+            <NumberField min={1} max={1_000_000} step={1} value={perDay.most} onChange={(most) => put({ ...perDay, most })} />
+          </Field>
+          <Field label="The others">
+            <select
+              value={perDay.beyond}
+              onChange={(event) => put({ ...perDay, beyond: event.target.value as 'wait' | 'drop' })}
+              className={inputClass}
+            >
+              <option value="wait">wait for the next day</option>
+              <option value="drop">do not enter</option>
+            </select>
+          </Field>
+        </div>
+      )}
+    </>
   );
 }
 
@@ -405,22 +442,5 @@ function RuleField({
       </h3>
       {rule ? <RuleEditor rule={rule} startedBy={startedBy} onChange={onChange} /> : <div>anyone</div>}
     </section>
-  );
-}
-
-/** How many people a rule holds for at this moment, with a way to see them. */
-function Audience({ rule }: { rule: Rule | null }) {
-  const query = rule ? `rule=${encodeURIComponent(JSON.stringify(rule))}` : '';
-  const { data, error } = useQuery({
-    queryKey: ['audience', query],
-    queryFn: () => api<DirectoryView>(`/people?limit=0&${query}`),
-    retry: false,
-    staleTime: 30_000,
-  });
-  if (error) return <span className="block text-xs text-soft">{error.message}</span>;
-  return (
-    <Link href={`/people?${query}`} className="block text-xs text-accent underline">
-      {data ? `${plural(data.total ?? 0, 'person', 'people')} at this moment` : 'counting…'}
-    </Link>
   );
 }

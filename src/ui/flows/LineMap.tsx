@@ -28,6 +28,8 @@ const GAP = 80;
 const TOP = 108;
 const LEAST_LANE = 136;
 const MOST_LANE = 208;
+/** How wide a letter of a small label is at most, about, in pixels. */
+const WIDEST_LETTER = 7;
 const SIDE = 52;
 
 interface Props {
@@ -107,6 +109,13 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
       (stretch) =>
         (stretch.to === id || stretch.from === id) && stretch.wait && placed.get(stretch.to)!.x - placed.get(stretch.from)!.x < 150,
     );
+  /** Whether the length of a wait would stand upon the name of the arm in which it is: both lie below the line. */
+  const standsUponArm = (stretch: (typeof map.stretches)[number], length: string) => {
+    const arm = armName(document, stretch.armId);
+    if (!arm) return false;
+    const [from, to] = [placed.get(stretch.from)!.x, placed.get(stretch.to)!.x];
+    return from + 36 + Math.min(arm.length * WIDEST_LETTER, to - from - 40) > (from + to) / 2 - (length.length * WIDEST_LETTER) / 2 - 10;
+  };
   const walkable = map.stops.filter((stop) => stop.kind !== 'join');
   const onKey = (event: KeyboardEvent, id: string) => {
     const here = placed.get(id);
@@ -211,7 +220,7 @@ export function LineMap({ document, selected, onSelect, onOpen, report, now, tro
                   troubled.has(wait) && 'border-caution',
                 )}
                 // below the name of an arm that it would stand upon
-                style={{ left: (from.x + to.x) / 2, top: y + (stretch.armId && to.x - from.x < 300 ? 27 : 9) }}
+                style={{ left: (from.x + to.x) / 2, top: y + (standsUponArm(stretch, length) ? (report ? 43 : 27) : 9) }}
               >
                 {length}
                 {waiting ? <span className="block font-semibold text-ink">{plural(waiting, 'waits', 'wait')}</span> : null}

@@ -2,12 +2,10 @@
 
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
-import { useMemo, useState } from 'react';
-import type { PersonView, TimelineView } from '@/core/api';
+import { useState } from 'react';
 import {
   headOf,
   placeholderProblem,
-  renderMessage,
   smsLength,
   withoutFallback,
   type Block,
@@ -16,9 +14,11 @@ import {
   type Push,
   type Sms,
 } from '@/core/messages';
-import type { SendStep } from '@/core/flows';
-import { CHANNELS, CHANNEL_WORDS, type Channel, type Value } from '@/core/rules';
-import { api, Field, fieldClass, inputClass, plural, useStore } from '../kit';
+import { inAllForms, messageOf, type SendStep } from '@/core/flows';
+import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
+import { api, Field, inputClass, plural } from '../kit';
+import { MessagePreview } from './MessagePreview';
+import { VersionHead, VersionStrip } from './MessageVersions';
 
 const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
@@ -33,7 +33,16 @@ export function MessageEditor({
   onChange: (step: SendStep, field: string) => void;
 }) {
   const [view, setView] = useState<'write' | 'preview'>('write');
-  const { message } = step;
+  const [chosen, setChosen] = useState<string | null>(null);
+  const version = step.versions?.find(({ id }) => id === chosen) ?? null;
+  const message = messageOf(step, version?.id);
+  const put = (next: Message, field: string) =>
+    version
+      ? onChange(
+          { ...step, versions: step.versions!.map((one) => (one.id === version.id ? { ...one, message: next } : one)) },
+          `${version.id}.${field}`,
+        )
+      : onChange({ ...step, message: next }, field);
   const topics = useQuery({
     queryKey: ['topics'],
     queryFn: () => api<{ topics: { key: string; name: string }[] }>('/topics'),
@@ -42,6 +51,7 @@ export function MessageEditor({
 
   return (
     <div className="grid gap-3">
+      <VersionStrip step={step} chosen={version?.id ?? null} onChoose={setChosen} onChange={onChange} />
       <div role="tablist" aria-label="Message" className="flex border-b border-line">
         {(['write', 'preview'] as const).map((one) => (
           <button
@@ -63,61 +73,96 @@ export function MessageEditor({
         <MessagePreview message={message} triggerType={triggerType} />
       ) : (
         <>
-          <Field label="Name of this message">
-            <input
-              value={step.name}
-              onChange={(event) => onChange({ ...step, name: event.target.value }, 'name')}
-              className={inputClass}
-              maxLength={80}
-            />
-          </Field>
-          <Field label="Goes by">
-            <select
-              value={message.channel}
-              onChange={(event) => onChange({ ...step, message: onChannel(message, event.target.value as Channel) }, 'channel')}
-              className={inputClass}
-            >
-              {CHANNELS.map((channel) => (
-                <option key={channel} value={channel}>
-                  {CHANNEL_WORDS[channel].name}
-                </option>
-              ))}
-            </select>
-          </Field>
-          <label className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              checked={!step.off}
-              onChange={(event) => onChange({ ...step, off: !event.target.checked }, 'off')}
-              className="size-4 accent-[var(--accent)]"
-            />
-            Goes out {step.off && <span className="text-caution">(off: people pass by without it)</span>}
-          </label>
-          {message.kind === 'marketing' && !!topics.data?.topics.length && (
-            <Field label="What it is about" hint="Whoever declined the topic on their preference page does not get it">
-              <select
-                value={message.topic ?? ''}
-                onChange={(event) => {
-                  const { topic: _, ...rest } = message;
-                  onChange({ ...step, message: event.target.value ? { ...rest, topic: event.target.value } : rest }, 'topic');
-                }}
-                className={inputClass}
+          {version ? (
+            <VersionHead step={step} version={version} triggerType={triggerType} onChange={onChange} onChoose={setChosen} />
+          ) : (
+            <>
+              <Field label="Name of this message">
+                <input
+                  value={step.name}
+                  onChange={(event) => onChange({ ...step, name: event.target.value }, 'name')}
+                  className={inputClass}
+                  maxLength={80}
+                />
+              </Field>
+              <Field label="Goes by">
+                <select
+                  value={message.channel}
+                  onChange={(event) =>
+                    onChange(
+                      inAllForms(step, (one) => onChannel(one, event.target.value as Channel)),
+                      'channel',
+                    )
+                  }
+                  className={inputClass}
+                >
+                  {CHANNELS.map((channel) => (
+                    <option key={channel} value={channel}>
+                      {CHANNEL_WORDS[channel].name}
+                    </option>
+                  ))}
+                </select>
+              </Field>
+              <label className="flex items-center gap-2">
+                <input
+                  type="checkbox"
+                  checked={!step.off}
+                  onChange={(event) => onChange({ ...step, off: !event.target.checked }, 'off')}
+                  className="size-4 accent-[var(--accent)]"
+                />
+                Goes out {step.off && <span className="text-caution">(off: people pass by without it)</span>}
+              </label>
+              <Field
+                label="Kind"
+                hint={
+                  message.kind === 'service' ? 'Goes to whoever has an address, and passes every limit; it carries no offers.' : undefined
+                }
               >
-                <option value="">no topic: goes to all who agreed</option>
-                {topics.data.topics.map((topic) => (
-                  <option key={topic.key} value={topic.key}>
-                    {topic.name}
-                  </option>
-                ))}
-              </select>
-            </Field>
+                <select
+                  value={message.kind}
+                  onChange={(event) => {
+                    const kind = event.target.value as Message['kind'];
+                    onChange(
+                      inAllForms(step, ({ topic, ...rest }) => ({ ...rest, kind, ...(topic && kind === 'marketing' && { topic }) })),
+                      'kind',
+                    );
+                  }}
+                  className={inputClass}
+                >
+                  <option value="marketing">Marketing: goes to who agreed to it</option>
+                  <option value="service">Service: about an order or account of theirs</option>
+                </select>
+              </Field>
+              {message.kind === 'marketing' && !!topics.data?.topics.length && (
+                <Field label="What it is about" hint="Whoever declined the topic on their preference page does not get it">
+                  <select
+                    value={message.topic ?? ''}
+                    onChange={(event) => {
+                      const topic = event.target.value;
+                      onChange(
+                        inAllForms(step, ({ topic: _, ...rest }) => (topic ? { ...rest, topic } : rest)),
+                        'topic',
+                      );
+                    }}
+                    className={inputClass}
+                  >
+                    <option value="">no topic: goes to all who agreed</option>
+                    {topics.data.topics.map((topic) => (
+                      <option key={topic.key} value={topic.key}>
+                        {topic.name}
+                      </option>
+                    ))}
+                  </select>
+                </Field>
+              )}
+            </>
           )}
           {message.channel === 'email' ? (
-            <EmailFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+            <EmailFields message={message} put={put} />
           ) : message.channel === 'sms' ? (
-            <SmsFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+            <SmsFields message={message} put={put} />
           ) : (
-            <PushFields message={message} put={(next, field) => onChange({ ...step, message: next }, field)} />
+            <PushFields message={message} put={put} />
           )}
           <p className="text-xs text-soft">
             Placeholders: <code className="font-mono">{'{{ person.firstName | fallback: "there" }}'}</code>,{' '}
@@ -155,7 +200,7 @@ function onChannel(message: Message, channel: Channel): Message {
         blocks: [{ id: 'b1', kind: 'text', text }, ...(url ? [{ id: 'b2', kind: 'button' as const, label: 'Open', url }] : [])],
       };
     case 'sms':
-      return { ...common, channel, text: [text, url].filter(Boolean).join(' ').slice(0, 1530) };
+      return { ...common, channel, text: [text, url].filter(Boolean).join(' ') };
     case 'push':
       return { ...common, channel, title: head.slice(0, 120), text: text.slice(0, 500), url };
   }
@@ -248,7 +293,7 @@ function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: 
         <textarea
           rows={5}
           value={message.text}
-          maxLength={1530}
+          maxLength={10_000}
           onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
           className={areaClass}
         />
@@ -294,115 +339,5 @@ function PushFields({ message, put }: { message: Push; put: (message: Push, fiel
         />
       </Field>
     </>
-  );
-}
-
-interface Sample {
-  name: string;
-  attributes: Record<string, Value>;
-  event: Record<string, Value>;
-}
-
-/** The message as a given person would get it, rendered by the code that sends it. */
-function MessagePreview({ message, triggerType }: { message: Message; triggerType: string }) {
-  const store = useStore();
-  const [index, setIndex] = useState(0);
-  const [asText, setAsText] = useState(false);
-  const samples = useQuery({ queryKey: ['samples', triggerType], queryFn: () => loadSamples(triggerType), staleTime: 60_000 });
-  const sample = samples.data?.[index];
-  const rendered = useMemo(() => {
-    if (!sample) return null;
-    try {
-      return renderMessage(
-        message,
-        { person: sample.attributes, event: sample.event, store: { name: store.name, address: `${store.name}, postal address` } },
-        { unsubscribeUrl: '#', pixelUrl: null, track: (url) => url },
-      );
-    } catch (error) {
-      return { subject: '', html: '', text: '', problem: (error as Error).message };
-    }
-  }, [message, sample, store.name]);
-
-  if (samples.isPending) return <p className="py-6 text-center text-soft">Looking for somebody…</p>;
-  if (samples.error)
-    return (
-      <p role="alert" className="py-6 text-center text-stop">
-        {samples.error.message}
-      </p>
-    );
-  if (!samples.data.length)
-    return <p className="py-6 text-center text-soft">Nobody has done {triggerType} yet, so there is nobody to show it as.</p>;
-  return (
-    <div className="grid gap-2">
-      <div className="flex gap-2">
-        <select aria-label="As whom" value={index} onChange={(event) => setIndex(Number(event.target.value))} className={inputClass}>
-          {samples.data.map((one, i) => (
-            <option key={i} value={i}>
-              {one.name}
-            </option>
-          ))}
-        </select>
-        {message.channel === 'email' && (
-          <select
-            aria-label="Which part"
-            value={asText ? 'text' : 'html'}
-            onChange={(event) => setAsText(event.target.value === 'text')}
-            className={`${fieldClass} w-28`}
-          >
-            <option value="html">Designed</option>
-            <option value="text">Plain text</option>
-          </select>
-        )}
-      </div>
-      {rendered && 'problem' in rendered ? (
-        <p role="alert" className="text-stop">
-          {rendered.problem}
-        </p>
-      ) : (
-        rendered && (
-          <>
-            {message.channel !== 'sms' && (
-              <p>
-                <b>{rendered.subject}</b>
-              </p>
-            )}
-            {message.channel !== 'email' ? (
-              <p className="max-w-[280px] whitespace-pre-wrap break-words rounded-md border border-line bg-wash p-3" data-testid="as-text">
-                {rendered.text}
-              </p>
-            ) : asText ? (
-              <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">
-                {rendered.text}
-              </pre>
-            ) : (
-              <iframe
-                title="The message"
-                sandbox=""
-                srcDoc={rendered.html}
-                className="h-[420px] w-full rounded-md border border-line bg-white"
-              />
-            )}
-          </>
-        )
-      )}
-    </div>
-  );
-}
-
-/** The people who last did what starts the flow, with that very event. */
-async function loadSamples(triggerType: string): Promise<Sample[]> {
-  const rule = JSON.stringify({ test: 'did', event: triggerType, since: { last: 'P30D' } });
-  const { people } = await api<{ people: { id: string; name: string | null; email: string | null }[] }>(
-    `/people?limit=6&rule=${encodeURIComponent(rule)}`,
-  );
-  return Promise.all(
-    people.map(async ({ id, name, email }) => {
-      const path = `/people/${encodeURIComponent(id)}`;
-      const [person, events] = await Promise.all([
-        api<PersonView>(path),
-        api<TimelineView>(`${path}/timeline?kinds=event&limit=1&q=${encodeURIComponent(triggerType)}`),
-      ]);
-      return { name: name ?? email ?? id, attributes: { ...person.attributes }, event: { ...events.items[0]?.detail } };
-    }),
   );
 }

@@ -1,14 +1,14 @@
 'use client';
 
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import type { FlowListItem, FlowView, TypeView } from '@/core/api';
+import type { FlowListItem, FlowView, StarterView, TypeView } from '@/core/api';
 import { flowSchema, freeKey, sayTriggers, type FlowDocument } from '@/core/flows';
 import { sayDone } from '@/core/rules';
 import { STARTERS } from '@/core/starters';
-import { api, areaClass, Button, Dialog, Field, inputClass, wordsOf } from '../kit';
+import { api, areaClass, attempt, Button, Dialog, Field, inputClass, wordsOf } from '../kit';
 
 type Way = 'starter' | 'scratch' | 'copy' | 'file';
 const WAYS: readonly (readonly [Way, string])[] = [
@@ -47,6 +47,10 @@ function readFlow(text: string): { document: FlowDocument } | { wrong: string } 
 export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; onClose: () => void }) {
   const router = useRouter();
   const [way, setWay] = useState<Way>('starter');
+  const client = useQueryClient();
+  const kept = useQuery({ queryKey: ['starters'], queryFn: () => api<{ starters: StarterView[] }>('/starters'), staleTime: 60_000 });
+  // those that are always there stand here at once
+  const starters: readonly StarterView[] = kept.data?.starters ?? STARTERS.map((one) => ({ ...one, own: null }));
   const [starter, setStarter] = useState(STARTERS[0]!.key);
   const [copied, setCopied] = useState(flows[0]?.key ?? '');
   const [text, setText] = useState('');
@@ -55,7 +59,7 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
   const [problem, setProblem] = useState<string | null>(null);
   const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), staleTime: 60_000 });
   const arrives = (type: string) => !types.data || types.data.types.some((one) => one.type === type);
-  const chosen = STARTERS.find((one) => one.key === starter)!;
+  const chosen = starters.find((one) => one.key === starter) ?? starters[0]!;
   const read = way === 'file' && text.trim() ? readFlow(text) : null;
   const suggested =
     way === 'starter'
@@ -110,7 +114,7 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
               aria-label="Which flow"
               className="grid max-h-[380px] gap-px overflow-y-auto rounded-md border border-line"
             >
-              {STARTERS.map((one) => (
+              {starters.map((one) => (
                 <label
                   key={one.key}
                   className={clsx('grid grid-cols-[auto_1fr] items-start gap-x-2 px-3 py-2', starter === one.key ? 'bg-wash' : 'bg-panel')}
@@ -119,6 +123,25 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
                   <span>
                     <b>{one.name}</b>
                     <span className="block">{one.says}</span>
+                    {one.own && (
+                      <span className="flex items-center justify-between gap-2 text-xs text-soft">
+                        Your own, saved by {one.own.by}
+                        <button
+                          type="button"
+                          className="text-accent underline"
+                          aria-label={`Remove the starter ${one.name}`}
+                          onClick={(event) => {
+                            event.preventDefault();
+                            void attempt(async () => {
+                              await api(`/starters/${one.key}`, { method: 'DELETE' });
+                              await client.invalidateQueries({ queryKey: ['starters'] });
+                            }, 'Removed. Flows that began with it stay as they are.');
+                          }}
+                        >
+                          Remove
+                        </button>
+                      </span>
+                    )}
                     {one.needs.some((type) => !arrives(type)) && (
                       <span className="block text-xs text-caution">
                         Not arrived yet:{' '}

@@ -1,12 +1,17 @@
 'use client';
 
-import { useState } from 'react';
+import { useQuery } from '@tanstack/react-query';
+import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import type { FlowView } from '@/core/api';
-import type { FlowDocument } from '@/core/flows';
-import { api, ApiError, Button, Dialog, plural } from '../kit';
+import type { DirectoryView, FlowView } from '@/core/api';
+import { matchingOf, type FlowDocument } from '@/core/flows';
+import { sayRule, type Rule } from '@/core/rules';
+import { api, ApiError, Button, Dialog, plural, useStore } from '../kit';
 import { DueChoice, useDue, type Due } from './Meanwhile';
 import { Preflight, usePreflight } from './Preflight';
+
+/** Where nobody belongs in a flow before anything happens. */
+const byHand = '; whoever belongs in it already can be chosen under People and put into it';
 
 /** Before publishing: what changes, for whom, and the preflight. */
 export function PublishDialog({
@@ -29,6 +34,8 @@ export function PublishDialog({
   const [isBusy, setBusy] = useState(false);
   const [inside, setInside] = useState<'stay' | 'move'>('stay');
   const [due, setDue] = useState<Due>('send');
+  const [enter, setEnter] = useState<'new' | 'matching'>('new');
+  const matching = useMemo(() => matchingOf(flow.draft), [flow.draft]);
   const meanwhile = useDue(flow, isOpen);
   const found = usePreflight(flow, isOpen);
   const stops = found.data ? found.data.findings.filter((one) => one.severity === 'stops').length : 1;
@@ -36,13 +43,15 @@ export function PublishDialog({
   const publish = async () => {
     setBusy(true);
     try {
-      const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=${inside}&due=${due}`, {
+      const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=${inside}&due=${due}&enter=${enter}`, {
         method: 'POST',
         headers: { 'if-match': `"${flow.revision}"` },
       });
       onPublished(done);
       onOpenChange(false);
-      toast.success(`Version ${done.version} of “${done.name}” is on.`);
+      toast.success(
+        `Version ${done.version} of “${done.name}” is on.${done.entering ? ` ${plural(done.entering.people, 'person enters', 'people enter')} now.` : ''}`,
+      );
     } catch (error) {
       if (error instanceof ApiError && error.status === 409)
         toast.error(error.message, { action: { label: 'Load it again', onClick: onReload } });
@@ -65,7 +74,7 @@ export function PublishDialog({
       about={
         <>
           {flow.version === null
-            ? 'The flow is switched on. Only what happens from now on starts it; whoever belongs in it already can be chosen under People and put into it.'
+            ? `The flow is switched on. Only what happens from now on starts it${matching ? '' : byHand}.`
             : `Whoever enters from now on follows version ${next}.`}
           {flow.armed > 0 &&
             ` ${plural(flow.armed, 'silence that lasts', 'silences that last')} at this moment will be judged by the new version.`}
@@ -89,6 +98,7 @@ export function PublishDialog({
         )}
       </section>
       {flow.version !== null && flow.inside > 0 && <Inside flow={flow} inside={inside} onChange={setInside} />}
+      {matching && isOpen && <Entering rule={matching} value={enter} onChange={setEnter} />}
       {meanwhile.data && meanwhile.data.people > 0 && <DueChoice due={meanwhile.data} value={due} onChange={setDue} />}
       <Preflight
         preflight={found.data}
@@ -111,6 +121,40 @@ export function PublishDialog({
         </Button>
       </div>
     </Dialog>
+  );
+}
+
+/** Whether those enter, too, who belong in the flow already: the choice, with how many they are. */
+function Entering({ rule, value, onChange }: { rule: Rule; value: 'new' | 'matching'; onChange: (value: 'new' | 'matching') => void }) {
+  const { currency } = useStore();
+  const { data, error } = useQuery({
+    queryKey: ['audience', rule],
+    queryFn: () => api<DirectoryView>(`/people?limit=0&rule=${encodeURIComponent(JSON.stringify(rule))}`),
+    retry: false,
+  });
+  const many = data ? plural(data.total ?? 0, 'person', 'people') : error ? 'those' : 'counting…';
+  return (
+    <section className="grid gap-1">
+      <h3 className="font-semibold">Who enters</h3>
+      {(
+        [
+          ['new', 'Only those for whom it begins from now on', null],
+          ['matching', `Those who belong in it already, too: ${many}`, sayRule(rule, { currency })],
+        ] as const
+      ).map(([way, words, more]) => (
+        <label key={way} className="grid grid-cols-[auto_1fr] gap-x-2">
+          <input type="radio" name="enter" checked={value === way} onChange={() => onChange(way)} className="mt-1" />
+          <span>
+            {words}
+            {more && (
+              <span className="block text-xs text-soft">
+                {more}. Who has been in it before comes in again as it is said under “May start”.
+              </span>
+            )}
+          </span>
+        </label>
+      ))}
+    </section>
   );
 }
 

@@ -17,6 +17,14 @@ import {
 } from '@/core/flows';
 import { laneColour } from './marks';
 
+/** When the two arms of a step are taken that go by what comes of it. */
+const WHEN: { readonly [kind in Step['kind']]?: readonly [string, string] } = {
+  code: ['if they got one', 'if they got none'],
+  lookup: ['if there is a row', 'if there is none'],
+  call: ['if it answered well', 'if it did not'],
+  task: ['if it was done', 'if it was not done in time'],
+};
+
 /** The flow as an indented list of sentences: the line map's equal in text. */
 export function Script({
   document,
@@ -55,10 +63,8 @@ export function Script({
   const whom = (arm: Arm, arms: readonly Arm[], step: Step): string =>
     goesByWhatComes(step)
       ? arm === arms[0]
-        ? step.kind === 'code'
-          ? 'if they got one'
-          : 'if that came'
-        : 'if it did not'
+        ? (WHEN[step.kind]?.[0] ?? 'if that came')
+        : (WHEN[step.kind]?.[1] ?? 'if it did not')
       : arm.share !== undefined
         ? `${sayShares(arms, arm)}, by lot`
         : arm.when

@@ -1,23 +1,10 @@
 'use client';
 
 import { Plus, X } from 'lucide-react';
-import { toast } from 'sonner';
-import type { FlowReport } from '@/core/api';
-import {
-  changeArm,
-  changeStep,
-  keepArm,
-  sayShares,
-  type HandStep,
-  type IdeaStep,
-  type RecordStep,
-  type SendStep,
-  type Step,
-  type TestStep,
-} from '@/core/flows';
-import { Button, Field, inputClass, NumberField, plural, sayShare } from '../kit';
+import { changeStep, type HandStep, type IdeaStep, type RecordStep, type SendStep, type Step } from '@/core/flows';
+import { Button, Field, inputClass } from '../kit';
 import { Hours, without } from '../rules';
-import { ArmLabel, EventField, FlowField, NameField, OFFICE, Part, Tick, ValueField, type Props } from './fields';
+import { EventField, FlowField, NameField, OFFICE, Part, Tick, ValueField, type Props } from './fields';
 
 /** What a message asks for itself beside the limits of the store. */
 export function LimitsPart({ document, step, edit }: Props<SendStep>) {
@@ -65,91 +52,6 @@ export function LimitsPart({ document, step, edit }: Props<SendStep>) {
         )}
       </div>
     </details>
-  );
-}
-
-/** The ways of a test, their shares and what came of each; one of them can be kept for everybody. */
-export function TestPart({
-  document,
-  step,
-  edit,
-  came,
-  onSelect,
-}: Props<TestStep> & {
-  readonly came: NonNullable<FlowReport['steps'][number]['arms']>;
-  readonly onSelect: (id: string) => void;
-}) {
-  const keep = (armId: string) => {
-    const next = keepArm(document, step.id, armId);
-    edit(next, `${step.id}.keep`);
-    onSelect(step.arms.find((arm) => arm.id === armId)?.steps[0]?.id ?? 'trigger');
-    toast.success(`Only “${step.arms.find((arm) => arm.id === armId)?.name}” is left. Publish it to end the test.`, {
-      action: { label: 'Undo', onClick: () => edit(document, '') },
-    });
-  };
-  return (
-    <Part title="Test">
-      <NameField document={document} step={step} edit={edit} />
-      <Field label="Who draws">
-        <select
-          value={step.per}
-          onChange={(event) =>
-            edit(
-              changeStep(document, step.id, (one) => ({ ...one, per: event.target.value }) as Step),
-              `${step.id}.per`,
-            )
-          }
-          className={inputClass}
-        >
-          <option value="person">each person, once for good</option>
-          <option value="key">each cart or order anew</option>
-        </select>
-      </Field>
-      <p className="text-xs text-soft">Lots decide who takes which arm, in proportion to the shares.</p>
-      {step.arms.map((arm) => (
-        <fieldset key={arm.id} className="grid gap-2 rounded-md border border-line p-3">
-          <ArmLabel document={document} step={step} arm={arm} edit={edit} />
-          <Field label="Share" hint={`${sayShares(step.arms, arm)} of those who come by`}>
-            <NumberField
-              min={0}
-              max={1000}
-              step={1}
-              aria-label={`Share of ${arm.name}`}
-              value={arm.share ?? 0}
-              onChange={(share) =>
-                edit(
-                  changeArm(document, step.id, arm.id, (one) => ({ ...one, share })),
-                  `${arm.id}.share`,
-                )
-              }
-            />
-          </Field>
-          <Came document={document} came={came.find((one) => one.id === arm.id)} />
-          <div>
-            <Button onClick={() => keep(arm.id)} aria-label={`Keep only ${arm.name}`}>
-              Keep only this
-            </Button>
-          </div>
-        </fieldset>
-      ))}
-    </Part>
-  );
-}
-
-/** What came of those who took an arm, in the days that the figures are of. */
-function Came({
-  document,
-  came,
-}: {
-  document: Props<TestStep>['document'];
-  came: NonNullable<FlowReport['steps'][number]['arms']>[number] | undefined;
-}) {
-  if (!came?.people) return null;
-  return (
-    <p className="text-xs text-soft tabular">
-      {plural(came.people, 'person', 'people')} in the last 30 days
-      {document.goal && `; ${plural(came.goal, 'reached', 'reached')} the goal, ${sayShare(came.goal, came.people)}`}
-    </p>
   );
 }
 

@@ -4,8 +4,8 @@ import type { ReactNode } from 'react';
 import type { FlowDocument, ProductTrigger, Trigger } from '@/core/flows';
 import { CHANGE_WORDS, sayTrigger } from '@/core/flows';
 import { PRODUCT_EVENTS } from '@/core/products';
-import { recurrenceProblem, sayRecurrence } from '@/core/time';
-import { Button, DurationField, Field, inputClass, NumberField, useStore } from '../kit';
+import { DAY, localDate, recurrenceProblem, sayRecurrence } from '@/core/time';
+import { Button, DurationField, Field, inputClass, NumberField, useStore, useStoreTime } from '../kit';
 import { Asked, RuleEditor } from '../rules';
 import { EventField, Tick } from './fields';
 
@@ -57,7 +57,7 @@ export function TriggerPart({
   remove?: () => void;
 }) {
   const { zone } = useStore();
-  const tomorrow = new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
+  const tomorrow = localDate(useStoreTime()() + DAY, zone);
   const needsKey = document.reentry === 'once-per-key';
   const key = (value: string | null) => (
     <Field

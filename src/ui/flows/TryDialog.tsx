@@ -26,6 +26,7 @@ import {
   sayMoment,
   sayShare,
   useStore,
+  useStoreTime,
   useWork,
   wordsOf,
 } from '../kit';
@@ -385,8 +386,9 @@ function Rehearsed({ view }: { view: RehearsalView }) {
 
 function Backtest({ flowKey, document }: { flowKey: string; document: FlowDocument }) {
   const store = useStore();
-  const [from, setFrom] = useState(() => localDate(Date.now() - 90 * DAY, store.zone));
-  const [to, setTo] = useState(() => localDate(Date.now(), store.zone));
+  const now = useStoreTime();
+  const [from, setFrom] = useState(() => localDate(now() - 90 * DAY, store.zone));
+  const [to, setTo] = useState(() => localDate(now(), store.zone));
   // days are those of the store's calendar
   const startOf = (day: string) => isoOf(startOfDate(day, store.zone)!);
   const [assume, setAssume] = useState<Assumed | null>(null);

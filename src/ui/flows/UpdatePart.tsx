@@ -2,9 +2,9 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Plus, X } from 'lucide-react';
-import { changeStep, planOf, sayStep, type Step, type Update, type UpdateStep } from '@/core/flows';
+import { answersIn, changeStep, MOST_OTHERS, type Step, type Update, type UpdateStep } from '@/core/flows';
 import { api, Button, Field, inputClass, NumberField } from '../kit';
-import { NameField, Part, ValueField, type Props } from './fields';
+import { AnswerFields, NameField, Part, Tick, ValueField, type Props } from './fields';
 
 const ACTS: readonly (readonly [Update['do'], string])[] = [
   ['set', 'set an attribute'],
@@ -53,12 +53,20 @@ export function UpdatePart({ document, step, edit }: Props<UpdateStep>) {
       changeStep(document, step.id, (one) => ({ ...one, changes }) as Step),
       `${step.id}.${field}`,
     );
+  const putOthers = (others: UpdateStep['others']) =>
+    edit(
+      changeStep(document, step.id, (one) => {
+        const { others: _, ...rest } = one as UpdateStep;
+        return others ? { ...rest, others } : rest;
+      }),
+      `${step.id}.others`,
+    );
   const putOne = (index: number, update: Update) =>
     put(
       step.changes.map((one, n) => (n === index ? update : one)),
       `changes.${index}`,
     );
-  const waits = [...planOf(document).steps.values()].filter((one) => one.kind === 'wait' && one.until && 'event' in one.until);
+  const waits = answersIn(document);
   return (
     <Part title="Update the person">
       <NameField document={document} step={step} edit={edit} />
@@ -172,28 +180,7 @@ export function UpdatePart({ document, step, edit }: Props<UpdateStep>) {
                   />
                 </Field>
               ) : 'answer' in update ? (
-                <div className="grid grid-cols-2 gap-2">
-                  <Field label="Wait">
-                    <select
-                      value={update.answer}
-                      onChange={(event) => putOne(index, { ...update, answer: event.target.value })}
-                      className={inputClass}
-                    >
-                      {waits.map((one) => (
-                        <option key={one.id} value={one.id}>
-                          {sayStep(one)}
-                        </option>
-                      ))}
-                    </select>
-                  </Field>
-                  <Field label="Property of what came">
-                    <input
-                      value={update.property}
-                      onChange={(event) => putOne(index, { ...update, property: event.target.value })}
-                      className={`${inputClass} font-mono`}
-                    />
-                  </Field>
-                </div>
+                <AnswerFields of={update} earlier={waits} onChange={(of) => putOne(index, { ...update, ...of })} />
               ) : (
                 <ValueField value={update.value} onChange={(value) => putOne(index, { ...update, value })} />
               )}
@@ -208,6 +195,32 @@ export function UpdatePart({ document, step, edit }: Props<UpdateStep>) {
       >
         <Plus size={16} aria-hidden="true" /> Add a change
       </Button>
+      <Tick
+        label="The same for others of their household or account"
+        isOn={step.others !== undefined}
+        onChange={(isOn) => putOthers(isOn ? { by: 'household', most: 20 } : undefined)}
+      />
+      {step.others && (
+        <div className="grid grid-cols-[1fr_96px] items-end gap-2">
+          <Field label="Who has the same" hint="An attribute, such as household or accountId.">
+            <input
+              value={step.others.by}
+              maxLength={120}
+              onChange={(event) => putOthers({ ...step.others!, by: event.target.value.trim() })}
+              className={`${inputClass} font-mono`}
+            />
+          </Field>
+          <Field label="At most, people">
+            <NumberField
+              min={1}
+              max={MOST_OTHERS}
+              step={1}
+              value={step.others.most}
+              onChange={(most) => putOthers({ ...step.others!, most })}
+            />
+          </Field>
+        </div>
+      )}
       <p className="text-xs text-soft">What follows in this flow sees it at once; the history of the person says that this flow did it.</p>
     </Part>
   );

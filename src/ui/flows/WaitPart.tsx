@@ -4,9 +4,10 @@ import { changeStep, freeId, type WaitDate, type WaitStep } from '@/core/flows';
 import { sayDone } from '@/core/rules';
 import { DurationField, Field, inputClass, NumberField } from '../kit';
 import { Hours, RuleEditor, without } from '../rules';
+import { NEW_PARCEL, ParcelPart } from './ParcelPart';
 import { ArmLabel, EventField, OFFICE, Part, Tick, type Props } from './fields';
 
-const LENGTHS = ['a while', 'a day on file', 'hours of the week'] as const;
+const LENGTHS = ['a while', 'a day on file', 'hours of the week', 'the parcel of the order'] as const;
 const UNTILS = ['nothing', 'an event', 'a condition'] as const;
 
 /** How long people wait, and what ends it before. */
@@ -17,9 +18,9 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
       `${step.id}.${field}`,
     );
   const put = (change: Partial<WaitStep>, field: string) => set({ ...step, ...change }, field);
-  const { until, date, hours } = step;
-  const length = date ? LENGTHS[1] : step.for !== undefined ? LENGTHS[0] : LENGTHS[2];
-  const plain = () => without(without(without(step, 'for'), 'date'), 'hours');
+  const { until, date, hours, parcel } = step;
+  const length = parcel ? LENGTHS[3] : date ? LENGTHS[1] : step.for !== undefined ? LENGTHS[0] : LENGTHS[2];
+  const plain = () => without(without(without(without(step, 'for'), 'date'), 'parcel'), 'hours');
   const arms = () => [
     { id: freeId(document, `${step.id}-came`), name: 'It came', when: null, steps: [] },
     { id: freeId(document, `${step.id}-late`), name: 'Time ran out', when: null, steps: [] },
@@ -32,6 +33,8 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
           onChange={(event) => {
             const to = event.target.value as (typeof LENGTHS)[number];
             if (to === 'a while') set({ ...plain(), for: 'P1D', ...(hours && { hours }) } as WaitStep, 'length');
+            else if (to === 'the parcel of the order')
+              set({ ...plain(), parcel: NEW_PARCEL, ...(hours && { hours }) } as WaitStep, 'length');
             else if (to === 'a day on file')
               set(
                 { ...plain(), date: { of: 'person', name: 'birthday', days: 0, at: '09:00' }, ...(hours && { hours }) } as WaitStep,
@@ -53,6 +56,7 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
           onChange={(duration) => put({ for: duration }, 'for')}
         />
       )}
+      {parcel && <ParcelPart parcel={parcel} put={(next, field) => put({ parcel: next }, field)} />}
       {date && <DatePart date={date} put={(next, field) => put({ date: next }, field)} />}
       {length !== LENGTHS[2] && (
         <Tick

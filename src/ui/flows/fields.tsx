@@ -1,10 +1,12 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
+import Link from 'next/link';
 import type { ReactNode } from 'react';
-import type { FlowListView, TypeView } from '@/core/api';
-import { changeArm, changeStep, type Arm, type FlowDocument, type IdeaStep, type Step, type WaitStep } from '@/core/flows';
-import { api, Field, inputClass, NumberField } from '../kit';
+import type { DirectoryView, FlowListView, TypeView } from '@/core/api';
+import { changeArm, changeStep, sayStep, type Arm, type FlowDocument, type IdeaStep, type Step, type WaitStep } from '@/core/flows';
+import type { Rule } from '@/core/rules';
+import { api, Field, inputClass, NumberField, plural } from '../kit';
 
 export type Edit = (to: FlowDocument, tag: string) => void;
 
@@ -166,5 +168,68 @@ export function ValueField({
         <input value={value} maxLength={1000} onChange={(event) => onChange(event.target.value)} className={inputClass} />
       )}
     </Field>
+  );
+}
+
+/** How many people a rule holds for at this moment, with a way to see them. */
+export function Audience({ rule }: { rule: Rule | null }) {
+  const query = rule ? `rule=${encodeURIComponent(JSON.stringify(rule))}` : '';
+  const { data, error } = useQuery({
+    queryKey: ['audience', query],
+    queryFn: () => api<DirectoryView>(`/people?limit=0&${query}`),
+    retry: false,
+    staleTime: 30_000,
+  });
+  if (error) return <span className="block text-xs text-soft">{error.message}</span>;
+  return (
+    <Link href={`/people?${query}`} className="block text-xs text-accent underline">
+      {data ? `${plural(data.total ?? 0, 'person', 'people')} at this moment` : 'counting…'}
+    </Link>
+  );
+}
+
+/** An attribute of the person, by its name. */
+export function AttributeField({ value, hint, onChange }: { value: string; hint?: ReactNode; onChange: (name: string) => void }) {
+  return (
+    <Field label="Attribute" hint={hint}>
+      <input
+        value={value}
+        maxLength={120}
+        onChange={(event) => onChange(event.target.value.trim())}
+        className={`${inputClass} font-mono`}
+      />
+    </Field>
+  );
+}
+
+/** A property of what came of an earlier step. */
+export function AnswerFields({
+  of,
+  earlier,
+  onChange,
+}: {
+  of: { readonly answer: string; readonly property: string };
+  earlier: readonly Step[];
+  onChange: (of: { answer: string; property: string }) => void;
+}) {
+  return (
+    <div className="grid grid-cols-2 gap-2">
+      <Field label="Step">
+        <select value={of.answer} onChange={(event) => onChange({ ...of, answer: event.target.value })} className={inputClass}>
+          {earlier.map((one) => (
+            <option key={one.id} value={one.id}>
+              {sayStep(one)}
+            </option>
+          ))}
+        </select>
+      </Field>
+      <Field label="Property of what came">
+        <input
+          value={of.property}
+          onChange={(event) => onChange({ ...of, property: event.target.value })}
+          className={`${inputClass} font-mono`}
+        />
+      </Field>
+    </div>
   );
 }

@@ -13,6 +13,8 @@ import {
   Radio,
   Split,
   Square,
+  StickyNote,
+  TableProperties,
   Ticket,
   UserPen,
 } from 'lucide-react';
@@ -41,6 +43,10 @@ export function StopIcon({ kind, isOff }: { kind: string; isOff?: boolean }) {
       return <PhoneOutgoing {...props} />;
     case 'task':
       return <ClipboardCheck {...props} />;
+    case 'lookup':
+      return <TableProperties {...props} />;
+    case 'note':
+      return <StickyNote {...props} />;
     case 'hand':
       return <CornerUpRight {...props} />;
     case 'idea':

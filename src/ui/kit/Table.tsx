@@ -36,7 +36,7 @@ export interface TableColumn<Item> {
   /** right-aligned, under one another, sorted from the largest */
   readonly isNumber?: boolean;
   readonly className?: string;
-  /** share of the width; only where every row has the same height */
+  /** share of the width, so that tables one below another have their columns under one another; all columns have one, or none */
   readonly width?: number;
 }
 
@@ -135,6 +135,7 @@ export function Table<Item extends object>({
 
   // in a far table the bar may stand for more pixels than an element can have
   const count = far ? far.count : (rows ?? []).reduce((sum, item) => sum + 1 + (partsOf?.(item)?.length ?? 0), 0);
+  const isFixed = Boolean(far) || columns.every((column) => column.width !== undefined);
   const isMany = Boolean(far) || (count > MANY && !isPlain);
   const full = far ? count * far.height : 0;
   const bar = () => barOf(full, scroller.current?.clientHeight ?? 600);
@@ -330,9 +331,9 @@ export function Table<Item extends object>({
         <table
           aria-label={name}
           aria-rowcount={isMany ? count + 1 : undefined}
-          className={clsx('w-full border-separate border-spacing-0', far && 'min-w-[840px] table-fixed')}
+          className={clsx('w-full border-separate border-spacing-0', isFixed && 'min-w-[840px] table-fixed')}
         >
-          {far && (
+          {isFixed && (
             <colgroup>
               {chosen && <col style={{ width: 40 }} />}
               {shownColumns.map((shown) => (

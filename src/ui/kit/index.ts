@@ -1,3 +1,4 @@
+export { CsvField } from './CsvField';
 export { Dialog } from './Dialog';
 export { Ask, attempt, wordsOf } from './Ask';
 export { AsTable, useReading } from './Chart';
@@ -15,7 +16,7 @@ export { areaClass, Button, Entry, Field, fieldClass, inputClass, NumberField, W
 export { placeProblems, useAsked, type Asked } from './asked';
 export { plural, isoOf, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
 export { Empty, Failed, NotKnown, StateSignal } from './states';
-export { type StoreInfo, StoreProvider, useStore } from './store';
+export { type StoreInfo, StoreProvider, useStore, useStoreTime } from './store';
 export { issuesOf, useDraft, useUndo } from './useDraft';
 export { UndoActs } from './UndoActs';
 export { useWriting } from './useWriting';

@@ -1,6 +1,9 @@
 'use client';
 
 import { createContext, useContext } from 'react';
+import { useQuery } from '@tanstack/react-query';
+import type { ClockView } from '@/core/api';
+import { api } from './api';
 
 /** What every screen knows of the store. */
 export interface StoreInfo {
@@ -17,4 +20,10 @@ export function useStore(): StoreInfo {
   const store = useContext(Context);
   if (!store) throw new Error('no store above this component');
   return store;
+}
+
+/** Reads store time, which the demo may have moved ahead of the machine's: a function, as it goes on. */
+export function useStoreTime(): () => number {
+  const { data } = useQuery({ queryKey: ['clock'], queryFn: () => api<ClockView>('/clock'), staleTime: 30_000 });
+  return () => Date.now() + (data?.offsetMs ?? 0);
 }

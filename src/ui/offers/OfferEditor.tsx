@@ -15,7 +15,20 @@ import {
   type Offer,
 } from '@/core/offers';
 import { personalise, placeholderProblem } from '@/core/messages';
-import { Button, DurationField, Field, inputClass, NumberField, Part, UndoActs, useStore, useWriting, WordList } from '../kit';
+import { DAY, localDate } from '@/core/time';
+import {
+  Button,
+  DurationField,
+  Field,
+  inputClass,
+  NumberField,
+  Part,
+  UndoActs,
+  useStore,
+  useStoreTime,
+  useWriting,
+  WordList,
+} from '../kit';
 import { RuleEditor } from '../rules';
 
 const GIVES: readonly (readonly [Offer['gives']['kind'], string])[] = [
@@ -34,7 +47,6 @@ const givesOf = (kind: Offer['gives']['kind']): Offer['gives'] =>
         : { kind };
 
 type ExpiryWay = 'after' | 'on' | 'never';
-const inAMonth = () => new Date(Date.now() + 30 * 86_400_000).toISOString().slice(0, 10);
 
 /** Writes the terms of an offer; beside them, what they come to. Nothing is stored before Save. */
 export function OfferEditor({
@@ -50,6 +62,7 @@ export function OfferEditor({
 }) {
   const { draft, document, issues, problem, isBusy, hasTried, save } = useWriting(given, offerSchema, onSave);
   const store = useStore();
+  const now = useStoreTime();
   const wrong = (path: string) => {
     const issue = issues.find((one) => one.path === path || one.path.startsWith(`${path}.`));
     return issue && (hasTried || path !== 'name') ? `This ${issue.message}` : null;
@@ -176,7 +189,12 @@ export function OfferEditor({
                   value={expiryWay}
                   onChange={(event) => {
                     const way = event.target.value as ExpiryWay;
-                    put({ expires: way === 'never' ? null : way === 'on' ? { on: inAMonth() } : { after: 'P3D' } }, '');
+                    put(
+                      {
+                        expires: way === 'never' ? null : way === 'on' ? { on: localDate(now() + 30 * DAY, store.zone) } : { after: 'P3D' },
+                      },
+                      '',
+                    );
                   }}
                   className={inputClass}
                 >
@@ -452,7 +470,8 @@ function GuardFields({
 function Tried({ document, isSound }: { document: Offer; isSound: boolean }) {
   const store = useStore();
   const [value, setValue] = useState(120);
-  const [now] = useState(() => Date.now());
+  const time = useStoreTime();
+  const [now] = useState(time);
   if (!isSound)
     return (
       <Part title="As a shopper reads it">

@@ -19,8 +19,18 @@ interface Text {
 
 const ADDRESS = /(https?:\/\/[^\s]+)/;
 
-/** The handsets, or the locked screens, of everybody: what arrived on each; a handset can answer. */
-export function Handsets({ kind }: { kind: 'sms' | 'push' }) {
+const WORDS = {
+  sms: { whose: 'Whose handset', find: 'Whose handset? A number, or all', none: 'A message whose channel is SMS arrives here.' },
+  push: { whose: 'Whose screen', find: 'Whose device?', none: 'A message whose channel is Push arrives here.' },
+  chat: {
+    whose: 'Which room',
+    find: 'Which room?',
+    none: 'A note to a room of the chat arrives here: its address ends in /outside/chat/ and the room.',
+  },
+} as const;
+
+/** The handsets, the locked screens, or the rooms of the chat, of everybody: what arrived on each; a handset can answer. */
+export function Handsets({ kind }: { kind: keyof typeof WORDS }) {
   const store = useStore();
   const client = useQueryClient();
   const [to, setTo] = useState('');
@@ -52,8 +62,8 @@ export function Handsets({ kind }: { kind: 'sms' | 'push' }) {
         <div className="border-b border-line p-3">
           <input
             type="search"
-            aria-label={kind === 'sms' ? 'Whose handset' : 'Whose screen'}
-            placeholder={kind === 'sms' ? 'Whose handset? A number, or all' : 'Whose device?'}
+            aria-label={WORDS[kind].whose}
+            placeholder={WORDS[kind].find}
             value={to}
             onChange={(event) => setTo(event.target.value)}
             className={inputClass}
@@ -64,9 +74,7 @@ export function Handsets({ kind }: { kind: 'sms' | 'push' }) {
         ) : texts.isPending ? (
           <Empty title="Loading…" />
         ) : !numbers.length ? (
-          <Empty title={asked ? 'Nothing for that one' : 'Nothing has arrived yet'}>
-            {kind === 'sms' ? 'A message whose channel is SMS arrives here.' : 'A message whose channel is Push arrives here.'}
-          </Empty>
+          <Empty title={asked ? 'Nothing for that one' : 'Nothing has arrived yet'}>{WORDS[kind].none}</Empty>
         ) : (
           <ul className="min-h-0 flex-1 overflow-y-auto" aria-label={kind === 'sms' ? 'Handsets' : 'Screens'}>
             {numbers.map((number) => (

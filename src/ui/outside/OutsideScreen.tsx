@@ -23,6 +23,7 @@ const PLACES = [
   ['mail', 'Inboxes'],
   ['sms', 'Handsets'],
   ['push', 'Locked screens'],
+  ['chat', 'Chat'],
 ] as const;
 
 /** The stand-ins for the world: what arrived in inboxes and on handsets, and the way to the demo shop. */

@@ -8,9 +8,9 @@ import { sayMoney, toMajor } from '@/core/money';
 import type { ProductInput } from '@/core/products';
 import {
   api,
-  areaClass,
   Ask,
   Button,
+  CsvField,
   Empty,
   Failed,
   Field,
@@ -279,26 +279,7 @@ function LoadTable({ onClose, onDone }: { onClose: () => void; onDone: () => voi
         onDone();
       }}
     >
-      <Field label="A CSV file">
-        <input
-          type="file"
-          accept=".csv,.txt,text/csv,text/plain"
-          onChange={(event) => {
-            const [file] = event.target.files ?? [];
-            if (file) void file.text().then(setCsv);
-          }}
-        />
-      </Field>
-      <Field label="Or its lines">
-        <textarea
-          value={csv}
-          rows={6}
-          spellCheck={false}
-          placeholder={'sku,name,price,stock\nQF-T030,Shoreline tank 30 l,89,12'}
-          onChange={(event) => setCsv(event.target.value)}
-          className={`${areaClass} font-mono text-xs`}
-        />
-      </Field>
+      <CsvField value={csv} onChange={setCsv} placeholder={'sku,name,price,stock\nQF-T030,Shoreline tank 30 l,89,12'} />
     </Ask>
   );
 }

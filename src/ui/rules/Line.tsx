@@ -21,6 +21,7 @@ import {
   OfTopic,
   Reached,
 } from './About';
+import { Answered } from './Answered';
 import { Did, Total } from './Happened';
 import { AttributeWord, without } from './parts';
 import { valuesQuery } from './useKnown';
@@ -135,14 +136,7 @@ export function Line(props: LineProps<Test>): ReactNode {
         </>
       );
     case 'answer':
-      return 'came' in test ? (
-        <>what was waited for {is(test.came, 'came', 'did not come', 'Whether', (came) => props.put({ ...test, came }, 'came'))}</>
-      ) : (
-        <>
-          {sayName(test.property)} of what came{' '}
-          <Compared test={test} onChange={(change, field) => props.put({ ...test, ...change } as Rule, field)} />
-        </>
-      );
+      return <Answered {...props} test={test} />;
   }
 }
 

@@ -3,7 +3,7 @@
 import { clsx } from 'clsx';
 import { type Hours as HoursOf, type Since } from '@/core/rules';
 import { localDate } from '@/core/time';
-import { useStore } from '../kit';
+import { useStore, useStoreTime } from '../kit';
 import type { Catalogue } from './compared';
 import { EventWord, Off, without } from './parts';
 import { Day, DurationWord, PickWord } from './words';
@@ -36,9 +36,10 @@ export function When({
   onChange: (since: Since, field: string) => void;
 }) {
   const { zone } = useStore();
+  const now = useStoreTime();
   const kind = kindOfSince(since);
   const set = (next: SinceKind) => {
-    const today = localDate(Date.now(), zone);
+    const today = localDate(now(), zone);
     const duration = durationOf(since);
     const of: { readonly [kind in SinceKind]: Since } = {
       ever: 'ever',

@@ -4,7 +4,7 @@ import type { ReactNode } from 'react';
 import { readNumber } from '@/core/people';
 import type { Comparison, Rule, Test } from '@/core/rules';
 import { localDate } from '@/core/time';
-import { useStore } from '../kit';
+import { useStore, useStoreTime } from '../kit';
 import { Day, PickWord, TypeWord } from './words';
 import type { useKnown } from './useKnown';
 
@@ -86,6 +86,7 @@ export function Compared({
   onChange: (change: Comparison, field: string) => void;
 }) {
   const { zone } = useStore();
+  const now = useStoreTime();
   const { op, value } = test;
   const setOp = (next: Op) => {
     const list = Array.isArray(value) ? value : value === undefined ? [] : [value];
@@ -100,7 +101,7 @@ export function Compared({
             : NUMERIC.has(next)
               ? number
               : DAILY.has(next)
-                ? localDate(Date.now(), zone)
+                ? localDate(now(), zone)
                 : TEXTUAL.has(next)
                   ? sayScalar(list[0])
                   : (list[0] ?? '');

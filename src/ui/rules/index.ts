@@ -1,4 +1,5 @@
 export { Narrowing } from './Narrowing';
+export { AnswersContext } from './Answered';
 export { without } from './parts';
 export { Hours } from './When';
 export { Asked } from './Where';

@@ -1,11 +1,12 @@
 'use client';
 
 import { useQueries, useQuery } from '@tanstack/react-query';
-import { useMemo } from 'react';
+import { useContext, useMemo } from 'react';
 import type { AttributeView, FlowListView, ListView, SegmentItem, TypeDetail, TypeView } from '@/core/api';
 import type { CountryGroup } from '@/core/places';
 import type { Known } from '@/core/rules';
 import { api } from '../kit';
+import { AnswersContext } from './Answered';
 
 const FRESH = { staleTime: 60_000 };
 /** Attributes whose values tell one person from all others: they are known or not, and are not offered one by one. */
@@ -27,6 +28,7 @@ export function useKnown(
   withValues: boolean,
   about: string | null = null,
 ): Known & { readonly attributeTypes: ReadonlyMap<string, AttributeView['type']>; readonly isLoading: boolean } {
+  const answers = useContext(AnswersContext);
   const types = useQuery({ queryKey: ['catalogue'], queryFn: () => api<{ types: TypeView[] }>('/catalogue'), ...FRESH });
   const attributes = useQuery({
     queryKey: ['attributes'],
@@ -67,10 +69,23 @@ export function useKnown(
       topics: topics.data?.topics ?? [],
       groups: groups.data?.groups ?? [],
       started: started.data?.list.map(({ name, kinds }) => ({ name, kind: kinds.number ? ('number' as const) : ('text' as const) })) ?? [],
+      answers,
       isLoading: types.isPending || attributes.isPending || lists.isPending || tags.isPending || segments.isPending,
       attributeTypes: new Map(offered.map(({ name, type }) => [name, type])),
     }),
     // eslint-disable-next-line react-hooks/exhaustive-deps -- `asked` follows from `offered`
-    [types.data, attributes.data, values, lists.data, tags.data, segments.data, flows.data, topics.data, groups.data, started.data],
+    [
+      types.data,
+      attributes.data,
+      values,
+      lists.data,
+      tags.data,
+      segments.data,
+      flows.data,
+      topics.data,
+      groups.data,
+      started.data,
+      answers,
+    ],
   );
 }

@@ -7,6 +7,7 @@ const PLACES = [
   { href: '/data/events', name: 'Events' },
   { href: '/data/attributes', name: 'Attributes' },
   { href: '/data/products', name: 'Products' },
+  { href: '/data/tables', name: 'Tables' },
   { href: '/data/files', name: 'Files' },
   { href: '/data/forms', name: 'Forms' },
   { href: '/data/consent', name: 'Consent' },

@@ -61,7 +61,9 @@ function goes(steps: object[], answers: NonNullable<RehearsedPerson['answers']>)
     sent: replayed.sends.map(({ effect, at }) => [effect.stepId, (at - START) / MINUTE]),
     asks: replayed.asks.map(({ effect, at }) => [effect.kind, effect.about, (at - START) / MINUTE]),
     run: one!.run,
-    says: one!.trace.map((entry) => sayTrace(entry, { trigger: 'start', key: 'o1' }, document, 'EUR').says),
+    says: one!.trace.map(
+      (entry) => sayTrace(entry, { trigger: 'start', key: 'o1' }, document, { currency: 'EUR', zone: 'Europe/Amsterdam' }).says,
+    ),
   };
 }
 

@@ -6,6 +6,8 @@ import { endKind, type EndStep } from './end';
 import type { StepKind } from './kind';
 import { handKind, type HandStep } from './hand';
 import { ideaKind, type IdeaStep } from './idea';
+import { lookupKind, type LookupStep } from './lookup';
+import { noteKind, type NoteStep } from './note';
 import { recordKind, type RecordStep } from './record';
 import { sendKind, type SendStep } from './send';
 import { taskKind, type TaskStep } from './task';
@@ -17,11 +19,29 @@ export { CALL_ENDED } from './call';
 export { codeHeld, type CodeHeld } from './code';
 export { sayOwner, TASK_CLOSED, type TaskOwner } from './task';
 export { handing } from './hand';
+export { sayLookupBy, type LookupBy } from './lookup';
+export { sayNoteTo, type NoteTo } from './note';
 export { hopsOf, MOST_HOPS } from './record';
-export { sayShares } from './test';
-export { sayUpdate, sayUpdated, type Update } from './update';
-export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitUntil } from './wait';
-export type { BranchStep, CallStep, CodeStep, EndStep, HandStep, IdeaStep, RecordStep, SendStep, TaskStep, TestStep, UpdateStep, WaitStep };
+export { formsOf, inAllForms, messageOf, MOST_VERSIONS, type MessageVersion } from './send';
+export { FEWEST_TO_DECIDE, sayShares } from './test';
+export { changeOf, MOST_OTHERS, sayUpdate, sayUpdated, type Update, type UpdateSource } from './update';
+export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitParcel, type WaitUntil } from './wait';
+export type {
+  BranchStep,
+  CallStep,
+  CodeStep,
+  EndStep,
+  HandStep,
+  IdeaStep,
+  LookupStep,
+  NoteStep,
+  RecordStep,
+  SendStep,
+  TaskStep,
+  TestStep,
+  UpdateStep,
+  WaitStep,
+};
 export type { Awaited, Span } from './kind';
 
 export interface StepKinds {
@@ -34,6 +54,8 @@ export interface StepKinds {
   hand: HandStep;
   call: CallStep;
   code: CodeStep;
+  lookup: LookupStep;
+  note: NoteStep;
   task: TaskStep;
   idea: IdeaStep;
   end: EndStep;
@@ -49,6 +71,8 @@ const KINDS: { readonly [K in keyof StepKinds]: StepKind<StepKinds[K]> } = {
   hand: handKind,
   call: callKind,
   code: codeKind,
+  lookup: lookupKind,
+  note: noteKind,
   task: taskKind,
   idea: ideaKind,
   end: endKind,
@@ -66,8 +90,10 @@ export const STEP_KINDS = [
   'code',
   'update',
   'record',
+  'lookup',
   'call',
   'task',
+  'note',
   'hand',
   'idea',
   'end',
@@ -77,9 +103,14 @@ export const STEP_KINDS = [
 export const freshStep = (kind: keyof StepKinds, id: string): Step => KINDS[kind].fresh(id);
 
 /** Whether the two arms of a step go by what comes of it: the first for those for whom it came. */
-export const goesByWhatComes = (step: Step): boolean => step.kind === 'wait' || step.kind === 'code' || kindOfStep(step).actsFirst === true;
+export const goesByWhatComes = (step: Step): boolean =>
+  step.kind === 'wait' || step.kind === 'code' || step.kind === 'lookup' || kindOfStep(step).actsFirst === true;
 
 const NO_ARMS: readonly Arm[] = [];
+
+/** Whether what comes of a step can be asked for further on. */
+export const leavesAnswer = (step: Step): boolean =>
+  kindOfStep(step).leavesAnswer === true || Boolean(kindOfStep(step).awaits?.(step, { flow: '', key: '' }));
 
 /** The ways out of a step that has several; none for all other steps. */
 export const armsOf = (step: Step): readonly Arm[] => kindOfStep(step).arms?.(step) ?? NO_ARMS;

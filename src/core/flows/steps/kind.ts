@@ -1,9 +1,10 @@
 import type { Facts, NamedKind, Need, Rule, Seen, Viewpoint, WhereTest } from '../../rules';
 import type { Limits } from '../../limits';
 import type { Offers } from '../../offers';
+import type { Tables } from '../../tables';
 import type { Instant } from '../../time';
 import type { Arm, FlowDocument, Step } from '../document';
-import type { Finding } from '../preflight';
+import type { Finding } from '../finding';
 import type { About, Answer, Deed, Saw, TraceKind } from '../run';
 
 /** How long something takes at least and at most, in milliseconds; `most` is null when nobody knows. */
@@ -39,6 +40,8 @@ export interface Here {
   readonly limits: Limits | null;
   /** the offers of the store */
   readonly offers: Offers;
+  /** the tables of the store */
+  readonly tables: Tables;
   /** how many more codes may be issued of an offer */
   codesLeft(offer: string): number;
   /** the key of the flow, and the number of the run */
@@ -59,6 +62,8 @@ export type Went =
       readonly lookAt?: Instant | null;
       readonly on?: readonly string[];
       readonly isNew?: boolean;
+      /** it has begun just now, and looks back at what happened before it: it goes on once that is at hand */
+      readonly looksBack?: boolean;
     }
   | { readonly to: 'end' };
 
@@ -100,8 +105,12 @@ export interface StepKind<S extends Step> {
   readonly actsFirst?: boolean;
   /** what makes a step unsound, by its place in it */
   problems?(step: S): readonly { readonly path: readonly (string | number)[]; readonly message: string }[];
+  /** what it finds can be asked for further on, as an answer */
+  readonly leavesAnswer?: boolean;
   /** the event that answers a run which stands here */
   awaits?(step: S, of: { readonly flow: string; readonly key: string }): Awaited | null;
+  /** the newest event since the start of the run that it looks back at */
+  looksBackFor?(step: S, about: Pick<About, 'data' | 'key'>): Awaited | null;
   check?(step: S, add: Add, flow: FlowDocument): void;
   /** what differs between two forms of it, in words */
   differs?(was: S, is: S): string[];

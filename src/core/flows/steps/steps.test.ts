@@ -13,7 +13,7 @@ import { advancePerson } from '../person';
 import { preflight } from '../preflight';
 import { armedRun, CALLED, effectName, type Run } from '../run';
 import { live } from '../testing/arrivals';
-import { flowWith, letter } from '../testing/asking';
+import { ANY_OFFERS, flowWith, inForms, issuesTen, letter } from '../testing/asking';
 import { sayTrace } from '../trace';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
@@ -85,6 +85,84 @@ describe('lots', () => {
   });
 });
 
+describe('a message with versions', () => {
+  const [step] = inForms.steps as [Extract<Step, { kind: 'send' }>];
+  const went = (attributes: { readonly [name: string]: Value }) => {
+    const at = Date.UTC(2026, 10, 1, 12);
+    const { runs, sends } = live(
+      { key: 'f', document: inForms, isOn: true, zone: 'UTC' },
+      [{ event: { id: '1', type: 'order.placed', time: at, properties: { orderId: 'o1' } }, at }],
+      at + HOUR,
+      { attributes, isSparing: true },
+    );
+    expect(sends).toHaveLength(1);
+    const entry = runs[0]!.trace.find(({ kind }) => kind === 'sending')!;
+    return sayTrace(entry, { trigger: 'start', key: 'o1' }, inForms, { currency: 'EUR', zone: 'UTC' });
+  };
+
+  it('goes out in the first whose rule holds, and says why', () => {
+    expect(went({ language: 'nl-BE' })).toMatchObject({ says: 'Queued “thanks” to go out, as “Dutch”', because: { holds: true } });
+    expect(went({ language: 'de', points: 500 })).toMatchObject({
+      says: 'Queued “thanks” to go out, as “Loyal”',
+      because: { says: 'first version that holds is “Loyal”', parts: [{ holds: false }, { holds: true }] },
+    });
+    expect(went({})).toMatchObject({
+      says: 'Queued “thanks” to go out, as everyone else gets it',
+      because: { says: 'no version is theirs', parts: [{ holds: false }, { holds: false }] },
+    });
+  });
+
+  it('is of one channel, kind and topic, and names each version once', () => {
+    const problems = (versions: object[]) => {
+      const parsed = flowSchema.safeParse({ ...inForms, steps: [{ ...step, versions }] });
+      return parsed.success ? [] : parsed.error.issues.map(({ path, message }) => `${path.slice(2).join('.')} ${message}`);
+    };
+    const [dutch, loyal] = step.versions!;
+    expect(problems([dutch!, loyal!])).toEqual([]);
+    expect(problems([dutch!, { ...loyal!, id: 'dutch' }])).toEqual([
+      'versions.1.id the id "dutch" is used twice; every version needs its own',
+    ]);
+    expect(problems([{ ...dutch!, message: { ...dutch!.message, kind: 'service' } }])).toEqual([
+      'versions.0.message.kind must be that of the message for everyone else (marketing)',
+    ]);
+    expect(problems([{ ...dutch!, message: { ...dutch!.message, topic: 'news' } }])).toEqual([
+      'versions.0.message.topic must be that of the message for everyone else (none)',
+    ]);
+  });
+
+  it('is checked in each of them, and what differs is said by its name', () => {
+    const bare = { ...step, versions: [{ ...step.versions![0]!, message: { ...step.message, subject: '' } as (typeof step)['message'] }] };
+    expect(preflight({ ...inForms, steps: [bare] }).find(({ code }) => code === 'no-subject')?.says).toBe(
+      '“thanks (Dutch)” has no subject',
+    );
+    expect(diff(inForms, { ...inForms, steps: [bare] }, 'EUR').map(({ says }) => says)).toEqual([
+      '“thanks (Dutch)”, subject: “”',
+      '“thanks” has no version “Loyal” any more',
+    ]);
+    expect(
+      diff({ ...inForms, steps: [{ ...step, versions: [step.versions![1]!, step.versions![0]!] }] }, inForms, 'EUR').map(
+        ({ says }) => says,
+      ),
+    ).toEqual(['“thanks”: its versions are looked at in another order']);
+  });
+});
+
+describe('a trace of a code', () => {
+  it('says up to when it counts by the calendar of the store', () => {
+    const expires = Date.UTC(2026, 10, 28, 5);
+    const say = (zone: string) =>
+      sayTrace(
+        { kind: 'issued', stepId: 'code', at: 0, saw: { offer: 'ten', expires } },
+        { trigger: 'start', key: 'o1' },
+        flowOf([issuesTen]),
+        { currency: 'USD', zone, offers: ANY_OFFERS },
+      ).says;
+    // five in the morning in UTC is midnight in New York: the last day is the one before
+    expect(say('America/New_York')).toBe('Issued “Ten off”, a code of Ten off, up to Friday 27 November');
+    expect(say('UTC')).toBe('Issued “Ten off”, a code of Ten off, up to Saturday 28 November, 05:00');
+  });
+});
+
 describe('a test', () => {
   const test = (per: 'person' | 'key', shares = [50, 50]): Step => ({
     id: 'which',
@@ -114,9 +192,10 @@ describe('a test', () => {
     const lived = lives([test('person', [0, 300])], [event('app.started', 0, { round: 'r1' })]);
     expect(lived.sends.map(({ stepId }) => stepId)).toEqual(['letter-1']);
     const entry = lived.runs[0]!.trace.find(({ kind }) => kind === 'drawn')!;
-    expect(sayTrace(entry, { trigger: 'start', key: 'r1' }, flowOf([test('person', [100, 300])]), 'EUR').says).toBe(
-      'Drew “Way 1”, which 75 % take',
-    );
+    expect(
+      sayTrace(entry, { trigger: 'start', key: 'r1' }, flowOf([test('person', [100, 300])]), { currency: 'EUR', zone: 'Europe/Amsterdam' })
+        .says,
+    ).toBe('Drew “Way 1”, which 75 % take');
   });
 
   it('needs shares, and arms without conditions; a branch has none', () => {
@@ -221,7 +300,7 @@ describe('recording an event', () => {
     const round = live(running(circle), [told(event('app.started', 0, { round: 'r1' }))], START + DAY);
     expect(round.runs).toHaveLength(11);
     const last = round.runs.at(-1)!.trace.find(({ kind }) => kind === 'skipped')!;
-    expect(sayTrace(last, { trigger: 'again', key: 'r1' }, circle, 'EUR').says).toBe(
+    expect(sayTrace(last, { trigger: 'again', key: 'r1' }, circle, { currency: 'EUR', zone: 'Europe/Amsterdam' }).says).toBe(
       'Did not record “Asked for a rating”: flows had begun each other 10 times',
     );
   });
@@ -326,7 +405,8 @@ describe('waiting for an event', () => {
 
   it('is said, and a condition on an answer that nothing waits for is stopped', () => {
     const [waiting, answered] = lives([wait()], [start, event('app.rated', 90)]).runs[0]!.trace.slice(1, 3);
-    const say = (entry: typeof waiting) => sayTrace(entry!, { trigger: 'start', key: 'r1' }, flowOf([wait()]), 'EUR').says;
+    const say = (entry: typeof waiting) =>
+      sayTrace(entry!, { trigger: 'start', key: 'r1' }, flowOf([wait()]), { currency: 'EUR', zone: 'Europe/Amsterdam' }).says;
     expect(say(waiting)).toBe('Waiting up to 3 days, until the person has done app.rated');
     expect(say(answered)).toBe('It came: the person did app.rated');
     const stops = (steps: Step[]) => preflight(flowOf(steps)).filter((finding) => finding.level === 'stops');
@@ -346,7 +426,7 @@ describe('an update', () => {
       lived.runs[0]!.trace.find(({ kind }) => kind === 'updated')!,
       { trigger: 'start', key: 'r1' },
       flowOf([update({ do: 'clear', name: 'x' })]),
-      'EUR',
+      { currency: 'EUR', zone: 'Europe/Amsterdam' },
     ).says;
 
   it('sets, adds, appends and clears attributes, and says what was and what is', () => {
@@ -497,7 +577,7 @@ describe('a wait', () => {
     // it holds already
     expect(lives([until({ all: [] })], [start]).sends).toMatchObject([{ stepId: 'it-came', at: START }]);
     const trace = lives([until(bought)], [start]).runs[0]!.trace.map(
-      (one) => sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([until(bought)]), 'EUR').says,
+      (one) => sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([until(bought)]), { currency: 'EUR', zone: 'Europe/Amsterdam' }).says,
     );
     expect(trace.slice(1, 3)).toEqual([
       'Waiting up to 3 days, until the person has placed an order at least twice since entering',
@@ -507,7 +587,7 @@ describe('a wait', () => {
 
   it('says for how long, once', () => {
     expect(problems([wait({})])[0]).toMatch(/needs to say how long/);
-    expect(problems([wait({ for: 'P1D', date: { of: 'person', name: 'x', days: 0, at: '09:00' } })])[0]).toMatch(/not both/);
+    expect(problems([wait({ for: 'P1D', date: { of: 'person', name: 'x', days: 0, at: '09:00' } })])[0]).toMatch(/one of them/);
     expect(
       problems([
         wait({
@@ -552,6 +632,7 @@ describe('handing over', () => {
         flow: new Map(),
         topic: new Map(),
         offer: new Map(),
+        table: new Map(),
         'country group': new Map(),
       }),
     ).toContainEqual(expect.objectContaining({ level: 'stops', says: 'Hand over “On”: the flow other is not on file' }));
@@ -599,7 +680,9 @@ describe('limits', () => {
       ['c', 2],
     ]);
     const says = lived.runs[0]!.trace.map(
-      (one) => sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([letter('b'), letter('d')]), 'EUR').says,
+      (one) =>
+        sayTrace(one, { trigger: 'start', key: 'r1' }, flowOf([letter('b'), letter('d')]), { currency: 'EUR', zone: 'Europe/Amsterdam' })
+          .says,
     );
     expect(says).toContain('Held “b”: another message went out less than 1 day before');
     expect(says).toContain('Did not send “d”: 3 messages in 30 days is the most that anybody gets');

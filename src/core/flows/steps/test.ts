@@ -11,7 +11,12 @@ export interface TestStep {
   /** who draws: a person once for all their runs, or each cart or order anew */
   per: 'person' | 'key';
   arms: Arm[];
+  /** ends the test by itself, once so many people have taken each arm whose time for the goal is over; looked at once */
+  decide?: { people: number };
 }
+
+/** With how many people an arm decides at least: with fewer nothing could be told. */
+export const FEWEST_TO_DECIDE = 50;
 export const testSchema = (arm: z.ZodType<Arm>) =>
   z.strictObject({
     id: stepId,
@@ -19,6 +24,7 @@ export const testSchema = (arm: z.ZodType<Arm>) =>
     name,
     per: z.enum(['person', 'key']),
     arms: z.array(arm).min(2, 'needs at least two arms').max(12),
+    decide: z.strictObject({ people: z.int().min(FEWEST_TO_DECIDE).max(1_000_000) }).optional(),
   });
 
 /** How many of a hundred take an arm, as a whole number of per cent where it is one: "50 %". */
@@ -62,12 +68,26 @@ export const testKind: StepKind<TestStep> = {
     ]),
     ...(arms.some(({ share }) => share !== 0) ? [] : [{ path: ['arms'], message: 'needs an arm whose share is above 0' }]),
   ],
-  check(step, add) {
+  check(step, add, flow) {
+    if (step.decide && !flow.goal)
+      add(
+        'decides-without-goal',
+        'stops',
+        `“${step.name}” is to decide by itself, but the flow has no goal to decide by`,
+        'Set a goal, such as an order, or end the test by hand.',
+      );
     for (const arm of step.arms)
       if (arm.share === 0) add('no-share', 'warns', `Nobody takes “${arm.name}”`, 'Its share is nothing; raise it, or remove the arm.');
   },
   differs: (was, is) => [
     ...(is.name === was.name ? [] : [`Test “${was.name}” is now called “${is.name}”`]),
+    ...(is.decide?.people === was.decide?.people
+      ? []
+      : [
+          is.decide
+            ? `“${is.name}” decides by itself once ${is.decide.people} people have taken each arm`
+            : `“${is.name}” is ended by hand`,
+        ]),
     ...(is.per === was.per ? [] : [`“${is.name}” draws ${is.per === 'person' ? 'once for a person' : 'anew for each cart or order'}`]),
     ...is.arms.flatMap((arm) => {
       const old = was.arms.find(({ id }) => id === arm.id);

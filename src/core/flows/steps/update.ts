@@ -1,9 +1,12 @@
 import { z } from 'zod';
 import { dayNumber } from '../../time';
 import { propertyName, sayName, sayValue, valueAt, type FactChange, type Facts, type Value } from '../../rules';
+import { rowKeyOf } from '../../tables';
 import { name, stepId } from '../parts';
 import { UPDATED_BY, type Updated } from '../run';
+import { boundTo } from './asked';
 import type { Here, StepKind } from './kind';
+import { hopsOf, MOST_HOPS } from './record';
 
 /** Where a value comes from: it stands here, or came with the start of the run or with the answer to an earlier wait. */
 type From = { value: string | number | boolean } | { from: string } | { answer: string; property: string };
@@ -21,7 +24,12 @@ export interface UpdateStep {
   kind: 'update';
   name: string;
   changes: Update[];
+  /** the same changes for the others who have the same value of an attribute, such as a household or an account: so many at most */
+  others?: { by: string; most: number };
 }
+
+/** Of how many others one update changes something at most. */
+export const MOST_OTHERS = 200;
 
 /** What says who somebody is and how to reach them: that comes from them and from the shop alone. */
 const THEIRS = new Set(['email', 'phone', 'pushToken', 'externalId', 'id', 'predicted']);
@@ -50,19 +58,33 @@ export const updateSchema = z.strictObject({
     )
     .min(1, 'needs at least one change')
     .max(20),
+  others: z.strictObject({ by: propertyName, most: z.int().min(1).max(MOST_OTHERS) }).optional(),
 });
+
+/** For how long the others are tried to be changed. */
+const TRIED_FOR = 'P1D';
 
 /** How much a list holds that is added to: the oldest fall out. */
 const MOST_IN_LIST = 200;
 
-const valueOf = (from: From, here: Here): Value | undefined => {
+/** Where the values of an update come from, and when it is made. */
+export type UpdateSource = Pick<Here, 'now'> & {
+  readonly about: Pick<Here['about'], 'data'>;
+  readonly view: Pick<Here['view'], 'answers'>;
+};
+
+const valueOf = (from: From, here: UpdateSource): Value | undefined => {
   if ('value' in from) return from.value;
   if ('from' in from) return valueAt(here.about.data, from.from);
   return valueAt(here.view.answers?.[from.answer]?.data ?? {}, from.property);
 };
 
 /** What a change makes of what is on file; undefined where it changes nothing. */
-function changeOf(update: Update, facts: Facts, here: Here): Pick<FactChange, 'kind' | 'name' | 'was' | 'is'> | undefined {
+export function changeOf(
+  update: Update,
+  facts: Pick<Facts, 'attributes' | 'tags' | 'lists' | 'since'>,
+  here: UpdateSource,
+): Pick<FactChange, 'kind' | 'name' | 'was' | 'is'> | undefined {
   const on = (kind: 'tag' | 'list', key: string, has: boolean, wants: boolean) =>
     has === wants ? undefined : { kind, name: key, was: has ? (facts.since[`${kind}/${key}`] ?? true) : null, is: wants ? here.now : null };
   switch (update.do) {
@@ -80,7 +102,7 @@ function changeOf(update: Update, facts: Facts, here: Here): Pick<FactChange, 'k
   }
 }
 
-function valueAfter(update: Extract<Update, { name: string }>, was: Value, here: Here): Value | undefined {
+function valueAfter(update: Extract<Update, { name: string }>, was: Value, here: UpdateSource): Value | undefined {
   switch (update.do) {
     case 'clear':
       return null;
@@ -154,7 +176,11 @@ export const updateKind: StepKind<UpdateStep> = {
         here.do({ kind: 'event', type, properties: { list: change.name, how: `${UPDATED_BY}${here.flow}` } });
       }
     }
-    here.note('updated', { saw: { updated } });
+    const value = step.others && rowKeyOf(valueAt(here.facts.attributes, step.others.by));
+    if (step.others && value && hopsOf(here.about.data) <= MOST_HOPS) {
+      here.do({ kind: 'others', within: TRIED_FOR, about: boundTo(step.id, { flow: here.flow, key: here.about.key }) });
+      here.note('updated', { saw: { updated, others: { by: step.others.by, value } } });
+    } else here.note('updated', { saw: { updated } });
     return { to: 'next' };
   },
   fresh: (id) => ({ id, kind: 'update', name: 'New update', changes: [{ do: 'tag', tag: 'reminded' }] }),
@@ -162,14 +188,16 @@ export const updateKind: StepKind<UpdateStep> = {
   saysNext: (step) => `Update “${step.name}”`,
   // how many flows have led to it stands there, too
   looksAtStart: () => true,
-  needs: (step) =>
-    step.changes.map((change) =>
+  needs: (step) => [
+    ...(step.others ? [{ kind: 'attribute' as const, name: step.others.by }] : []),
+    ...step.changes.map((change) =>
       'tag' in change
-        ? { kind: 'tag', name: change.tag }
+        ? { kind: 'tag' as const, name: change.tag }
         : 'list' in change
-          ? { kind: 'list', name: change.list }
-          : { kind: 'attribute', name: change.name },
+          ? { kind: 'list' as const, name: change.list }
+          : { kind: 'attribute' as const, name: change.name },
     ),
+  ],
   names: (step) => step.changes.flatMap((change) => ('list' in change ? [{ kind: 'list' as const, key: change.list }] : [])),
   check(step, add) {
     const seen = new Set<string>();
@@ -198,5 +226,12 @@ export const updateKind: StepKind<UpdateStep> = {
     ...(JSON.stringify(is.changes) === JSON.stringify(was.changes)
       ? []
       : [`“${is.name}” now does this: ${is.changes.map(sayUpdate).join('; ')}`]),
+    ...(JSON.stringify(is.others) === JSON.stringify(was.others)
+      ? []
+      : [
+          is.others
+            ? `“${is.name}” changes the same of up to ${is.others.most} others with the same ${sayName(is.others.by)}`
+            : `“${is.name}” changes nobody else`,
+        ]),
   ],
 };

@@ -28,6 +28,8 @@ const { steps: rough } = fc.letrec<{ steps: readonly Rough[] }>((tie) => ({
         'code',
         'call',
         'task',
+        'lookup',
+        'note',
         'hand',
         'idea',
         'end',
@@ -53,6 +55,12 @@ function build(list: readonly Rough[], next: () => number): Step[] {
     const kind = one.kind === 'end' && index < list.length - 1 ? 'send' : one.kind;
     if (kind === 'wait') {
       if (!one.off) return { id, kind, for: one.for };
+      if (!one.arms.length && one.for === 'P3D')
+        return {
+          id,
+          kind,
+          parcel: { is: 'delivered', then: 'P1D', estimates: [{ countries: ['NL'], takes: 'P2D' }], otherwise: 'P5D' },
+        };
       if (!one.arms.length) return { id, kind, for: one.for, until: { event: 'message.clicked' } };
       const arms = [...one.arms, { limit: 1, steps: [] }].slice(0, 2).map(({ steps }, n) => ({
         id: `a${next()}`,
@@ -62,7 +70,28 @@ function build(list: readonly Rough[], next: () => number): Step[] {
       }));
       return { id, kind, for: one.for, until: { rule: { test: 'did', event: 'order.placed', since: 'entry' } }, arms };
     }
-    if (kind === 'update') return { id, kind, name: `${one.word} ${id}`, changes: [{ do: one.off ? 'tag' : 'untag', tag: 'reached' }] };
+    if (kind === 'update')
+      return {
+        id,
+        kind,
+        name: `${one.word} ${id}`,
+        changes: [{ do: one.off ? 'tag' : 'untag', tag: 'reached' }],
+        ...(one.arms.length && { others: { by: 'household', most: 5 } }),
+      };
+    if (kind === 'note') return { id, kind, name: `${one.word} ${id}`, to: { email: 'team@shop.example' }, text: one.word };
+    if (kind === 'lookup') {
+      const arms = [...one.arms, { limit: 1, steps: [] }].slice(0, 2);
+      return {
+        id,
+        kind,
+        name: `${one.word} ${id}`,
+        table: 'sheets',
+        by: one.off ? { from: 'cartId' } : { attribute: 'country' },
+        ...(one.arms.length && {
+          arms: arms.map(({ steps }, n) => ({ id: `a${next()}`, name: n ? 'Not found' : 'Found', when: null, steps: build(steps, next) })),
+        }),
+      };
+    }
     if (kind === 'call' || kind === 'task') {
       const asking = {
         id,

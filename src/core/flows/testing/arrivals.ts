@@ -20,7 +20,7 @@ import { beginsOn, canNeverStart, type EarlierRun } from '../begin';
 import { asksOf } from '../needs';
 import { planOf } from '../plan';
 import { HOUR } from '../../time';
-import { armedRun, codeTold, type Beginning, type Effect, type Run, type TraceEntry } from '../run';
+import { armedRun, codeTold, isAsk, type Beginning, type Effect, type Run, type TraceEntry } from '../run';
 import { CALL_ENDED, TASK_CLOSED } from '../steps';
 import { keyOf } from '../triggers';
 
@@ -182,6 +182,7 @@ export function live(
         sends.push({ runId: result.run.id, key: result.run.about.key, stepId: effect.stepId, at: dueNow });
       } else if (effect.kind === 'change') learn(effect.change, dueNow);
       else if (effect.kind === 'call' || effect.kind === 'task') asked(effect, dueNow);
+      else if (isAsk(effect)) continue;
       else if (effect.kind === 'code')
         tell(
           { id: String(RECORDED + (recorded += 1)), type: CODE_ISSUED, time: dueNow, properties: codeTold(effect, effect.stepId) },

@@ -61,6 +61,49 @@ export const ANY_OFFERS: Offers = new Map([
   ['once', tenOff('Once', { once: true, after: 1, underway: 'P2D' })],
 ]);
 
+/** Issues a code of the offer "ten", tells of it at once and when it is over, and goes by whether one was issued. */
+export const issuesTen: Step = {
+  id: 'code',
+  kind: 'code',
+  name: 'Ten off',
+  offer: 'ten',
+  arms: [
+    {
+      id: 'got',
+      name: 'Got one',
+      when: null,
+      steps: [codeLetter('with-code'), { id: 'w', kind: 'wait', for: 'P5D' }, codeLetter('too-late')],
+    },
+    { id: 'not', name: 'No code', when: null, steps: [letter('without-code')] },
+  ],
+};
+
+/** A message in three forms: in Dutch, for the loyal, and for everyone else. */
+export const inForms = flowWith({
+  name: 'In forms',
+  triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
+  steps: [
+    {
+      ...letter('thanks'),
+      message: { ...letter('thanks').message, subject: 'Thank you' },
+      versions: [
+        {
+          id: 'dutch',
+          name: 'Dutch',
+          when: { test: 'attribute', name: 'language', op: 'startsWith', value: 'nl' },
+          message: { ...letter('thanks').message, subject: 'Bedankt' },
+        },
+        {
+          id: 'loyal',
+          name: 'Loyal',
+          when: { test: 'attribute', name: 'points', op: 'atLeast', value: 500 },
+          message: { ...letter('thanks').message, subject: 'Thank you, again' },
+        },
+      ],
+    },
+  ],
+});
+
 /** A flow that issues a code, tells of it while it counts, and goes by whether one was issued. */
 export const issuesCodes = flowSchema.parse({
   schema: 'viatic.flow/1',
@@ -70,25 +113,7 @@ export const issuesCodes = flowSchema.parse({
   stay: { test: 'didNot', event: 'order.placed', since: 'entry' },
   reentry: 'once-per-key',
   goal: { event: 'order.placed', within: 'P7D', ends: true },
-  steps: [
-    { id: 'an-hour', kind: 'wait', for: 'PT1H' },
-    {
-      id: 'code',
-      kind: 'code',
-      name: 'Ten off',
-      offer: 'ten',
-      arms: [
-        {
-          id: 'got',
-          name: 'Got one',
-          when: null,
-          steps: [codeLetter('with-code'), { id: 'w', kind: 'wait', for: 'P5D' }, codeLetter('too-late')],
-        },
-        { id: 'not', name: 'No code', when: null, steps: [letter('without-code')] },
-      ],
-    },
-    { id: 'again', kind: 'code', name: 'And once', offer: 'once' },
-  ],
+  steps: [{ id: 'an-hour', kind: 'wait', for: 'PT1H' }, issuesTen, { id: 'again', kind: 'code', name: 'And once', offer: 'once' }],
 });
 
 /** A flow that draws lots, records an event, waits to be answered and goes by the answer. */

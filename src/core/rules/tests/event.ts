@@ -3,7 +3,7 @@ import { sayElapsed, sooner, type Instant } from '../../time';
 import { whereTest } from '../compare';
 import { eventsOf, firstAfter } from '../events';
 import { eventTypeSchema } from '../value';
-import { hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { beginsAnew, hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { sayDone, sayTimes, sayWhere } from '../wording';
 import { closerShape, isCloser, lookCloser, needsCloser, sayCloser } from './closer';
 import { counts, isSinceFlow, needsOfCounted, slides } from './counted';
@@ -97,7 +97,7 @@ export const eventKind: TestKind<EventTest> = {
         if (last !== undefined && (count === least || count === most + 1)) until = passesOut(event.time, last, view);
       }
       // one that is stamped by a clock ahead of ours counts when its moment has come
-      until = sooner(until, events[ahead]?.time ?? null);
+      until = sooner(sooner(until, events[ahead]?.time ?? null), beginsAnew(test.since, facts, view.now));
     }
     return { holds: isHeld(count), until, saw: { times: count, last: newest } satisfies SeenEvents };
   },

@@ -4,7 +4,7 @@ import { compare, isKnown, whereTest, type Comparison } from '../compare';
 import { eventsOf, firstAfter } from '../events';
 import { valueAt } from '../facts';
 import { eventTypeSchema, propertyName, type Value } from '../value';
-import { hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
+import { beginsAnew, hoursSchema, isBefore, passesOut, sayHours, saySince, sinceSchema, spanOf } from '../when';
 import { isAmount, sayComparison, sayEvent, sayName, sayValue, sayWhere } from '../wording';
 import { counts, isSinceFlow, MOST_ADDED, needsOfCounted, slides } from './counted';
 import type { TestKind } from './kind';
@@ -87,7 +87,7 @@ export const totalKind: TestKind<TotalTest> = {
       }
       if (last !== undefined && oldest !== null) until = passesOut(oldest, last, view);
       // one that is stamped by a clock ahead of ours counts when its moment has come
-      until = sooner(until, events[firstAfter(events, view.now)]?.time ?? null);
+      until = sooner(sooner(until, events[firstAfter(events, view.now)]?.time ?? null), beginsAnew(test.since, facts, view.now));
     }
     const taken = takeOf(test.take, values);
     return { holds: taken !== null && compare(taken, test as Comparison), until, saw: taken };

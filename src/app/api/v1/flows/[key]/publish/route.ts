@@ -1,18 +1,32 @@
+import { matchingOf } from '@/core/flows';
 import { dueFrom, publishFlow } from '@/server/flows';
 import { Problem, revisionSeen } from '@/server/http';
 import { route, written } from '@/server/door';
+import { startMatching } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
+
+/** One of two ways, the first where nothing is said. */
+function oneOf<T extends string>(url: URL, field: string, ways: readonly [T, T]): T {
+  const said = url.searchParams.get(field) ?? ways[0];
+  const way = ways.find((one) => one === said);
+  if (!way)
+    throw new Problem(400, 'Not a choice', 'Nothing was published.', [
+      { field, wrong: 'is neither of the two', right: `${ways[0]} or ${ways[1]}` },
+    ]);
+  return way;
+}
+
 /**
  * Makes the draft a version; with ?inside=move whoever is inside is moved to it, with ?due=drop what fell due during a pause is let
- * pass. With If-Match, only when it still has the revision that was seen.
+ * pass, with ?enter=matching those enter too for whom its rule holds already. With If-Match, only when it still has the revision that
+ * was seen.
  */
 export const POST = route(async ({ db, params, request, url, caller }) => {
-  const inside = url.searchParams.get('inside') ?? 'stay';
-  if (inside !== 'stay' && inside !== 'move')
-    throw new Problem(400, 'Not a choice', 'Nothing was published.', [
-      { field: 'inside', wrong: 'is neither of the two', right: 'stay or move' },
-    ]);
+  const inside = oneOf(url, 'inside', ['stay', 'move']);
+  const enter = oneOf(url, 'enter', ['new', 'matching']);
   const flow = await publishFlow(db, params.key!, caller.name, revisionSeen(request), inside, dueFrom(url.searchParams.get('due')));
-  return written(flow, { key: flow.key, version: flow.version });
+  const rule = enter === 'matching' && flow.published ? matchingOf(flow.published) : null;
+  const entering = rule && (await startMatching(db, flow.key, rule, caller.name));
+  return written({ ...flow, entering }, { key: flow.key, version: flow.version, entering });
 });

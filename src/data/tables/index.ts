@@ -1,0 +1,12 @@
+export {
+  archiveTable,
+  findTable,
+  listTables,
+  storeTable,
+  tableRows,
+  tablesOf,
+  tableVersions,
+  useVersion,
+  type TableRow,
+  type VersionRow,
+} from './tables';

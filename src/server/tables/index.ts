@@ -1,0 +1,1 @@
+export { putTable, removeTable, restoreTable, rowsOfTable, tables, tableView } from './tables';

@@ -1,0 +1,155 @@
+'use client';
+
+import { clsx } from 'clsx';
+import { Plus } from 'lucide-react';
+import { MOST_VERSIONS, type MessageVersion, type SendStep } from '@/core/flows';
+import type { Rule } from '@/core/rules';
+import { Button, Field, inputClass, Menu } from '../kit';
+import { RuleEditor } from '../rules';
+import { Audience } from './fields';
+
+interface Props {
+  readonly step: SendStep;
+  readonly onChoose: (version: string | null) => void;
+  readonly onChange: (step: SendStep, field: string) => void;
+}
+
+/** Languages that are offered by name; any other can be written as its code (ISO 639-1). */
+const LANGUAGES =
+  'ar bg bn ca cs cy da de el en es et fa fi fr ga he hi hr hu id is it ja ko lt lv mt nb nl pl pt ro ru sk sl sv th tr uk ur vi zh'.split(
+    ' ',
+  );
+const names = new Intl.DisplayNames('en', { type: 'language' });
+const nameOf = (code: string) => names.of(code) ?? code;
+
+const inLanguage = (code: string): Rule => ({ test: 'attribute', name: 'language', op: 'startsWith', value: code });
+const languageOf = (rule: Rule): string | null =>
+  'test' in rule && rule.test === 'attribute' && rule.name === 'language' && rule.op === 'startsWith' ? String(rule.value) : null;
+
+/** The forms of a message, in the order in which they are looked at, and a way to add another. */
+export function VersionStrip({ step, chosen, onChoose, onChange }: Props & { readonly chosen: string | null }) {
+  const versions = step.versions ?? [];
+  const add = (version: Omit<MessageVersion, 'id' | 'message'>) => {
+    const id = Array.from({ length: versions.length + 1 }, (_, n) => `v${n + 1}`).find((one) => !versions.some((v) => v.id === one))!;
+    onChange({ ...step, versions: [...versions, { ...version, id, message: step.message }] }, '');
+    onChoose(id);
+  };
+  const chip = (id: string | null, name: string) => (
+    <button
+      key={id ?? ''}
+      type="button"
+      aria-pressed={chosen === id}
+      title={name}
+      onClick={() => onChoose(id)}
+      className={clsx(
+        'max-w-[160px] truncate rounded-md border px-2 py-0.5',
+        chosen === id ? 'border-accent bg-wash font-semibold text-accent' : 'border-line text-soft hover:text-ink',
+      )}
+    >
+      {name}
+    </button>
+  );
+  const isFull = versions.length >= MOST_VERSIONS;
+  return (
+    <div role="group" aria-label="Versions of this message" className="flex flex-wrap items-center gap-1.5">
+      {versions.map(({ id, name }) => chip(id, name))}
+      {!!versions.length && chip(null, 'Everyone else')}
+      <Menu
+        align="start"
+        groups={[
+          [
+            { name: 'In another language', onSelect: () => add({ name: 'Dutch', when: inLanguage('nl') }) },
+            { name: 'For some people, by a rule', onSelect: () => add({ name: 'For some', when: { all: [] } }) },
+          ],
+        ]}
+      >
+        <Button disabled={isFull} title={isFull ? `A message has at most ${MOST_VERSIONS} versions` : undefined}>
+          <Plus size={14} aria-hidden="true" /> Version
+        </Button>
+      </Menu>
+    </div>
+  );
+}
+
+/** Whose a version is: its name, the rule or the language, how many that are now, its place among the others. */
+export function VersionHead({
+  step,
+  version,
+  triggerType,
+  onChange,
+  onChoose,
+}: Props & { readonly version: MessageVersion; readonly triggerType: string }) {
+  const versions = step.versions ?? [];
+  const at = versions.indexOf(version);
+  const language = languageOf(version.when);
+  const put = (change: Partial<MessageVersion>, field: string) =>
+    onChange({ ...step, versions: versions.map((one) => (one.id === version.id ? { ...one, ...change } : one)) }, `${version.id}.${field}`);
+  const forward = () => {
+    const next = [...versions];
+    next.splice(at - 1, 2, version, versions[at - 1]!);
+    onChange({ ...step, versions: next }, '');
+  };
+  const remove = () => {
+    const { versions: _, ...rest } = step;
+    const left = versions.filter(({ id }) => id !== version.id);
+    onChange(left.length ? { ...rest, versions: left } : rest, '');
+    onChoose(null);
+  };
+  return (
+    <section aria-label={`Version ${version.name}`} className="grid gap-2 rounded-md border border-line p-3">
+      <Field label="Name of this version">
+        <input value={version.name} maxLength={80} onChange={(event) => put({ name: event.target.value }, 'name')} className={inputClass} />
+      </Field>
+      {language === null ? (
+        <div className="grid gap-1">
+          <h3 className="text-xs font-semibold text-soft">Goes to those of whom this holds</h3>
+          <RuleEditor rule={version.when} startedBy={triggerType} onChange={(when, tag) => put({ when }, `when.${tag}`)} />
+        </div>
+      ) : (
+        <LanguageField
+          key={version.id}
+          code={language}
+          onChange={(code) => put({ when: inLanguage(code), ...(version.name === nameOf(language) && { name: nameOf(code) }) }, 'language')}
+        />
+      )}
+      <Audience rule={version.when} />
+      <div className="flex flex-wrap gap-2">
+        {language !== null && <Button onClick={() => put({ when: { all: [version.when] } }, '')}>Ask for more</Button>}
+        {at > 0 && (
+          <Button onClick={forward} title="The first version whose rule holds is theirs">
+            Look at it earlier
+          </Button>
+        )}
+        <Button onClick={remove}>Remove version</Button>
+      </div>
+    </section>
+  );
+}
+
+function LanguageField({ code, onChange }: { code: string; onChange: (code: string) => void }) {
+  const find = (said: string) => {
+    const word = said.trim().toLowerCase();
+    return LANGUAGES.find((one) => one === word || nameOf(one).toLowerCase() === word) ?? (/^[a-z]{2,3}$/.test(word) ? word : null);
+  };
+  return (
+    <Field label="Language" hint="Goes to people whose attribute language begins with it.">
+      <input
+        defaultValue={nameOf(code)}
+        list="languages"
+        onChange={(event) => {
+          const next = find(event.target.value);
+          if (next) onChange(next);
+        }}
+        onBlur={(event) => {
+          event.target.value = nameOf(find(event.target.value) ?? code);
+        }}
+        className={inputClass}
+      />
+      <datalist id="languages">
+        {LANGUAGES.map((one) => (
+          <option key={one} value={nameOf(one)} />
+        ))}
+      </datalist>
+    </Field>
+  );
+}

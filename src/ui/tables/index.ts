@@ -1,0 +1,2 @@
+export { TablesScreen } from './TablesScreen';
+export { TableScreen } from './TableScreen';
