@@ -6,12 +6,15 @@ export default defineConfig({
   // one store for all: the files move its clock
   workers: 1,
   // a machine that is busy with other work takes twice as long
-  timeout: 120_000,
-  expect: { timeout: 15_000 },
+  timeout: 240_000,
+  expect: { timeout: Number(process.env.VIATIC_PATIENCE ?? 30_000) },
+  // what a machine that stood still for a minute has spoilt is tried once more, and said to be so
+  retries: 1,
   reporter: process.env.VIATIC_TEST_REPORT ? [['list'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['list']],
   use: {
     viewport: { width: 1280, height: 800 },
     trace: 'off',
+    actionTimeout: 2 * Number(process.env.VIATIC_PATIENCE ?? 30_000),
     launchOptions: {
       executablePath: '/usr/bin/chromium',
       args: [

@@ -363,7 +363,7 @@ test('the views of data and people have no accessibility violation of WCAG 2.2 A
   page,
   request,
 }) => {
-  test.setTimeout(240_000);
+  test.setTimeout(480_000);
   await signIn(page);
   const { body } = await api<{ sources: { key: string; kind: string }[] }>(request, 'GET', '/sources');
   const webhook = body.sources.find((one) => one.kind === 'webhook')!.key;

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { api, base, expectPagesAccessible, signIn, someone } from './kit';
+import { api, base, expectAccessible, expectPagesAccessible, signIn, someone } from './kit';
 
 test('waits, thresholds, labels and texts are edited, saved to the draft, undone, published as a new version', async ({
   page,
@@ -69,6 +69,8 @@ test('pause stops, resume goes on; the keyboard walks the stops; results stand a
 
   const map = page.getByTestId('line-map');
   await map.getByRole('button', { name: /The first three weeks/ }).click();
+  await page.keyboard.press('ArrowRight');
+  await expect(map.getByRole('button', { name: 'Wait 11 days' })).toBeFocused();
   await page.keyboard.press('ArrowRight');
   await expect(map.getByRole('button', { name: /By order value/ })).toBeFocused();
   await page.keyboard.press('ArrowRight');
@@ -212,15 +214,49 @@ test('a test, a recorded event and a wait for an answer are edited, said, and ru
   }).toPass({ timeout: 30_000 });
 });
 
-test('two who edit the same draft: the second is told, and nothing is overwritten', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/quiet-for-ninety-days`);
-  const { body } = await api<{ draft: { name: string } }>(request, 'GET', '/flows/quiet-for-ninety-days');
-  await api(request, 'PUT', '/flows/quiet-for-ninety-days', { ...body.draft, name: 'Theirs' });
+test('two browsers on one draft: each sees who and where the other is; what differs is taken over part by part, and nothing is lost', async ({
+  page,
+  browser,
+  request,
+}) => {
+  const key = 'two-at-once';
+  const idea = (id: string) => ({ id, kind: 'idea', text: `Idea ${id}` });
+  const { body } = await api<{ draft: object }>(request, 'GET', '/flows/first-order');
+  await api(request, 'PUT', `/flows/${key}`, { ...body.draft, name: 'Two at once', steps: [idea('a'), idea('b')] });
+  const other = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
+  for (const one of [page, other]) {
+    await signIn(one);
+    await one.goto(`${base()}/flows/${key}`);
+  }
+  await other.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Idea: Idea b' }).click();
+  await expect(page.getByRole('button', { name: /is here, at Idea: Idea b/ })).toBeVisible();
+
+  // what is stored there shows here at once, as nothing here is open
+  await other.getByLabel('What should happen here').fill('Changed over there');
+  await expect(page.getByText(/has changed this draft.*You see it as it is now/)).toBeVisible();
+  await expect(page.getByRole('navigation', { name: 'Script' }).getByText('Changed over there')).toBeVisible();
+
+  // both change at once: nothing is overwritten, it is asked
+  await page.route('**/api/v1/flows/*/presence', (route) => route.abort());
+  await page
+    .getByRole('navigation', { name: 'Script' })
+    .getByRole('button', { name: /^When:/ })
+    .click();
+  const { body: now } = await api<{ draft: { steps: object[] } }>(request, 'GET', `/flows/${key}`);
+  await api(request, 'PUT', `/flows/${key}`, { ...now.draft, name: 'Theirs', steps: [...now.draft.steps, idea('c')] });
   await page.getByLabel('Name of the flow').fill('Mine');
   await expect(page.getByText(/Somebody else has changed this draft/)).toBeVisible();
-  await page.getByRole('button', { name: 'Load it again' }).click();
-  await expect(page.getByLabel('Name of the flow')).toHaveValue('Theirs');
+  await page.getByRole('button', { name: 'See what differs…' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByRole('radio', { name: 'Its name: yours' })).toBeChecked();
+  await expect(dialog.getByRole('radio', { name: 'New: Idea: Idea c: theirs' })).toBeChecked();
+  await expectAccessible(page, { part: '[role=dialog]' });
+  await dialog.getByRole('button', { name: 'Keep this' }).click();
+  await expect(page.getByText('Draft saved')).toBeVisible();
+  await expect
+    .poll(async () => (await api<{ draft: { name: string; steps: { id: string }[] } }>(request, 'GET', `/flows/${key}`)).body.draft)
+    .toMatchObject({ name: 'Mine', steps: [{ id: 'a' }, { id: 'b' }, { id: 'c' }] });
+  await other.context().close();
 });
 
 test('search-and-do finds a person and a flow, and does things', async ({ page }) => {
@@ -250,7 +286,7 @@ test('people are filtered by rule, and the rule is said', async ({ page }) => {
 
 test('every main view in both themes has no accessibility violation of WCAG 2.2 AA that axe can find', async ({ page }) => {
   // ten views, each looked through whole; but with no mail open, for in its frame scripts, axe's too, are forbidden
-  test.setTimeout(240_000);
+  test.setTimeout(480_000);
   await signIn(page);
   await expectPagesAccessible(page, ['/flows', '/flows/cart-left-behind', '/people', '/revenue', '/outside?to=nobody']);
 });

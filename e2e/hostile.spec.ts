@@ -6,7 +6,7 @@ const BAD = `"'><img src=x onerror="window.hit='img'"><svg onload="window.hit='s
 const BAD_LINK = `javascript:window.hit='link'`;
 
 test('what strangers and colleagues write is text in every view, never a part of the page', async ({ page, request }) => {
-  test.setTimeout(180_000);
+  test.setTimeout(360_000);
   const email = someone('hostile');
   const send = async (event: object) => expect((await api(request, 'POST', '/events', event)).status).toBe(202);
   const person = { email, firstName: BAD, lastName: BAD, note: BAD, consent: { email: true } };

@@ -72,7 +72,9 @@ test('a flow is put together in the inspector: steps are added, edited, moved an
   await page.getByRole('button', { name: 'Version 1' }).click();
   await page.getByRole('button', { name: 'Bring version 1 back as the draft' }).click();
   await expect(script.getByRole('button', { name: 'Update “Count it”' })).toBeVisible();
-  await page.getByRole('button', { name: 'Undo', exact: true }).last().click();
+  await expect(page.getByText('Version 1 is the draft again.')).toBeVisible();
+  await page.locator('[data-sonner-toast]').getByRole('button', { name: 'Undo' }).click();
+  await page.getByRole('tab', { name: 'Plan' }).click();
   await expect(script.getByRole('button', { name: 'Update “Count them”' })).toBeVisible();
 
   const email = someone('put');
@@ -235,13 +237,12 @@ test('what is rehearsed is kept as a check, which stops a publishing that breaks
   expect((await api(request, 'PUT', '/flows/checked', { ...flow('Checked'), goal, steps })).status).toBe(200);
   await signIn(page);
   await page.goto(`${base()}/flows/checked`);
-  await page.getByRole('button', { name: 'Try out…' }).click();
   const dialog = page.getByRole('dialog');
-  await dialog.getByRole('button', { name: 'Rehearse' }).click();
-  await expect(dialog.getByText('1 message', { exact: true })).toBeVisible();
-  await dialog.getByLabel('What it shows').fill('One visit, one letter');
-  await dialog.getByRole('button', { name: 'Keep', exact: true }).click();
-  await page.keyboard.press('Escape');
+  await page.getByRole('tab', { name: 'Rehearse' }).click();
+  await expect(page.getByText('1 message', { exact: true })).toBeVisible();
+  await page.getByLabel('What it shows').fill('One visit, one letter');
+  await page.getByRole('button', { name: 'Keep', exact: true }).click();
+  await page.getByRole('tab', { name: 'Plan' }).click();
 
   await page.getByRole('button', { name: 'Publish…' }).click();
   const found = dialog.getByRole('region', { name: 'Preflight' });
@@ -311,37 +312,40 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
 test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
   await signIn(page);
   await page.goto(`${base()}/flows/cart-left-behind`);
-  await page.getByRole('button', { name: 'Try out…' }).click();
-  const dialog = page.getByRole('dialog');
-  await dialog.getByRole('button', { name: 'Rehearse' }).click();
-  await expect(dialog.getByText('2 messages')).toBeVisible();
-  await expect(dialog.getByText('Went through to the end')).toBeVisible();
-  await dialog.getByRole('button', { name: 'Add an event' }).click();
-  await dialog.getByLabel('After the beginning, amount').last().fill('5');
-  await dialog.getByLabel('After the beginning, unit').last().selectOption('hours');
-  await dialog.getByRole('button', { name: 'Rehearse' }).click();
-  await expect(dialog.getByText('1 message', { exact: true })).toBeVisible();
-  await expect(dialog.getByText(/goal reached/)).toBeVisible();
-  await dialog.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
-  await expect(dialog.frameLocator('iframe').locator('body')).toContainText('Quillfin');
+  await page.getByRole('tab', { name: 'Rehearse' }).click();
+  const pane = page.getByRole('complementary', { name: 'Rehearsal' });
+  await expect(pane.getByText('2 messages')).toBeVisible();
+  await expect(pane.getByText('Went through to the end')).toBeVisible();
+  await pane.getByText('Who, and what happens to them').click();
+  await pane.getByRole('button', { name: 'Add an event' }).click();
+  await pane.getByLabel('After the beginning, amount').last().fill('5');
+  await pane.getByLabel('After the beginning, unit').last().selectOption('hours');
+  await expect(pane.getByText('1 message', { exact: true })).toBeVisible();
+  await expect(pane.getByText(/goal reached/)).toBeVisible();
+  await pane.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
+  await expect(pane.frameLocator('iframe').locator('body')).toContainText('Quillfin');
   // scripts, axe’s too, are forbidden in the frame of a message
-  await dialog.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
-  await dialog.getByLabel('What is on file').fill('not json');
-  await expect(dialog.getByText('This is no object of JSON.')).toBeVisible();
-  await expect(dialog.getByRole('button', { name: 'Rehearse' })).toBeDisabled();
-  await expectAccessible(page, { part: '[role=dialog]' });
+  await pane.getByRole('region', { name: 'Messages' }).getByRole('button').first().click();
+  await expectAccessible(page);
+  await pane.getByLabel('What is on file').fill('not json');
+  await expect(pane.getByText('This is no object of JSON.')).toBeVisible();
+  await expect(pane.getByText('Something below cannot be read yet.')).toBeVisible();
 
-  await dialog.getByRole('tab', { name: 'Over history' }).click();
-  await dialog.getByRole('button', { name: 'Play it' }).click();
-  const result = dialog.getByTestId('backtest');
+  await page.getByRole('tab', { name: 'Backtest' }).click();
+  await page.getByRole('button', { name: 'Play it' }).click();
+  const result = page.getByTestId('backtest');
   await expect(result).toContainText('would have entered', { timeout: 60_000 });
   const counts = /([\d,]+) runs? would have entered.*What was on really did in that time: ([\d,]+) runs?/s.exec(
     (await result.textContent())!,
   )!;
   expect(counts[1]).toBe(counts[2]);
-  await dialog.getByLabel('Assume what people do').check();
-  await dialog.getByLabel('Order, %').fill('8');
-  await dialog.getByRole('button', { name: 'Play it' }).click();
+  // how many took each way stands on the map, and who by name in the pane
+  await expect(page.getByTestId('line-map').getByText(`${counts[1]} runs`)).toBeVisible();
+  await expect(result.getByRole('region', { name: 'Who' }).getByRole('link').first()).toHaveAttribute('href', /^\/people\/~\d+$/);
+  await expectAccessible(page);
+  await page.getByLabel('Assume what people do').check();
+  await page.getByRole('slider', { name: 'Order' }).fill('8');
+  await page.getByRole('button', { name: 'Play it' }).click();
   await expect(result).toContainText('These are guesses.', { timeout: 60_000 });
 });
 

@@ -76,7 +76,7 @@ const database = async <T>(work: (client: pg.Client) => Promise<T>): Promise<T> 
 };
 
 test('the demo outlives what dies under it, ends when npm is told to, and starts again after any kind of end', async () => {
-  test.setTimeout(300_000);
+  test.setTimeout(600_000);
   const first = await start();
   expect(await health()).toBe('ok');
 

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { ensurePackages, freePort, startCluster } from './cluster.mjs';
 import { load } from './modules.mjs';
 
-ensurePackages(['postgresql']);
+ensurePackages(['postgresql', 'chromium']);
 const stack = await load();
 const folder = mkdtempSync(join(tmpdir(), 'viatic-bench-'));
 chmodSync(folder, 0o755);
@@ -19,7 +19,7 @@ let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people';
+  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people,map';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('preflight')) stack.runScript('bench/preflight.ts', [], env);
@@ -32,6 +32,12 @@ try {
     if (which.includes('crowd')) stack.runScript('bench/crowd.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
     if (which.includes('ingest')) stack.runScript('bench/ingest.ts', [], { ...env, BENCH_DOOR_PORT: doorPort });
     for (const program of [web, door]) await stack.stopProgram(program);
+  }
+  if (which.includes('map')) {
+    web = stack.startWeb(env, folder, port, '.next');
+    await web.ready;
+    stack.runScript('bench/map.ts', [], env);
+    await stack.stopProgram(web);
   }
   if (which.includes('people')) stack.runScript('bench/people.ts', [], env);
   if (which.includes('counting')) stack.runScript('bench/counting.ts', [], env);

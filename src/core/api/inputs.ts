@@ -86,6 +86,12 @@ export const starterInput = z.strictObject({
   says: z.string().trim().min(1, 'must not be empty').max(300),
 });
 
+/** Where somebody is in a flow that they have open: one tab of theirs, and the step they look at. */
+export const presenceInput = z.strictObject({
+  tab: z.string().regex(/^[A-Za-z0-9-]{8,40}$/, 'is no name of a tab'),
+  step: z.string().max(60).nullable(),
+});
+
 export const tableInput = z.strictObject({ csv: z.string().min(1).max(20_000_000) });
 /** A group of countries: by names or ISO 3166 codes. */
 export const countryGroupInput = z.strictObject({ name: words(60), countries: z.array(z.string().trim().min(1).max(60)).min(1).max(260) });

@@ -12,6 +12,9 @@ export interface RehearsalView {
       readonly key: string;
       readonly phase: string;
       readonly outcome: string | null;
+      /** when it was started, and when they entered; null as long as a silence lasts, and where they never did */
+      readonly armedAt: string | null;
+      readonly enteredAt: string | null;
       readonly goalAt: string | null;
       readonly trace: readonly {
         readonly at: string;

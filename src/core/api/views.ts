@@ -23,6 +23,8 @@ export interface FlowView {
   readonly published: FlowDocument | null;
   /** after publishing: those who belonged in it already and enter now, as long work */
   readonly entering?: { readonly id: string; readonly people: number } | null;
+  /** after publishing: the first message that somebody gets for whom it begins now, and when */
+  readonly first?: { readonly at: string; readonly name: string } | null;
   /** what publishing the draft would change */
   readonly changes: readonly Change[];
   readonly preflight: readonly Finding[];
@@ -80,6 +82,8 @@ export interface FlowListItem {
   readonly revenue: Money;
   /** the same by day, minor units, oldest first */
   readonly daily: readonly number[];
+  /** what about it wants to be looked at, as sentences */
+  readonly attention: readonly string[];
 }
 /** A flow to begin with: one that is always there, or one of the store’s own. */
 export interface StarterView {
@@ -149,6 +153,33 @@ export interface FlowReport {
   /** credit of orders in other currencies than the store's, never added to `revenue` */
   readonly otherRevenue: readonly Money[];
   readonly steps: readonly StepReport[];
+}
+
+/** Who else has a flow open, and the revision of its draft. */
+export interface PresenceView {
+  readonly revision: number;
+  readonly others: readonly { readonly name: string; readonly step: string | null }[];
+}
+
+/** What came of one message of a flow in a period. */
+export interface MessageReport {
+  readonly from: string;
+  readonly to: string;
+  /** by the version of its content that people got; the plain one has no id */
+  readonly forms: readonly {
+    readonly id: string | null;
+    readonly name: string | null;
+    readonly sent: number;
+    readonly opened: number;
+    readonly clicked: number;
+  }[];
+  /** addresses that differ in their last part alone are one, where there are many: `different` says how many */
+  readonly links: readonly { readonly url: string; readonly clicks: number; readonly people: number; readonly different: number }[];
+  /** people by whole hours from its going out to the first opening, and to the first click; 168 stands for a week or more */
+  readonly openedAfter: readonly { readonly hour: number; readonly people: number }[];
+  readonly clickedAfter: readonly { readonly hour: number; readonly people: number }[];
+  /** people by the hour of the day at which they first opened it, by the store's clock */
+  readonly openedAt: readonly { readonly hour: number; readonly people: number }[];
 }
 
 export interface PersonFlow {

@@ -49,7 +49,7 @@ const armSchema: z.ZodType<Arm> = z.lazy(() =>
     steps: z.array(stepSchema).max(100),
   }),
 );
-const stepSchema: z.ZodType<Step> = z.lazy(() =>
+export const stepSchema: z.ZodType<Step> = z.lazy(() =>
   z.discriminatedUnion('kind', [
     waitSchema(armSchema),
     sendSchema,

@@ -121,7 +121,8 @@ export function freeId(flow: FlowDocument, wanted: string): string {
   return id;
 }
 
-function stepWith(flow: FlowDocument, id: string): Step | null {
+/** A step of the flow by its id, wherever it stands. */
+export function stepWith(flow: FlowDocument, id: string): Step | null {
   let found: Step | null = null;
   eachStep(flow.steps, (step) => {
     if (step.id === id) found = step;

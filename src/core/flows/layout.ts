@@ -1,13 +1,14 @@
-import { DAY, HOUR, MINUTE, WEEK } from '../time';
+import { DAY, HOUR, WEEK } from '../time';
 import type { FlowDocument, Step } from './document';
 import { armsOf, kindOfStep } from './steps';
 import { leadOf } from './plan';
 
-/** A step placed on the line map: its lane (0 is the top), and its moment in milliseconds after entry. */
+/** A step placed on the line map: its lane, the row in which that is drawn (0 is the top), and its moment in milliseconds after entry. */
 export interface Stop {
   readonly id: string;
   readonly kind: 'trigger' | 'entry' | Step['kind'] | 'join';
   readonly lane: number;
+  readonly row: number;
   /** where it is drawn: when the slowest are there */
   readonly at: number;
   /** when the first can be there, and the last; null when nobody knows */
@@ -23,6 +24,7 @@ export interface Stretch {
   readonly from: string;
   readonly to: string;
   readonly lane: number;
+  readonly row: number;
   readonly wait: string | null;
   /** whether nobody knows its length beforehand: it is drawn only as long as there is room for its name */
   readonly isOpen: boolean;
@@ -34,6 +36,8 @@ export interface LineMap {
   readonly stops: readonly Stop[];
   readonly stretches: readonly Stretch[];
   readonly lanes: number;
+  /** how many rows they are drawn in: a lane that is over leaves its row to another */
+  readonly rows: number;
   /** every distinct moment with the number of places needed there, ascending */
   readonly moments: readonly { readonly at: number; readonly places: number }[];
 }
@@ -57,8 +61,8 @@ interface Arrival {
  * is there. Steps that take time are stretches, all others are stops.
  */
 export function layout(flow: FlowDocument): LineMap {
-  const stops: Stop[] = [];
-  const stretches: Stretch[] = [];
+  const stops: Omit<Stop, 'row'>[] = [];
+  const stretches: Omit<Stretch, 'row'>[] = [];
   let lanes = 1;
 
   const place = (id: string, kind: Stop['kind'], arrival: Arrival, parent: string | null): Arrival => {
@@ -147,7 +151,47 @@ export function layout(flow: FlowDocument): LineMap {
   const places = new Map<number, number>();
   for (const stop of stops) places.set(stop.at, Math.max(places.get(stop.at) ?? 0, stop.rank + 1));
   const moments = [...places].map(([at, count]) => ({ at, places: count })).sort((a, b) => a.at - b.at);
-  return { stops, stretches, lanes, moments };
+  const rowOf = rowsOf(stops, stretches, lanes);
+  return {
+    stops: stops.map((stop) => ({ ...stop, row: rowOf[stop.lane]! })),
+    stretches: stretches.map((stretch) => ({ ...stretch, row: rowOf[stretch.lane]! })),
+    lanes,
+    rows: Math.max(...rowOf) + 1,
+    moments,
+  };
+}
+
+/** A place along the axis: a moment, and the how-manieth stop of that moment. */
+type Along = readonly [at: number, rank: number];
+const isBefore = (a: Along, b: Along) => a[0] < b[0] || (a[0] === b[0] && a[1] < b[1]);
+
+/**
+ * The row of each lane: below the lane it parts from, the highest one where nothing else runs from where it parts to where it joins
+ * or ends.
+ */
+function rowsOf(stops: readonly Omit<Stop, 'row'>[], stretches: readonly Omit<Stretch, 'row'>[], lanes: number): number[] {
+  const byId = new Map(stops.map((stop) => [stop.id, stop]));
+  const along = ({ at, rank }: Omit<Stop, 'row'>): Along => [at, rank];
+  const runs = Array.from({ length: lanes }, (): { from: Along; to: Along; parent: number } | null => null);
+  const reach = (lane: number, from: Along, to: Along, parent: number) => {
+    const run = runs[lane] ?? { from, to, parent };
+    runs[lane] = { parent: run.parent, from: isBefore(from, run.from) ? from : run.from, to: isBefore(run.to, to) ? to : run.to };
+  };
+  for (const stop of stops) if (stop.lane === 0) reach(0, along(stop), along(stop), 0);
+  for (const { from, to, lane } of stretches) {
+    const [start, end] = [byId.get(from)!, byId.get(to)!];
+    reach(lane, along(start), along(end), start.lane);
+  }
+  const rowOf: number[] = [];
+  const taken: { row: number; from: Along; to: Along }[] = [];
+  runs.forEach((run, lane) => {
+    let row = lane === 0 || !run ? 0 : rowOf[run.parent]! + 1;
+    const isFree = () => taken.every((one) => one.row !== row || !run || isBefore(one.to, run.from) || isBefore(run.to, one.from));
+    while (!isFree()) row += 1;
+    rowOf.push(row);
+    if (run) taken.push({ row, from: run.from, to: run.to });
+  });
+  return rowOf;
 }
 
 /** The bent scale: each of minutes, hours, days and weeks takes a like share of the width. */
@@ -183,36 +227,16 @@ export function unbend(place: number): number {
   return 0;
 }
 
-/** Moments at which the axis may carry a tick, coarser as time goes on. */
-export const TICKS = [
-  -DAY,
-  -12 * HOUR,
-  -6 * HOUR,
-  -2 * HOUR,
-  -HOUR,
-  -30 * MINUTE,
-  0,
-  15 * MINUTE,
-  30 * MINUTE,
-  HOUR,
-  3 * HOUR,
-  6 * HOUR,
-  12 * HOUR,
-  DAY,
-  2 * DAY,
-  3 * DAY,
-  5 * DAY,
-  WEEK,
-  2 * WEEK,
-  4 * WEEK,
-  8 * WEEK,
-  12 * WEEK,
-  26 * WEEK,
-  52 * WEEK,
-];
+export interface Axis {
+  /** where a moment stands, and a stop that is not the first there */
+  readonly x: (at: number, rank?: number) => number;
+  /** the moment that stands at a place; beyond the last it goes on as before */
+  readonly at: (x: number) => number;
+  readonly width: number;
+}
 
 /** Turns a map's moments into pixels: proportional on the bent scale, yet with room for all stops of one moment. */
-export function axis(map: LineMap, width: number, gap: number): { x: (at: number, rank?: number) => number; width: number } {
+export function axis(map: LineMap, width: number, gap: number): Axis {
   const { moments } = map;
   const taken = moments.reduce((sum, moment) => sum + (moment.places - 1) * gap, 0);
   const span = bend(moments.at(-1)!.at) - bend(moments[0]!.at);
@@ -238,5 +262,16 @@ export function axis(map: LineMap, width: number, gap: number): { x: (at: number
     const from = starts[index]! + (moment.places - 1) * gap;
     return from + ((bend(ms) - bend(moment.at)) / (bend(next.at) - bend(moment.at))) * (starts[index + 1]! - from);
   };
-  return { x: at, width: total };
+  const pixels = Math.max(gap, span > 0 ? free / span : 0);
+  const back = (place: number): number => {
+    if (place <= 0) return moments[0]!.at;
+    if (place >= total) return unbend(bend(moments.at(-1)!.at) + (place - total) / pixels);
+    const index = starts.findLastIndex((start) => start <= place);
+    const moment = moments[index]!;
+    const from = starts[index]! + (moment.places - 1) * gap;
+    const next = moments[index + 1];
+    if (place <= from || !next) return moment.at;
+    return unbend(bend(moment.at) + ((place - from) / (starts[index + 1]! - from)) * (bend(next.at) - bend(moment.at)));
+  };
+  return { x: at, at: back, width: total };
 }

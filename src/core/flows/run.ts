@@ -290,3 +290,7 @@ export interface Beginning {
   readonly key: string;
   readonly at: Instant;
 }
+
+/** What steps of a run were answered, as placeholders name it. */
+export const answeredOf = (answers: Run['answers'] | null): { [step: string]: { readonly [name: string]: Value } } =>
+  Object.fromEntries(Object.entries(answers ?? {}).map(([step, { data }]) => [step, data]));

@@ -1,5 +1,5 @@
 import { z } from 'zod';
-import { barrierOf, sayBarrier, type Barrier, type Reach } from '../rules';
+import { barrierOf, sayBarrier, type Barrier, type Channel, type Reach } from '../rules';
 import type { Instant } from '../time';
 
 const text = (max: number) => z.string().max(max);
@@ -65,6 +65,38 @@ export function textsOf(message: Message): string[] {
 /** What a message is known by in a list, before placeholders are filled in. */
 export const headOf = (message: Message): string =>
   message.channel === 'email' ? message.subject : message.channel === 'push' ? message.title : message.text;
+
+/** A message on another channel: what it says goes with it, as far as there is a place for it. */
+export function onChannel(message: Message, channel: Channel): Message {
+  if (message.channel === channel) return message;
+  const { schema, kind, topic } = message;
+  const common = { schema, kind, ...(topic !== undefined && { topic }) };
+  const text =
+    message.channel === 'email'
+      ? message.blocks.flatMap((block) => ('text' in block && block.text.trim() ? [block.text.trim()] : [])).join('\n\n')
+      : message.text;
+  const url =
+    message.channel === 'email'
+      ? (message.blocks.find((block) => block.kind === 'button')?.url ?? '')
+      : message.channel === 'push'
+        ? message.url
+        : '';
+  const head = headOf(message).replace(/[\r\n]+/g, ' ');
+  switch (channel) {
+    case 'email':
+      return {
+        ...common,
+        channel,
+        subject: head.slice(0, 300),
+        preview: '',
+        blocks: [{ id: 'b1', kind: 'text', text }, ...(url ? [{ id: 'b2', kind: 'button' as const, label: 'Open', url }] : [])],
+      };
+    case 'sms':
+      return { ...common, channel, text: [text, url].filter(Boolean).join(' ') };
+    case 'push':
+      return { ...common, channel, title: head.slice(0, 120), text: text.slice(0, 500), url };
+  }
+}
 
 /** What stands for something in the messages of a run that has been issued a code. */
 const OF_CODE = /\boffer\.(code|expires|terms)\b/;

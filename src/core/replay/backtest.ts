@@ -30,11 +30,18 @@ export interface BacktestCounts {
   readonly held: readonly { readonly step: string; readonly because: string; readonly count: number }[];
   /** codes that were issued, and those that were kept back, by offer */
   readonly codes: readonly { readonly offer: string; readonly name: string; readonly issued: number }[];
+  /** the same by day */
+  readonly codeDays: readonly { readonly day: string; readonly offer: string; readonly count: number }[];
+  /** who entered and what they passed (steps whose message they got, arms): the first {@link MOST_NAMED} of them, by number */
+  readonly who: readonly { readonly person: string; readonly at: Instant; readonly passed: readonly string[]; readonly goal: boolean }[];
   readonly withheld: readonly { readonly step: string; readonly because: string; readonly count: number }[];
   /** how many were at each step when the time was over */
   readonly peopleBy: readonly { readonly step: string; readonly says: string; readonly people: number }[];
   readonly ended: { readonly [outcome: string]: number };
 }
+
+/** How many people a backtest can name. */
+export const MOST_NAMED = 500;
 
 /** What people do with messages: so many of a hundred open, click and order, drawn by lot, the same each time. */
 export function answersAsAssumed(assume: Assumed, currency: string, nextId: () => string) {
@@ -82,6 +89,7 @@ export class BacktestTally {
   private control = 0;
   private goalReached = 0;
   private readonly tallies = new Map<string, number>();
+  private readonly who: BacktestCounts['who'][number][] = [];
 
   constructor(
     private readonly flow: ReplayFlow,
@@ -107,6 +115,18 @@ export class BacktestTally {
       if (isControl) this.control += 1;
       else if (run.enteredAt !== null) this.entered += 1;
       if (run.goalAt !== null && !isControl) this.goalReached += 1;
+      if (run.enteredAt !== null && !isControl && this.who.length < MOST_NAMED)
+        this.who.push({
+          person: run.personId,
+          at: run.enteredAt,
+          passed: [
+            ...new Set([
+              ...trace.flatMap(({ armId }) => armId ?? []),
+              ...sends.filter((send) => send.run.id === run.id).map(({ effect }) => effect.stepId),
+            ]),
+          ],
+          goal: run.goalAt !== null,
+        });
       if (run.outcome !== null) this.tally('ended', run.outcome);
       if (run.phase === 'inside' && run.step) this.tally('at', run.step);
       for (const entry of trace) {
@@ -118,7 +138,11 @@ export class BacktestTally {
           this.tally(entry.kind, entry.stepId ?? '', says().replace(/^[^:]*: /, ''));
       }
     }
-    for (const { effect, run } of codes) if (!before.has(run.id)) this.tally('code', effect.offer);
+    for (const { effect, run, at } of codes)
+      if (!before.has(run.id)) {
+        this.tally('code', effect.offer);
+        this.tally('codeDay', localDate(at, this.flow.zone), effect.offer);
+      }
     for (const { at, effect, run } of sends)
       if (!before.has(run.id)) this.tally('send', localDate(at, this.flow.zone), effect.channel, effect.stepId);
   }
@@ -157,6 +181,10 @@ export class BacktestTally {
         name: this.flow.offers?.get(parts[0]!)?.name ?? parts[0]!,
         issued: count,
       })),
+      codeDays: of('codeDay')
+        .map(({ parts, count }) => ({ day: parts[0]!, offer: parts[1]!, count }))
+        .sort((a, b) => a.day.localeCompare(b.day)),
+      who: this.who,
       peopleBy: of('at').map(({ parts, count }) => ({ step: parts[0]!, says: sayStep(steps.get(parts[0]!)!), people: count })),
       ended: Object.fromEntries(of('ended').map(({ parts, count }) => [parts[0]!, count])),
     };

@@ -3,3 +3,4 @@ export * from './duration';
 export * from './zone';
 export * from './earliest';
 export * from './recurrence';
+export * from './sensible';

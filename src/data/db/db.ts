@@ -23,6 +23,7 @@ import * as forms from './migrations/020_forms_and_hours';
 import * as tables from './migrations/021_tables_and_notes';
 import * as verdicts from './migrations/022_verdicts';
 import * as starters from './migrations/023_own_starters';
+import * as presences from './migrations/024_presences';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -66,6 +67,7 @@ const migrations: Record<string, Knex.Migration> = {
   '021_tables_and_notes': tables,
   '022_verdicts': verdicts,
   '023_own_starters': starters,
+  '024_presences': presences,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

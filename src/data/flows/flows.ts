@@ -174,6 +174,10 @@ export interface FlowListRow {
   entered: number;
   credited_minor: string;
   daily: number[];
+  /** when somebody last entered, and when it was last published */
+  last_entered: Date | null;
+  published_at: Date | null;
+  broken: number;
 }
 
 /** Every flow with its figures: inside now, sent in 24 hours, entered and credited since `from`, and credit by day. */
@@ -195,6 +199,8 @@ export async function listFlows(
        (select count(*)::int from runs r where r.flow_id = f.id and r.entered_at >= :from and r.entered_at <= :now) as entered,
        coalesce((select sum(c.minor) from credits c where c.flow_id = f.id and c.model = :model and c.currency = :currency and c.placed_at >= :from
          and c.placed_at <= :now), 0) as credited_minor,
+       (select max(r.entered_at) from runs r where r.flow_id = f.id) as last_entered, v.published_at,
+       (select count(*)::int from runs r where r.flow_id = f.id and r.broken is not null) as broken,
        (select array_agg(coalesce(d.minor, 0)::float8 order by day) from
           generate_series(date_trunc('day', cast(:from as timestamptz) at time zone :zone), date_trunc('day',
             cast(:now as timestamptz) at time zone :zone), interval '1 day') as day

@@ -3,6 +3,7 @@ export {
   documentsNow,
   findFlow,
   flowsNow,
+  type FlowListRow,
   listFlows,
   listVersions,
   lockFlow,
@@ -21,7 +22,19 @@ export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions
 export { recordedPeople } from './replay';
 export { addStarter, ownStarters, removeStarter, type StarterRow } from './starters';
 export { armShares, noteVerdict, verdictsOf, type ArmShares, type VerdictRow } from './verdicts';
-export { armCounts, creditByStep, creditedOrders, doneBy, flowLoad, runCounts, sendCounts, waitingCounts } from './reports';
+export {
+  armCounts,
+  creditByStep,
+  creditedOrders,
+  doneBy,
+  flowLoad,
+  formCounts,
+  linkCounts,
+  runCounts,
+  sendCounts,
+  touchHours,
+  waitingCounts,
+} from './reports';
 export {
   aboutOf,
   armCalled,
@@ -66,3 +79,4 @@ export {
   openTwice,
   wakeHeld,
 } from './standing';
+export { notePresence } from './presences';

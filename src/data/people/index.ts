@@ -59,6 +59,7 @@ export {
   type ConsentChange,
   consentLog,
   consentsOf,
+  calledBy,
   findPerson,
   identifiersOf,
   type LockedPerson,

@@ -461,6 +461,16 @@ export async function setPause(sql: Sql, personId: string, until: Instant | null
 }
 
 /** One person by their external id (any that they have), or by our own number; also under the number of one merged into them. */
+/** What people are called by, by number: names, or an address where there is none. Who is not on file any more is left out. */
+export async function calledBy(sql: Sql, ids: readonly string[]): Promise<Map<string, { readonly [name: string]: Value }>> {
+  const rows = await query<{ id: string; attributes: { readonly [name: string]: Value } }>(
+    sql,
+    `select id, attributes from people where id in (select unnest(cast(:ids as bigint[])))`,
+    { ids: [...ids] },
+  );
+  return new Map(rows.map(({ id, attributes }) => [String(id), attributes]));
+}
+
 export async function findPerson(sql: Sql, by: { externalId: string } | { id: string }): Promise<PersonRow | null> {
   const columns =
     'p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at, p.claims_email';

@@ -1,4 +1,4 @@
-import { codeCheckInput, issueInput, loadInput, productsInput, starterInput, taskInput } from '@/core/api';
+import { codeCheckInput, issueInput, loadInput, presenceInput, productsInput, starterInput, taskInput } from '@/core/api';
 import { offerSchema } from '@/core/offers';
 import { productInput } from '@/core/products';
 import { jsonSchema, ok, parameter, DUE, body, operation, period, key, nothing, offer } from './parts';
@@ -6,6 +6,11 @@ import { jsonSchema, ok, parameter, DUE, body, operation, period, key, nothing, 
 /** What it does with flows and what they draw on: offers, products, what they ask of others. */
 export const flowPaths = {
   '/flows/{key}/rehearse': {
+    get: operation(
+      'What a rehearsal has to know, so that it can be held elsewhere: the store’s present, limits, offers and tables, and somebody on file',
+      ok('{store, onFile?}; maps and sets are lists under $map and $set'),
+      { parameters: [...key, parameter('person', 'query', 'External id, or ~ and a number')] },
+    ),
     post: operation(
       'Sends people through a flow on a virtual clock; nothing leaves the house and nothing is stored',
       ok('{now, people: [{runs, sends, events, known, until}]}'),
@@ -16,6 +21,9 @@ export const flowPaths = {
     ),
   },
   '/flows/{key}/backtest': {
+    get: operation('What those are called whom a backtest names by number', ok('{people: [{person, name}]}'), {
+      parameters: [...key, parameter('people', 'query', 'Numbers with commas between them, at most a hundred')],
+    }),
     post: operation(
       'Plays a flow over what really happened between two moments, as long work',
       ok('{id}: the work, whose result holds the counts'),
@@ -225,6 +233,25 @@ export const flowPaths = {
     ),
   },
   '/flows/{key}/report': {
-    get: operation('Figures of a flow over a period, as a whole and by step', ok('The report'), { parameters: [...key, ...period] }),
+    get: operation('Figures of a flow over a period, as a whole and by step', ok('The report'), {
+      parameters: [...key, ...period, parameter('version', 'query', 'One version alone; all of them when left out')],
+    }),
+  },
+  '/flows/{key}/presence': {
+    post: operation(
+      'Says where somebody is in a flow that they have open, and hears who else is',
+      ok('{revision, others: [{name, step}]}'),
+      {
+        parameters: key,
+        requestBody: body(jsonSchema(presenceInput)),
+      },
+    ),
+  },
+  '/flows/{key}/report/{step}': {
+    get: operation(
+      'One message of a flow over a period: its versions, its links, when it is opened and clicked',
+      ok('{forms, links, openedAfter, clickedAfter, openedAt}'),
+      { parameters: [...key, parameter('step', 'path', 'The id of the step'), ...period] },
+    ),
   },
 };

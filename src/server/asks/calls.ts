@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import type { CallsView } from '@/core/api';
-import { CALL_ENDED, effectName, planOf } from '@/core/flows';
-import { fillBody } from '@/core/messages';
+import { answeredOf, CALL_ENDED, effectName, planOf } from '@/core/flows';
+import { fillBody, personalOf } from '@/core/messages';
 import type { Value } from '@/core/rules';
 import { MINUTE, type Instant } from '@/core/time';
 import { readSetting, writeSetting } from '@/data/access';
@@ -13,7 +13,7 @@ import { readStore, recordAct } from '@/data/store';
 import { addJobs } from '@/data/work';
 import { notFound, Problem, unstorable } from '../http';
 import { recordFor } from '../ingest';
-import { answeredOf, openLanes, personalOf, type Lanes } from '../messages';
+import { openLanes, type Lanes } from '../messages';
 import { tryCall, type Tried } from './outgoing';
 
 /** What calls are made with. */

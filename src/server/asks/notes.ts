@@ -1,5 +1,5 @@
-import { effectName, planOf, type NoteStep } from '@/core/flows';
-import { personalise, type Message } from '@/core/messages';
+import { answeredOf, effectName, planOf, type NoteStep } from '@/core/flows';
+import { personalise, type Message, personalOf } from '@/core/messages';
 import { valueAt } from '@/core/rules';
 import { aboutAsk, askRow, closeAsk, lockAsk } from '@/data/asks';
 import { inTransaction } from '@/data/db';
@@ -7,7 +7,7 @@ import { readVersion } from '@/data/flows';
 import { createLetter } from '@/data/messages';
 import { readStore } from '@/data/store';
 import { addJobs } from '@/data/work';
-import { answeredOf, personalOf, type Dispatch } from '../messages';
+import type { Dispatch } from '../messages';
 import { end, tryOnce } from './calls';
 
 const LONGEST = 4_000;

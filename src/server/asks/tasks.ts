@@ -1,7 +1,7 @@
 import type { TasksView } from '@/core/api';
 import { taskInput } from '@/core/api';
-import { planOf, sayOwner, TASK_CLOSED } from '@/core/flows';
-import { personalise } from '@/core/messages';
+import { answeredOf, planOf, sayOwner, TASK_CLOSED } from '@/core/flows';
+import { personalise, personalOf } from '@/core/messages';
 import { valueAt } from '@/core/rules';
 import { aboutAsk, askRow, closeAsk, listAsks, lockAsk, writeTask } from '@/data/asks';
 import { inTransaction, type Db } from '@/data/db';
@@ -10,7 +10,6 @@ import { lockPeople } from '@/data/people';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 import { recordFor } from '../ingest';
-import { answeredOf, personalOf } from '../messages';
 
 const tryFill = (text: string, personal: Parameters<typeof personalise>[1]): string => {
   try {

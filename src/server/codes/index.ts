@@ -1,1 +1,1 @@
-export { issueTo, prefixFor, storeCodes, tellCodes, type CodeToIssue } from './issue';
+export { issueTo, storeCodes, tellCodes, type CodeToIssue } from './issue';

@@ -1,13 +1,12 @@
 import { codeTold, effectName, type Effect, type Run } from '@/core/flows';
-import { CODE_EXPIRED, CODE_ISSUED, CODE_USED, expiryOf, prefixOf, type Offer } from '@/core/offers';
-import { personalise } from '@/core/messages';
+import { CODE_EXPIRED, CODE_ISSUED, CODE_USED, expiryOf, prefixFor, type Offer } from '@/core/offers';
 import type { Facts } from '@/core/rules';
 import { toMajor } from '@/core/money';
 import type { Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { issueCodes, takeEndedCodes, type CodeToTell, type NewCode } from '@/data/offers';
 import { lockPeople } from '@/data/people';
-import { readStore, type Store, type StoreNow } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { recordFor, type OwnEvent } from '../ingest';
 
 /** A code that a run issues, to be stored with the run's state. */
@@ -16,16 +15,6 @@ export interface CodeToIssue {
   readonly flowId: number;
   readonly effect: Extract<Effect, { kind: 'code' }>;
   readonly at: Instant;
-}
-
-/** What stands before the letters of a code for somebody: nothing where the prefix cannot be filled in. */
-export function prefixFor(offer: Offer, attributes: Facts['attributes'], store: Pick<Store, 'name' | 'address'>): string {
-  if (!('prefix' in offer.code)) return '';
-  try {
-    return prefixOf(personalise(offer.code.prefix, { person: attributes, event: {}, store: { name: store.name, address: store.address } }));
-  } catch {
-    return '';
-  }
 }
 
 /** Stores the codes that runs issue, and answers with what is told of each: an event of the person that bears its letters. */

@@ -17,6 +17,8 @@ export const screenPolicy = (nonce: string): string =>
   policyOf({
     ...BASE,
     'script-src': ["'self'", `'nonce-${nonce}'`, "'strict-dynamic'"],
+    // what a screen computes beside itself comes from our files
+    'worker-src': ["'self'"],
     'style-src': ["'self'", "'unsafe-inline'"],
     'img-src': ["'self'", 'data:', 'https:', 'http:'],
     'frame-ancestors': ["'none'"],

@@ -1,9 +1,9 @@
 import type { FlowListView } from '@/core/api';
 import { DAY } from '@/core/time';
-import { sayTriggers } from '@/core/flows';
+import { preflight, sayTriggers, stepsOf } from '@/core/flows';
 import { CREDIT_MODELS } from '@/core/revenue';
 import type { Db } from '@/data/db';
-import { listFlows } from '@/data/flows';
+import { listFlows, type FlowListRow } from '@/data/flows';
 import { readStore } from '@/data/store';
 
 /** Every flow with its figures of the last 30 days, in the store's currency; those that are put away, or all others. */
@@ -27,6 +27,30 @@ export async function listOfFlows(db: Db, isAway = false): Promise<FlowListView>
       entered: row.entered,
       revenue: { currency: store.currency, minor: Number(row.credited_minor) },
       daily: row.daily,
+      attention: attentionOf(row, store.now),
     })),
   };
+}
+
+/** After how many days without anybody a flow that is on is pointed out. */
+const QUIET_DAYS = 14;
+const many = (n: number, one: string, more: string) => `${n.toLocaleString('en-IE')} ${n === 1 ? one : more}`;
+
+/** What about a flow wants to be looked at, as sentences. */
+function attentionOf({ state, draft, document, inside, broken, last_entered, published_at }: FlowListRow, now: number): string[] {
+  const says: string[] = [];
+  if (broken) says.push(`${many(broken, 'run has broken and is', 'runs have broken and are')} set aside`);
+  if (state === 'on' && document) {
+    const since = Math.max(last_entered?.getTime() ?? 0, published_at?.getTime() ?? 0);
+    const isOver = document.window?.to !== undefined && Date.parse(document.window.to) < now;
+    if (isOver) says.push('On, and the days on which people enter are over');
+    else if (now - since > QUIET_DAYS * DAY)
+      says.push(`On, and nobody has entered for ${many(Math.floor((now - since) / DAY), 'day', 'days')}`);
+    const off = stepsOf(document).filter((step) => step.kind === 'send' && step.off).length;
+    if (off) says.push(`${many(off, 'message in it is', 'messages in it are')} switched off`);
+  }
+  if (state === 'paused' && inside) says.push(`Paused, and ${many(inside, 'person waits', 'people wait')} inside`);
+  if (state === 'draft' && stepsOf(draft).some(({ kind }) => kind === 'send') && !preflight(draft).some(({ level }) => level === 'stops'))
+    says.push('Nothing stops it, and it was never switched on');
+  return says;
 }

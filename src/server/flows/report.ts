@@ -1,19 +1,22 @@
-import type { FlowReport, StepReport } from '@/core/api';
-import { armsOf, eachStep, type Arm } from '@/core/flows';
+import type { FlowReport, MessageReport, StepReport } from '@/core/api';
+import { armsOf, eachStep, planOf, type Arm } from '@/core/flows';
 import type { Db } from '@/data/db';
 import {
   armCounts,
   creditByStep,
   creditedOrders,
   findFlow,
+  formCounts,
+  linkCounts,
   readVersion,
   runCounts,
   sendCounts,
+  touchHours,
   verdictsOf,
   waitingCounts,
 } from '@/data/flows';
 import { readStore } from '@/data/store';
-import { notFound, periodOf } from '../http';
+import { notFound, periodOf, Problem } from '../http';
 
 /** The figures of a flow over a period, as a whole and by step. */
 export async function flowReport(db: Db, key: string, url: URL): Promise<FlowReport> {
@@ -21,13 +24,14 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store.now, store.zone);
-  const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, flow.version);
+  const version = versionAsked(url);
+  const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, version ?? flow.version);
   const [counts, sends, credits, orders, arms, waiting, verdicts] = await Promise.all([
-    runCounts(db, flow.id, from, to),
-    sendCounts(db, flow.id, from, to),
-    creditByStep(db, flow.id, from, to, model),
-    creditedOrders(db, flow.id, from, to, model),
-    armCounts(db, flow.id, from, to),
+    runCounts(db, flow.id, from, to, version),
+    sendCounts(db, flow.id, from, to, version),
+    creditByStep(db, flow.id, from, to, model, version),
+    creditedOrders(db, flow.id, from, to, model, version),
+    armCounts(db, flow.id, from, to, version),
     waitingCounts(db, flow.id),
     verdictsOf(db, flow.id),
   ]);
@@ -88,5 +92,47 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
     revenue: { currency: store.currency, minor: own.reduce((sum, row) => sum + Number(row.minor), 0) },
     otherRevenue: [...others].map(([currency, minor]) => ({ currency, minor })),
     steps,
+  };
+}
+
+/** The one version that is asked for, or null for all of them. */
+function versionAsked(url: URL): number | null {
+  const text = url.searchParams.get('version');
+  if (text === null) return null;
+  if (!/^[1-9]\d{0,6}$/.test(text))
+    throw new Problem(400, 'Not a version', `"${text.slice(0, 40)}" is no version.`, [
+      { field: 'version', wrong: 'is no version', right: 'a whole number from 1 on' },
+    ]);
+  return Number(text);
+}
+
+/** What came of one message of a flow in a period: its versions, its links, and when it was opened and clicked. */
+export async function messageReport(db: Db, key: string, stepId: string, url: URL): Promise<MessageReport> {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store.now, store.zone);
+  const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, flow.version);
+  const step = planOf(document).steps.get(stepId);
+  if (step?.kind !== 'send') throw notFound(`message "${stepId.slice(0, 40)}"`);
+  const [forms, hours, links] = await Promise.all([
+    formCounts(db, flow.id, stepId, from, to),
+    touchHours(db, flow.id, stepId, from, to, store.zone),
+    linkCounts(db, key, stepId, from, to),
+  ]);
+  const of = (what: 'opened' | 'clicked', by: 'after' | 'day') =>
+    hours.filter((one) => one.what === what && one.by === by).map(({ hour, people }) => ({ hour, people }));
+  return {
+    from: new Date(from).toISOString(),
+    to: new Date(to).toISOString(),
+    forms: forms.map(({ content, ...counts }) => ({
+      id: content,
+      name: content === null ? null : (step.versions?.find((one) => one.id === content)?.name ?? content),
+      ...counts,
+    })),
+    links,
+    openedAfter: of('opened', 'after'),
+    clickedAfter: of('clicked', 'after'),
+    openedAt: of('opened', 'day'),
   };
 }

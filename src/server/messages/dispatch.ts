@@ -1,16 +1,16 @@
-import { asksOf, factsNeeded, messageOf, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
+import { answeredOf, asksOf, factsNeeded, messageOf, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
 import { gate, MESSAGE_SENT, sayLimited, type Passes } from '@/core/limits';
-import { sayExpires, sayTerms, type Offer } from '@/core/offers';
+import { offerWords } from '@/core/offers';
 import {
   MOST_PARTS,
   smsLength,
   namesCode,
   notSentBecause,
-  renderMessage,
+  personalOf,
+  tryRender,
   type Links,
   type Message,
   type Personal,
-  type Rendered,
 } from '@/core/messages';
 import { addressOf, CHANNEL_WORDS, eventsOf, isTracked, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
@@ -31,7 +31,7 @@ import {
   type Settled,
 } from '@/data/messages';
 import { codesOfRuns } from '@/data/offers';
-import { readStore, type Store, type StoreNow } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
@@ -423,15 +423,6 @@ function sayOver(over: NonNullable<ReturnType<typeof overBecause>>, document: Fl
   }
 }
 
-/** A message filled in for somebody, or why that cannot be done. */
-export function tryRender(message: Message, personal: Personal, links: Links): Rendered | { readonly problem: string } {
-  try {
-    return renderMessage(message, personal, links);
-  } catch (error) {
-    return { problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}` };
-  }
-}
-
 /** Notes sends as failed when their job has used up its attempts. */
 export async function giveUp(context: Pick<Dispatch, 'db' | 'worker'>, refs: readonly SendRef[], reason: string): Promise<void> {
   const store = await readStore(context.db);
@@ -467,28 +458,6 @@ async function messageFor(sql: Sql, { flow_id, version, step_id, content }: Send
   const step = planOf(await readVersion(sql, flow_id, version)).steps.get(step_id);
   if (step?.kind !== 'send') throw new Error(`step ${step_id} of flow ${flow_id} version ${version} is no message`);
   return messageOf(step, content);
-}
-
-/** What placeholders can name of a code. */
-export const offerWords = (code: string, offer: Offer, expiresAt: Date | null, zone: string): NonNullable<Personal['offer']> => ({
-  code,
-  expires: expiresAt ? sayExpires(expiresAt.getTime(), zone) : '',
-  terms: sayTerms(offer),
-});
-
-/** What steps of a run were answered, as placeholders name it. */
-export const answeredOf = (answers: Run['answers'] | null): NonNullable<Personal['answers']> =>
-  Object.fromEntries(Object.entries(answers ?? {}).map(([step, { data }]) => [step, data]));
-
-/** What placeholders can name, for a person. */
-export function personalOf(
-  attributes: { readonly [name: string]: Value },
-  event: { readonly [name: string]: Value },
-  store: Store,
-  answers: NonNullable<Personal['answers']> = {},
-  offer: Personal['offer'] = undefined,
-): Personal {
-  return { person: attributes, event, answers, ...(offer && { offer }), store: { name: store.name, address: store.address } };
 }
 
 function nameOf(attributes: { readonly [name: string]: Value }): string {

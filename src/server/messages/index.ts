@@ -1,4 +1,4 @@
-export { allHandedOver, answeredOf, dispatch, type Dispatch, giveUp, offerWords, personalOf, tryRender } from './dispatch';
+export { allHandedOver, dispatch, type Dispatch, giveUp } from './dispatch';
 export { openTraffic } from './lanes';
 export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';

@@ -1,11 +1,11 @@
 import { letterInput } from '@/core/api';
 import { addressOf } from '@/core/rules';
-import { messageSchema, notSentBecause, type Message } from '@/core/messages';
+import { messageSchema, notSentBecause, personalOf, tryRender, type Message } from '@/core/messages';
 import { inTransaction, type Db } from '@/data/db';
 import { addJobs } from '@/data/work';
 import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/messages';
 import { readStore, recordAct } from '@/data/store';
-import { holderOf, messageIdOf, personalOf, tryRender, type Dispatch } from './dispatch';
+import { holderOf, messageIdOf, type Dispatch } from './dispatch';
 import { Problem, problemsOf } from '../http';
 import { sealLink } from './links';
 import { nameOf, person } from '../people';

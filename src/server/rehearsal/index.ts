@@ -1,1 +1,1 @@
-export { documentOf, rehearse } from './rehearse';
+export { documentOf, firstMessage, rehearsalFacts, rehearse } from './rehearse';

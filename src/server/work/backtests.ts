@@ -5,12 +5,13 @@ import { answersAsAssumed, BacktestTally, idsAboveAll, replayPerson, type Assume
 import { DAY, HOUR, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { doneBy, findFlow, recordedPeople } from '@/data/flows';
-import { countPeople } from '@/data/people';
+import { calledBy, countPeople } from '@/data/people';
 import { changesBetween } from '@/data/products';
 import { readStore } from '@/data/store';
 import type { WorkRow } from '@/data/work';
 import { Problem, problemsOf } from '../http';
 import type { Dispatch } from '../messages';
+import { nameOf } from '../people';
 import { startWork, type Finished, type Report } from './start';
 import { documentOf } from '../rehearsal';
 
@@ -50,6 +51,19 @@ export async function startBacktest(db: Db, key: string, body: unknown, by: stri
     by,
   });
   return { id };
+}
+
+/** How many people are named at once. */
+const NAMED_AT_ONCE = 100;
+
+/** What those are called whom a backtest names by number: `1,2,3`. Who is not on file any more is left out. */
+export async function namedInBacktest(db: Db, numbers: string): Promise<{ person: string; name: string }[]> {
+  const ids = numbers.split(',').filter((one) => /^\d{1,18}$/.test(one));
+  const known = await calledBy(db, ids.slice(0, NAMED_AT_ONCE));
+  return ids.flatMap((person) => {
+    const attributes = known.get(person);
+    return attributes ? [{ person, name: nameOf(attributes) ?? `~${person}` }] : [];
+  });
 }
 
 interface Detail {

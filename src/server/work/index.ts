@@ -1,5 +1,5 @@
 export { bulkActSchema, startBulk, startMatching } from './acts';
-export { startBacktest } from './backtests';
+export { namedInBacktest, startBacktest } from './backtests';
 export { workContext } from './context';
 export { exportFile } from './exports';
 export { badRowsFile, forgetUpload, startImport } from './imports';

@@ -42,6 +42,7 @@ export function FlowActs({ flow, onChanged }: { flow: FlowView; onChanged: (flow
         groups={[
           [
             { name: 'Duplicate', onSelect: () => void duplicate() },
+            { name: 'Storyboard, to print', onSelect: () => router.push(`/flows/${flow.key}/storyboard`) },
             { name: 'Save as a starter…', onSelect: () => setAsks('starter') },
             {
               name: 'Save as a file',

@@ -2,51 +2,52 @@
 
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
-import { ChevronsLeft, ChevronsRight, Pause, Play } from 'lucide-react';
-import { useMemo, useRef, useState } from 'react';
+import { Pause, Play } from 'lucide-react';
+import dynamic from 'next/dynamic';
+import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
-import type { DueView, FlowReport, FlowView, TableItem } from '@/core/api';
-import { answersIn, flowSchema, preflight, sayStep, type FlowDocument } from '@/core/flows';
+import type { DueView, FlowReport, FlowView, PresenceView } from '@/core/api';
+import { diff, flowSchema, planOf, sayStep, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
-import { api, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
-import { AnswersContext } from '../rules';
+import { api, attempt, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
 import { FlowActs } from './FlowActs';
-import { Inspector } from './Inspector';
-import { LineMap } from './LineMap';
 import { ResumeDialog, type Due } from './Meanwhile';
-import { NowPane, useInside } from './NowPane';
+import { MergeDialog } from './MergeDialog';
+import { NowLens } from './NowLens';
+import { PlanLens } from './PlanLens';
 import { PublishDialog } from './PublishDialog';
-import { Script } from './Script';
-import { TryDialog } from './TryDialog';
-import { Versions } from './Versions';
+import { useFolded } from './Stage';
+import { usePresence } from './usePresence';
+import { useStepActs } from './useStepActs';
 
-type Lens = 'plan' | 'now' | 'results';
+/** What only some lenses need is loaded when one of them is opened. */
+const Loading = () => <p className="flex-1 bg-panel p-4 text-soft">Loading…</p>;
+const RehearseLens = dynamic(() => import('./RehearseLens'), { loading: Loading, ssr: false });
+const ResultsLens = dynamic(() => import('./ResultsLens'), { loading: Loading, ssr: false });
+const HistoryLens = dynamic(() => import('./HistoryLens'), { loading: Loading, ssr: false });
+const BacktestLens = dynamic(() => import('./BacktestLens'), { loading: Loading, ssr: false });
+
+type Lens = 'plan' | 'rehearse' | 'backtest' | 'now' | 'results' | 'history';
 /** What the map can show over the same stops; with why it cannot before the flow has been on. */
 const LENSES: readonly (readonly [Lens, string, string | undefined])[] = [
   ['plan', 'Plan', undefined],
+  ['rehearse', 'Rehearse', undefined],
+  ['backtest', 'Backtest', undefined],
   ['now', 'Now', 'Nobody can be inside before it has been on'],
   ['results', 'Results', 'There are results once it has been on'],
+  ['history', 'History', 'There is a history once it has been on'],
 ];
-
-/** Steps of which something comes, for the rules of the flow: of a row that is looked up its columns are known. */
-const answersOf = (document: FlowDocument, tables: readonly TableItem[] = []) =>
-  answersIn(document).map((step) => {
-    const table = step.kind === 'lookup' ? tables.find(({ key }) => key === step.table) : undefined;
-    return { step: step.id, says: sayStep(step), ...(table && { properties: table.columns }) };
-  });
 
 /** One flow: script, line map and inspector, in the lenses Plan, Now and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
-  const store = useStore();
   const [flow, setFlow] = useState(initial);
-  const [selected, setSelected] = useState('trigger');
   const [lens, setLens] = useState<Lens>('plan');
-  const [isFolded, setFolded] = useState(false);
+  const fold = useFolded();
+  const { currency } = useStore();
+  const [theirs, setTheirs] = useState<FlowView | null>(null);
   const [isPublishing, setPublishing] = useState(false);
-  const [isTrying, setTrying] = useState(false);
   const [meanwhile, setMeanwhile] = useState<DueView | null>(null);
   const [isSwitching, setSwitching] = useState(false);
-  const inspector = useRef<HTMLElement>(null);
   const draft = useDraft<FlowDocument, FlowView>({
     document: initial.draft,
     revision: initial.revision,
@@ -79,21 +80,26 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     refetchInterval: 10_000,
     enabled: !isPublishing,
   });
-  const troubled = useMemo(
-    () => new Set(preflight(document).flatMap((finding) => (finding.accepted === undefined ? (finding.stepId ?? []) : []))),
-    [document],
-  );
-  const tables = useQuery({
-    queryKey: ['tables'],
-    queryFn: () => api<{ tables: TableItem[] }>('/tables'),
-    enabled: answersIn(document).some(({ kind }) => kind === 'lookup'),
-    staleTime: 60_000,
-  });
-  const answers = useMemo(() => answersOf(document, tables.data?.tables), [document, tables.data]);
   const isResults = lens === 'results' && flow.published !== null;
   const isNow = lens === 'now' && flow.published !== null;
-  const shownDocument = isResults || isNow ? flow.published! : document;
-  const inside = useInside(flow.key, isNow);
+  const acts = useStepActs(document, draft.edit, lens === 'plan');
+
+  const presence = usePresence(flow.key, acts.selected);
+  const who = presence?.others.length === 1 ? presence.others[0]!.name : 'Somebody else';
+  // what another has stored shows here at once, unless something here is not stored yet: then it is asked
+  useEffect(() => {
+    if (!presence || presence.revision <= draft.revision() || !draft.isStored()) return;
+    void api<FlowView>(`/flows/${flow.key}`).then((now) => {
+      if (!draft.isStored() || now.revision <= draft.revision()) return;
+      const [first] = diff(flow.draft, now.draft, currency);
+      setFlow(now);
+      draft.load(now.draft, now.revision);
+      toast.info(`${who} has changed this draft${first ? `: ${first.says}` : ''}. You see it as it is now.`);
+    });
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- asked once for each answer
+  }, [presence]);
+  const isApart = draft.saving.state === 'failed' && draft.saving.isConflict;
+  const compare = async () => setTheirs(await api<FlowView>(`/flows/${flow.key}`));
 
   const turn = async (due: Due | null = null) => {
     setSwitching(true);
@@ -140,23 +146,30 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     draft.load(now.draft, now.revision);
   };
   const show = (id: string) => {
-    setSelected(id);
-    setFolded(false);
+    setLens('plan');
+    acts.select(id);
+    fold[1](false);
   };
+
+  const foot = flow.version !== null && (
+    <Figures report={report.data} error={report.error} hasGoal={(isResults || isNow ? flow.published! : document).goal !== null} />
+  );
 
   return (
     <div className="flex h-[calc(100vh-48px)] flex-col">
-      <div className="flex items-center gap-4 border-b border-line bg-panel px-4 py-2">
-        <h1 className="text-lg font-semibold">{document.name || 'Without a name'}</h1>
+      <div className="flex items-center gap-3 border-b border-line bg-panel px-4 py-2">
+        <h1 className="min-w-0 truncate text-lg font-semibold" title={document.name}>
+          {document.name || 'Without a name'}
+        </h1>
         <StateSignal state={flow.state} />
         {flow.version !== null && (
-          <Versions
-            flow={flow}
-            onRestored={(back) => {
-              setFlow(back);
-              draft.load(back.draft, back.revision);
-            }}
-          />
+          <button
+            type="button"
+            onClick={() => setLens('history')}
+            className="whitespace-nowrap text-soft underline decoration-dotted hover:text-ink"
+          >
+            Version {flow.version}
+          </button>
         )}
         <div role="tablist" aria-label="Lens" className="ml-2 flex rounded-md border border-line">
           {LENSES.map(([one, word, without]) => (
@@ -165,11 +178,11 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
               role="tab"
               type="button"
               aria-selected={lens === one}
-              disabled={one !== 'plan' && flow.published === null}
+              disabled={without !== undefined && flow.published === null}
               title={flow.published === null ? without : undefined}
               onClick={() => setLens(one)}
               className={clsx(
-                'h-8 px-3 font-semibold first:rounded-l-[5px] last:rounded-r-[5px] disabled:opacity-50',
+                'h-8 px-2.5 font-semibold first:rounded-l-[5px] last:rounded-r-[5px] disabled:opacity-50',
                 lens === one ? 'bg-ink text-paper' : 'hover:bg-wash',
               )}
             >
@@ -188,6 +201,12 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           onReload={() => void reload()}
           onRetry={() => void draft.save()}
         />
+        {isApart && (
+          <Button onClick={() => void attempt(compare)} className="whitespace-nowrap">
+            See what differs…
+          </Button>
+        )}
+        {presence && presence.others.length > 0 && <Others others={presence.others} document={document} onShow={acts.select} />}
         <UndoActs draft={draft} />
         <FlowActs flow={flow} onChanged={(next) => setFlow((before) => ({ ...next, draft: before.draft, revision: before.revision }))} />
         {flow.version !== null && flow.state !== 'archived' && (
@@ -203,69 +222,48 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             )}
           </Button>
         )}
-        <Button onClick={() => setTrying(true)} disabled={draft.saving.state === 'invalid'}>
-          Try out…
-        </Button>
         <Button kind="primary" onClick={() => void openPublish()} disabled={draft.saving.state === 'invalid' || flow.state === 'archived'}>
           Publish…
         </Button>
       </div>
 
-      <div className="flex min-h-0 flex-1">
-        <aside className="w-[272px] shrink-0 overflow-y-auto border-r border-line bg-panel p-3">
-          <Script document={shownDocument} currency={store.currency} selected={selected} onSelect={show} troubled={troubled} />
-        </aside>
-        <div className="flex min-w-0 flex-1 flex-col bg-panel">
-          <div className="min-h-0 flex-1">
-            <LineMap
-              document={shownDocument}
-              selected={selected}
-              onSelect={show}
-              onOpen={() => setTimeout(() => inspector.current?.querySelector<HTMLElement>('input, textarea, select')?.focus())}
-              report={isResults ? (report.data ?? null) : null}
-              now={isNow ? inside.counts : undefined}
-              troubled={isResults || isNow ? EMPTY : troubled}
-            />
-          </div>
-          {flow.version !== null && <Figures report={report.data} error={report.error} hasGoal={shownDocument.goal !== null} />}
-        </div>
-        {isFolded ? (
-          <button
-            type="button"
-            onClick={() => setFolded(false)}
-            aria-label="Unfold the inspector"
-            title="Unfold the inspector"
-            className="grid w-8 shrink-0 place-items-center border-l border-line bg-panel hover:bg-wash"
-          >
-            <ChevronsLeft size={16} aria-hidden="true" />
-          </button>
-        ) : (
-          <aside
-            ref={inspector}
-            aria-label="Inspector"
-            className="relative w-[340px] shrink-0 overflow-y-auto border-l border-line bg-panel p-4"
-          >
-            <button
-              type="button"
-              onClick={() => setFolded(true)}
-              aria-label="Fold the inspector away"
-              title="Fold the inspector away"
-              className="absolute right-2 top-2 grid size-8 place-items-center rounded-md hover:bg-wash"
-            >
-              <ChevronsRight size={16} aria-hidden="true" />
-            </button>
-            {isNow ? (
-              <NowPane flow={flow} document={flow.published!} selected={selected} inside={inside} onSelect={show} />
-            ) : (
-              <AnswersContext value={answers}>
-                <Inspector document={document} selected={selected} edit={draft.edit} onSelect={show} report={report.data} />
-              </AnswersContext>
-            )}
-          </aside>
-        )}
-      </div>
+      {lens === 'rehearse' ? (
+        <RehearseLens flowKey={flow.key} revision={flow.revision} document={document} edit={draft.edit} acts={acts} fold={fold} />
+      ) : lens === 'backtest' ? (
+        <BacktestLens flowKey={flow.key} document={document} acts={acts} fold={fold} />
+      ) : lens === 'history' && flow.published ? (
+        <HistoryLens
+          flow={{ ...flow, draft: document }}
+          acts={acts}
+          fold={fold}
+          onRestored={(back) => {
+            setFlow(back);
+            draft.load(back.draft, back.revision);
+          }}
+        />
+      ) : isNow ? (
+        <NowLens flow={flow} acts={acts} fold={fold} foot={foot} />
+      ) : isResults ? (
+        <ResultsLens flow={flow} acts={acts} fold={fold} />
+      ) : (
+        <PlanLens document={document} edit={draft.edit} acts={acts} fold={fold} foot={foot} report={report.data} />
+      )}
+      {theirs && (
+        <MergeDialog
+          base={flow.draft}
+          mine={document}
+          theirs={theirs.draft}
+          who={who}
+          onClose={() => setTheirs(null)}
+          onMerged={(merged) => {
+            setFlow(theirs);
+            draft.load(theirs.draft, theirs.revision);
+            draft.edit(merged, '');
+            setTheirs(null);
+          }}
+        />
+      )}
       {meanwhile && <ResumeDialog flow={flow} due={meanwhile} onClose={() => setMeanwhile(null)} onResume={turn} />}
-      {isTrying && <TryDialog flowKey={flow.key} document={document} edit={draft.edit} isOpen onClose={() => setTrying(false)} />}
       <PublishDialog
         flow={flow}
         isOpen={isPublishing}
@@ -282,7 +280,34 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   );
 }
 
-const EMPTY: ReadonlySet<string> = new Set();
+/** Who else has the flow open, and where they are. */
+function Others({ others, document, onShow }: { others: PresenceView['others']; document: FlowDocument; onShow: (id: string) => void }) {
+  return (
+    <ul className="flex gap-1" aria-label="Also here">
+      {others.slice(0, 3).map(({ name, step }, index) => {
+        const at = step === null ? undefined : planOf(document).steps.get(step);
+        const says = `${name} is here${at ? `, at ${sayStep(at)}` : ''}`;
+        return (
+          <li key={index}>
+            <button
+              type="button"
+              title={says}
+              aria-label={says}
+              onClick={() => onShow(at ? at.id : 'trigger')}
+              className="grid size-7 place-items-center rounded-full border-2 border-[var(--lane-1)] text-xs font-semibold"
+            >
+              {name
+                .split(/\s+/)
+                .map((word) => word[0])
+                .slice(0, 2)
+                .join('')}
+            </button>
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
 
 /** The flow's figures of the last 30 days in one line. */
 function Figures({ report, error, hasGoal }: { report: FlowReport | undefined; error: Error | null; hasGoal: boolean }) {

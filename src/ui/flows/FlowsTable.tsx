@@ -17,9 +17,6 @@ const ORDER = ['on', 'paused', 'draft'];
 const ofThoseOn = (show: (flow: FlowListItem) => ReactNode) => (flow: FlowListItem) => (flow.version === null ? '' : show(flow));
 const each = (flow: FlowListItem) => (flow.entered ? flow.revenue.minor / flow.entered : null);
 
-/** It is on and stands in nobody’s way, but does nothing. */
-const isIdle = (flow: FlowListItem) => flow.state === 'on' && flow.entered === 0 && flow.inside === 0;
-
 const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
   {
     key: 'state',
@@ -43,7 +40,11 @@ const columnsOf = (currency: string): TableColumn<FlowListItem>[] => [
         {(flow.tags.length > 0 || flow.owner) && (
           <div className="text-xs text-soft">{[flow.owner, ...flow.tags.map((tag) => `#${tag}`)].filter(Boolean).join(' · ')}</div>
         )}
-        {isIdle(flow) && <div className="text-xs text-caution">On, and nobody has entered for 30 days</div>}
+        {flow.attention.map((says) => (
+          <div key={says} className="text-xs text-caution">
+            {says}
+          </div>
+        ))}
       </>
     ),
   },
@@ -122,6 +123,7 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
   const [state, setState] = useState('');
   const [label, setLabel] = useState('');
   const [isGrouped, setGrouped] = useState(false);
+  const [isWanting, setWanting] = useState(false);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [isMaking, setMaking] = useState(false);
   const away = useQuery({
@@ -136,10 +138,11 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
     return (all ?? []).filter(
       (flow) =>
         (!state || flow.state === state) &&
+        (!isWanting || flow.attention.length > 0) &&
         (!label || flow.tags.includes(label) || flow.owner === label) &&
         (!wanted || `${flow.name} ${flow.trigger} ${flow.description} ${flow.owner} ${flow.tags.join(' ')}`.toLowerCase().includes(wanted)),
     );
-  }, [all, words, state, label]);
+  }, [all, words, state, label, isWanting]);
   const labels = useMemo(
     () =>
       [...new Set((all ?? []).flatMap((flow) => [...flow.tags, ...(flow.owner ? [flow.owner] : [])]))].sort((a, b) => a.localeCompare(b)),
@@ -214,6 +217,10 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
         <label className="flex items-center gap-2">
           <input type="checkbox" checked={isGrouped} onChange={(event) => setGrouped(event.target.checked)} />
           Group by stage
+        </label>
+        <label className="flex items-center gap-2">
+          <input type="checkbox" checked={isWanting} onChange={(event) => setWanting(event.target.checked)} />
+          Needs attention
         </label>
         <div className="flex-1" />
         {picked.length > 0 && (

@@ -24,7 +24,8 @@ import { AboutPart } from './AboutPart';
 import { GoalPart } from './GoalPart';
 import { TriggerPart } from './TriggerPart';
 import { ArmLabel, Audience, NameField, Part, Tick, type Edit } from './fields';
-import { AddStep, StepBar } from './StepBar';
+import { AddStep, ChosenBar, StepBar } from './StepBar';
+import type { StepActs } from './useStepActs';
 import { CallPart, CodePart, TaskPart } from './AskEditors';
 import { HandPart, IdeaPart, LimitsPart, RecordPart } from './StepEditors';
 import { TestPart } from './TestPart';
@@ -35,32 +36,32 @@ import { WaitPart } from './WaitPart';
 
 interface Props {
   readonly document: FlowDocument;
-  readonly selected: string;
+  readonly acts: StepActs;
   readonly edit: Edit;
-  readonly onSelect: (id: string) => void;
   /** what came of it so far, where it was ever on */
   readonly report?: FlowReport | undefined;
 }
 
 /** Edits what is selected on the line map or in the script. */
-export function Inspector({ document, selected, edit, onSelect, report }: Props) {
-  const step = planOf(document).steps.get(selected);
+export function Inspector({ document, acts, edit, report }: Props) {
+  const step = planOf(document).steps.get(acts.selected);
+  if (acts.chosen.length > 1) return <ChosenBar document={document} acts={acts} />;
   if (!step)
     return (
       <div className="grid gap-4">
         <TriggerEditor document={document} edit={edit} />
-        <AddStep document={document} place={{ armId: null, index: 0 }} label="Add the first step" edit={edit} onAdded={onSelect} />
+        <AddStep document={document} place={{ armId: null, index: 0 }} label="Add the first step" edit={edit} onAdded={acts.select} />
       </div>
     );
   return (
     <div className="grid gap-4">
-      <StepPart document={document} step={step} edit={edit} onSelect={onSelect} report={report} />
-      <StepBar document={document} step={step} edit={edit} onSelect={onSelect} />
+      <StepPart document={document} step={step} edit={edit} onSelect={acts.select} report={report} />
+      <StepBar document={document} step={step} edit={edit} acts={acts} />
     </div>
   );
 }
 
-function StepPart({ document, step, edit, onSelect, report }: Omit<Props, 'selected'> & { step: Step }) {
+function StepPart({ document, step, edit, onSelect, report }: Omit<Props, 'acts'> & { step: Step; onSelect: (id: string) => void }) {
   const store = useStore();
   switch (step.kind) {
     case 'wait':

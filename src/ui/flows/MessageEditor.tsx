@@ -4,7 +4,7 @@ import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import {
-  headOf,
+  onChannel,
   placeholderProblem,
   smsLength,
   withoutFallback,
@@ -172,38 +172,6 @@ export function MessageEditor({
       )}
     </div>
   );
-}
-
-/** A message on another channel: what it says goes with it, as far as there is a place for it. */
-function onChannel(message: Message, channel: Channel): Message {
-  if (message.channel === channel) return message;
-  const { schema, kind, topic } = message;
-  const common = { schema, kind, ...(topic !== undefined && { topic }) };
-  const text =
-    message.channel === 'email'
-      ? message.blocks.flatMap((block) => ('text' in block && block.text.trim() ? [block.text.trim()] : [])).join('\n\n')
-      : message.text;
-  const url =
-    message.channel === 'email'
-      ? (message.blocks.find((block) => block.kind === 'button')?.url ?? '')
-      : message.channel === 'push'
-        ? message.url
-        : '';
-  const head = headOf(message).replace(/[\r\n]+/g, ' ');
-  switch (channel) {
-    case 'email':
-      return {
-        ...common,
-        channel,
-        subject: head.slice(0, 300),
-        preview: '',
-        blocks: [{ id: 'b1', kind: 'text', text }, ...(url ? [{ id: 'b2', kind: 'button' as const, label: 'Open', url }] : [])],
-      };
-    case 'sms':
-      return { ...common, channel, text: [text, url].filter(Boolean).join(' ') };
-    case 'push':
-      return { ...common, channel, title: head.slice(0, 120), text: text.slice(0, 500), url };
-  }
 }
 
 const check = (text: string) => placeholderProblem(text);

@@ -4,11 +4,27 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
-import type { FlowListItem, FlowView, StarterView, TypeView } from '@/core/api';
+import type { BacktestView, FlowListItem, FlowView, StarterView, TypeView } from '@/core/api';
 import { flowSchema, freeKey, sayTriggers, type FlowDocument } from '@/core/flows';
 import { sayDone } from '@/core/rules';
 import { STARTERS } from '@/core/starters';
-import { api, areaClass, attempt, Button, Dialog, Field, inputClass, wordsOf } from '../kit';
+import { DAY } from '@/core/time';
+import {
+  api,
+  areaClass,
+  attempt,
+  Button,
+  Dialog,
+  Field,
+  inputClass,
+  isoOf,
+  plural,
+  sayShare,
+  useStoreTime,
+  useWork,
+  wordsOf,
+} from '../kit';
+import { MiniMap } from '../map';
 
 type Way = 'starter' | 'scratch' | 'copy' | 'file';
 const WAYS: readonly (readonly [Way, string])[] = [
@@ -18,16 +34,25 @@ const WAYS: readonly (readonly [Way, string])[] = [
   ['file', 'From a file'],
 ];
 
-const SCRATCH: FlowDocument = {
-  schema: 'viatic.flow/1',
-  name: 'New flow',
-  triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
-  entry: { test: 'consent', channel: 'email', reachable: true },
-  stay: null,
-  reentry: 'once-per-key',
-  goal: null,
-  steps: [],
-};
+/** What flows begin with most, before what else arrives. */
+const BEGINNINGS = ['order.placed', 'cart.updated', 'account.created', 'form.submitted', 'product.viewed', 'order.delivered'] as const;
+/** By what one of them is told from another, where it can be. */
+const KEYS: { readonly [subject: string]: string } = { order: 'orderId', cart: 'cartId', checkout: 'cartId' };
+
+/** A flow that starts by something that happens, and does nothing yet. */
+function scratch(event: string): FlowDocument {
+  const key = KEYS[event.split('.')[0]!] ?? null;
+  return {
+    schema: 'viatic.flow/1',
+    name: 'New flow',
+    triggers: [{ id: 'start', kind: 'event', event, key }],
+    entry: { test: 'consent', channel: 'email', reachable: true },
+    stay: null,
+    reentry: key ? 'once-per-key' : 'always',
+    goal: null,
+    steps: [],
+  };
+}
 
 /** The document in a text, or what is wrong with it. */
 function readFlow(text: string): { document: FlowDocument } | { wrong: string } {
@@ -54,6 +79,7 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
   const [starter, setStarter] = useState(STARTERS[0]!.key);
   const [copied, setCopied] = useState(flows[0]?.key ?? '');
   const [text, setText] = useState('');
+  const [begins, setBegins] = useState<string>(BEGINNINGS[0]);
   const [name, setName] = useState('');
   const [isBusy, setBusy] = useState(false);
   const [problem, setProblem] = useState<string | null>(null);
@@ -79,7 +105,7 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
         way === 'starter'
           ? chosen.document
           : way === 'scratch'
-            ? SCRATCH
+            ? scratch(begins)
             : way === 'copy'
               ? (await api<FlowView>(`/flows/${copied}`)).draft
               : (read as { document: FlowDocument }).document;
@@ -123,6 +149,8 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
                   <span>
                     <b>{one.name}</b>
                     <span className="block">{one.says}</span>
+                    <MiniMap document={one.document} />
+                    {starter === one.key && <WouldHave key={one.key} document={one.document} />}
                     {one.own && (
                       <span className="flex items-center justify-between gap-2 text-xs text-soft">
                         Your own, saved by {one.own.by}
@@ -157,9 +185,19 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
             </div>
           )}
           {way === 'scratch' && (
-            <p className="text-soft">
-              It starts with each order, of whoever can be emailed, and does nothing yet. All of it can be changed.
-            </p>
+            <div className="grid gap-3">
+              <Field label="It starts when somebody has">
+                <select value={begins} onChange={(event) => setBegins(event.target.value)} className={inputClass}>
+                  {[...new Set([...BEGINNINGS, ...(types.data?.types.map(({ type }) => type) ?? [])])].map((type) => (
+                    <option key={type} value={type}>
+                      {sayDone(type)}
+                      {arrives(type) ? '' : ' (not arrived yet)'}
+                    </option>
+                  ))}
+                </select>
+              </Field>
+              <p className="text-soft">Whoever can be emailed enters, and nothing happens yet. All of it can be changed.</p>
+            </div>
           )}
           {way === 'copy' && (
             <Field label="Which flow">
@@ -220,5 +258,52 @@ export function NewFlow({ flows, onClose }: { flows: readonly FlowListItem[]; on
         </Button>
       </form>
     </Dialog>
+  );
+}
+
+/** The days over which a starter is played before it is taken. */
+const PLAYED_DAYS = 90;
+
+/** What a starter would have done here in the last 90 days: played over what really happened when that is asked. */
+function WouldHave({ document }: { document: FlowDocument }) {
+  const now = useStoreTime();
+  const [id, setId] = useState<string | null>(null);
+  const [problem, setProblem] = useState<string | null>(null);
+  const { data: work } = useWork(id);
+  const play = async () => {
+    setProblem(null);
+    try {
+      const to = now();
+      const begun = await api<{ id: string }>('/flows/starter/backtest', {
+        method: 'POST',
+        body: { document, from: isoOf(to - PLAYED_DAYS * DAY), to: isoOf(to) },
+      });
+      setId(begun.id);
+    } catch (error) {
+      setProblem(wordsOf(error));
+    }
+  };
+  const result = work?.state === 'done' ? (work.result as unknown as BacktestView) : null;
+  const sends = result?.sends.reduce((sum, { count }) => sum + count, 0) ?? 0;
+  if (result)
+    return (
+      <span className="block" data-testid="would-have">
+        In the last {PLAYED_DAYS} days <b>{plural(result.entered, 'person', 'people')}</b> would have entered and got{' '}
+        {plural(sends, 'message', 'messages')}; {sayShare(result.goalReached, result.entered) ?? 'none'} reached the goal.
+      </span>
+    );
+  if (work?.state === 'failed' || problem) return <span className="block text-stop">{problem ?? work?.says}</span>;
+  if (id) return <span className="block text-soft">Playing the last {PLAYED_DAYS} days…</span>;
+  return (
+    <button
+      type="button"
+      className="text-accent underline"
+      onClick={(event) => {
+        event.preventDefault();
+        void play();
+      }}
+    >
+      What would it have done here in the last {PLAYED_DAYS} days?
+    </button>
   );
 }

@@ -1,6 +1,5 @@
 'use client';
 
-import { max } from 'd3-array';
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import Link from 'next/link';
 import { useMemo, useState } from 'react';
@@ -10,6 +9,7 @@ import { planOf, sayStep, stepsOf, type FlowDocument } from '@/core/flows';
 import {
   Ask,
   api,
+  Bars,
   Button,
   Empty,
   Failed,
@@ -21,7 +21,6 @@ import {
   sayCount,
   sayMoment,
   sayTime,
-  useReading,
   useStore,
 } from '../kit';
 import { Part } from './fields';
@@ -213,8 +212,6 @@ function MoveOn({
   );
 }
 
-const [WIDTH, HEIGHT, BOTTOM] = [300, 92, 18];
-
 /** When those who wait in this flow go on, hour by hour for two days; and how many may enter in that time. */
 function Leaving({ flow }: { flow: FlowView }) {
   const { zone } = useStore();
@@ -230,64 +227,22 @@ function Leaving({ flow }: { flow: FlowView }) {
       ? Array.from({ length: 48 }, (_, n) => ({ at: first + n * 3_600_000, runs: known.get(first + n * 3_600_000) ?? 0 }))
       : [];
   }, [data, flow.key]);
-  const { at, read, keys } = useReading(hours.length);
   if (error || !data) return null;
   const entries = data.entries.find((one) => one.flow === flow.key);
-  const most = max(hours, (one) => one.runs) ?? 1;
   const sum = hours.reduce((total, one) => total + one.runs, 0);
-  const shown = at === null ? null : hours[at];
   return (
     <Part title="Going on in the next 48 hours">
       {hours.length ? (
-        <>
-          <p className="min-h-5 tabular">
-            {shown ? (
-              <>
-                <b>{sayMoment(new Date(shown.at).toISOString(), zone)}</b>: {plural(shown.runs, 'person goes on', 'people go on')}
-              </>
-            ) : (
-              plural(sum, 'person goes on', 'people go on')
-            )}
-          </p>
-          <svg
-            viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-            className="w-full"
-            role="img"
-            aria-label="People who go on, by hour; arrow keys read the hours"
-            {...keys}
-          >
-            {hours.map((one, index) => {
-              const width = WIDTH / hours.length;
-              const height = (one.runs / most) * (HEIGHT - BOTTOM - 4);
-              return (
-                <g key={one.at}>
-                  <rect
-                    x={index * width + 0.5}
-                    y={HEIGHT - BOTTOM - height}
-                    width={width - 1}
-                    height={height}
-                    fill="var(--lane-0)"
-                    opacity={at === null || at === index ? 1 : 0.45}
-                  />
-                  <rect
-                    x={index * width}
-                    y={0}
-                    width={width}
-                    height={HEIGHT - BOTTOM}
-                    fill="transparent"
-                    onMouseEnter={() => read(index)}
-                  />
-                  {index % 12 === 0 && (
-                    <text x={index * width} y={HEIGHT - 4} fontSize={10} className="fill-soft tabular">
-                      {sayTime(one.at, zone).slice(0, 5)}
-                    </text>
-                  )}
-                </g>
-              );
-            })}
-            <line x1={0} x2={WIDTH} y1={HEIGHT - BOTTOM} y2={HEIGHT - BOTTOM} stroke="var(--line)" />
-          </svg>
-        </>
+        <Bars
+          name="People who go on, by hour"
+          sum={plural(sum, 'person goes on', 'people go on')}
+          bars={hours.map(({ at, runs }, index) => ({
+            key: String(at),
+            value: runs,
+            says: `${sayMoment(new Date(at).toISOString(), zone)}: ${plural(runs, 'person goes on', 'people go on')}`,
+            label: index % 12 === 0 ? sayTime(at, zone).slice(0, 5) : undefined,
+          }))}
+        />
       ) : (
         <p className="text-soft">Nobody who waits goes on by the clock in that time.</p>
       )}

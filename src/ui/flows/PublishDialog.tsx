@@ -6,7 +6,7 @@ import { toast } from 'sonner';
 import type { DirectoryView, FlowView } from '@/core/api';
 import { matchingOf, type FlowDocument } from '@/core/flows';
 import { sayRule, type Rule } from '@/core/rules';
-import { api, ApiError, Button, Dialog, plural, useStore } from '../kit';
+import { api, ApiError, Button, Dialog, plural, sayShort, useStore } from '../kit';
 import { DueChoice, useDue, type Due } from './Meanwhile';
 import { Preflight, usePreflight } from './Preflight';
 
@@ -31,6 +31,7 @@ export function PublishDialog({
   onReload: () => void;
   change: (to: FlowDocument) => Promise<void>;
 }) {
+  const { zone } = useStore();
   const [isBusy, setBusy] = useState(false);
   const [inside, setInside] = useState<'stay' | 'move'>('stay');
   const [due, setDue] = useState<Due>('send');
@@ -49,9 +50,7 @@ export function PublishDialog({
       });
       onPublished(done);
       onOpenChange(false);
-      toast.success(
-        `Version ${done.version} of “${done.name}” is on.${done.entering ? ` ${plural(done.entering.people, 'person enters', 'people enter')} now.` : ''}`,
-      );
+      toast.success(`Version ${done.version} of “${done.name}” is on.`, { description: sayNext(done, zone), duration: 12_000 });
     } catch (error) {
       if (error instanceof ApiError && error.status === 409)
         toast.error(error.message, { action: { label: 'Load it again', onClick: onReload } });
@@ -122,6 +121,16 @@ export function PublishDialog({
       </div>
     </Dialog>
   );
+}
+
+/** What happens next: how many enter now, and when the first message goes out. */
+function sayNext({ entering, first }: FlowView, zone: string): string {
+  return [
+    entering ? `${plural(entering.people, 'person enters', 'people enter')} now.` : 'It begins with the next person for whom it starts.',
+    first ? `Who begins now gets “${first.name}” on ${sayShort(first.at, zone)}, if nothing keeps it back.` : '',
+  ]
+    .filter(Boolean)
+    .join(' ');
 }
 
 /** Whether those enter, too, who belong in the flow already: the choice, with how many they are. */

@@ -19,7 +19,7 @@ export interface Props<S extends Step> {
 /** A part of the inspector. */
 export function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <section className="grid gap-3" aria-label={title}>
+    <section className="grid min-w-0 grid-cols-[minmax(0,1fr)] gap-3" aria-label={title}>
       <h2 className="font-semibold">{title}</h2>
       {children}
     </section>

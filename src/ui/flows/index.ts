@@ -1,2 +1,3 @@
 export { FlowScreen } from './FlowScreen';
 export { FlowsTable } from './FlowsTable';
+export { Storyboard } from './Storyboard';

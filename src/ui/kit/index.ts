@@ -1,3 +1,4 @@
+export { Bars, type Bar } from './Bars';
 export { CsvField } from './CsvField';
 export { Dialog } from './Dialog';
 export { Ask, attempt, wordsOf } from './Ask';

@@ -77,6 +77,8 @@ export interface Draft<T> {
   load(document: T, revision: number): void;
   /** the revision under which what is on the screen was last stored */
   revision(): number;
+  /** whether what is on the screen is stored, down to the last letter */
+  isStored(): boolean;
 }
 
 /** A document with its history: edits, undo and redo, by Ctrl+Z and Ctrl+Shift+Z too. */
@@ -153,5 +155,6 @@ export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> 
       [restart, saver],
     ),
     revision: useCallback(() => saver.revision, [saver]),
+    isStored: useCallback(() => saver.isSaved, [saver]),
   };
 }

@@ -4,3 +4,4 @@ export { without } from './parts';
 export { Hours } from './When';
 export { Asked } from './Where';
 export { RuleEditor } from './RuleEditor';
+export { useKnown } from './useKnown';

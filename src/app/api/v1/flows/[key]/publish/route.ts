@@ -2,6 +2,7 @@ import { matchingOf } from '@/core/flows';
 import { dueFrom, publishFlow } from '@/server/flows';
 import { Problem, revisionSeen } from '@/server/http';
 import { route, written } from '@/server/door';
+import { firstMessage } from '@/server/rehearsal';
 import { startMatching } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
@@ -28,5 +29,6 @@ export const POST = route(async ({ db, params, request, url, caller }) => {
   const flow = await publishFlow(db, params.key!, caller.name, revisionSeen(request), inside, dueFrom(url.searchParams.get('due')));
   const rule = enter === 'matching' && flow.published ? matchingOf(flow.published) : null;
   const entering = rule && (await startMatching(db, flow.key, rule, caller.name));
-  return written({ ...flow, entering }, { key: flow.key, version: flow.version, entering });
+  const first = flow.published && (await firstMessage(db, flow.key, flow.published));
+  return written({ ...flow, entering, first }, { key: flow.key, version: flow.version, entering });
 });
