@@ -336,3 +336,25 @@ test('what came of a message stands in the results: its links, when it is opened
   await page.getByLabel('Version').selectOption('1');
   await expect(sent).not.toHaveText('0');
 });
+
+test('the storyboard is printed on sheets on their side, and saved as one picture with all its words', async ({ page, request }) => {
+  await cartFlow(request, 'on-the-wall');
+  await signIn(page);
+  await page.goto(`${base()}/flows/on-the-wall`);
+  await page.getByRole('button', { name: 'More acts' }).click();
+  await page.getByRole('menuitem', { name: 'Storyboard, to print' }).click();
+  const picture = page.getByRole('img', { name: /drawn against the time since entry/ });
+  await expect(picture.getByText('100 and up')).toBeVisible();
+  await expectAccessible(page);
+  const [file] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Save as SVG' }).click()]);
+  const svg = (await (await file.createReadStream()).toArray()).join('');
+  expect(svg).toMatch(/^<svg xmlns="http:\/\/www\.w3\.org\/2000\/svg"/);
+  // a picture that is taken along stands by itself
+  expect(svg).not.toContain('var(--');
+  await page.emulateMedia({ media: 'print' });
+  await expect(page.getByRole('navigation', { name: 'Sections' })).toBeHidden();
+  await expect(page.getByRole('button', { name: 'Print' })).toBeHidden();
+  await expect(page.getByText('Send “Reminder”')).toBeVisible();
+  const sheets = await page.pdf({ preferCSSPageSize: true });
+  expect(sheets.toString('latin1')).toMatch(/\/MediaBox \[0 0 84[12](\.\d+)? 59[45]/);
+});

@@ -54,15 +54,32 @@ await page
   .getByRole('button', { name: /Send “Your tank/ })
   .click();
 await shot('flow-message');
-await page.getByRole('tab', { name: 'See it as somebody' }).click();
-await page
-  .locator('iframe')
-  .waitFor()
-  .catch(() => {});
-await shot('flow-preview');
+await page.getByRole('tab', { name: 'Rehearse' }).click();
+if (wants('flow-rehearse')) {
+  await page.getByTestId('rehearsed').waitFor();
+  await page.getByRole('button', { name: 'Add a person' }).click();
+  await page.getByRole('button', { name: 'Add a person' }).click();
+  await page.getByRole('tab', { name: 'Ada' }).click();
+  await page.getByRole('slider', { name: 'Time of the rehearsal' }).fill('1300');
+  await shot('flow-rehearse');
+}
+if (wants('flow-backtest')) {
+  await page.getByRole('tab', { name: 'Backtest' }).click();
+  await page.getByRole('button', { name: 'Play it' }).click();
+  await page.getByTestId('backtest').getByRole('link').first().waitFor({ timeout: 120_000 });
+  await shot('flow-backtest');
+}
 await page.getByRole('tab', { name: 'Results' }).click();
-await page.getByRole('button', { name: 'Fold the inspector away' }).click();
+await page.getByRole('row', { name: /^Entered/ }).waitFor();
+await page
+  .getByTestId('line-map')
+  .getByRole('button', { name: /^Send Reminder/ })
+  .click();
+await page.getByRole('img', { name: /Openings by time/ }).waitFor();
 await shot('flow-results');
+await page.getByRole('tab', { name: 'History' }).click();
+await page.getByRole('region', { name: 'Against the draft' }).waitFor();
+await shot('flow-history');
 
 await page.goto(`${base}/flows/trial-to-paid`);
 await page.getByRole('tab', { name: 'Now' }).click();
@@ -70,11 +87,10 @@ await page.getByTestId('now-count').waitFor();
 await page.waitForTimeout(500);
 await shot('flow-now');
 
-if (['shop', 'outside', 'person'].some(wants)) {
+if (['outside', 'person'].some(wants)) {
   const shop = await context.newPage();
   const address = `robin.${Date.now()}@example.com`;
   await shop.goto(`${base}/outside/shop`);
-  await shot('shop', shop);
   await shop.getByRole('button', { name: 'Put Shoreline tank 112 l in the cart' }).click();
   await shop.goto(`${base}/outside/shop`);
   await shop.getByRole('button', { name: 'Put Java fern on root in the cart' }).click();
@@ -111,7 +127,7 @@ await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);
 await shot('people');
-if (['mapping', 'import', 'form', 'consent'].some(wants)) {
+if (['mapping', 'form', 'consent'].some(wants)) {
   const { sources } = await api('/sources');
   const till = sources.find((one) => one.kind === 'webhook').key;
   await page.goto(`${base}/data/sources/${till}`);
@@ -119,18 +135,6 @@ if (['mapping', 'import', 'form', 'consent'].some(wants)) {
   await page.getByRole('tab', { name: /Mapping/ }).click();
   await page.getByRole('group', { name: /The sample/ }).waitFor();
   await shot('mapping');
-  await page.goto(`${base}/data/files/new`);
-  await page.locator('input[type=file]').setInputFiles({
-    name: 'fair.csv',
-    mimeType: 'text/csv',
-    buffer: Buffer.from(
-      'Customer ID;Email;First name;Country;Birthday;Accepts newsletter\n9001;ada.fair@example.com;Ada;Netherlands;3/4/1990;yes\n9002;ben.fair@example.com;Ben;NL;;no\n9003;nonsense;Kim;Holland;;yes\n9004;zoe.fair@example.com;Zoë;USA;1.2.1985;yes\n9005;mo.fair@example.com;Mo;United States;;perhaps\n',
-    ),
-  });
-  await page.getByRole('button', { name: 'Check first' }).click();
-  await page.getByTestId('findings').waitFor();
-  await page.getByTestId('findings').scrollIntoViewIfNeeded();
-  await shot('import');
   await page.goto(`${base}/data/forms/plant-letter`);
   await page.frameLocator('iframe').getByLabel('Email address').waitFor();
   await shot('form');

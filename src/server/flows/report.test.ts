@@ -6,7 +6,8 @@ import { listOfFlows } from './list';
 import { recordOwn } from '../ingest';
 import { ledgerPage, revenueReport } from '../revenue';
 import { periodOf } from '../http';
-import { flowReport } from './report';
+import { presentIn } from './presence';
+import { flowReport, messageReport } from './report';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
 
 let lab: Lab;
@@ -303,5 +304,66 @@ describe('what a flow earned', () => {
         revenue: { currency: 'EUR', minor: 0 },
       }),
     ]);
+  });
+});
+
+describe('what came of one message', () => {
+  it('is told by its links and by the hours at which it was opened; many addresses of one kind are one', async () => {
+    const people = Array.from({ length: 15 }, (_, n) => `p${n}@example.com`);
+    await lab.tell(people.map((email) => cart(email, 20)));
+    await lab.pass('PT1H');
+    const sends = await query<{ id: string; person_id: string; email: string; sent_at: Date }>(
+      lab.db,
+      'select s.id, s.person_id, p.email, s.sent_at from sends s join people p on p.id = s.person_id order by s.id',
+    );
+    for (const [n, send] of sends.entries()) {
+      const touch = (type: string, after: number, properties = {}) =>
+        recordOwn(lab.db, {
+          personId: send.person_id,
+          type,
+          eventId: `${type}/${send.id}/${after}`,
+          properties: { sendId: send.id, flow: 'cart-left-behind', step: 'small-cart', ...properties },
+          at: send.sent_at.getTime() + after,
+        });
+      await lab.pass(n === 0 ? 'PT3H' : 'PT1M');
+      await touch('message.opened', n < 10 ? 10 * 60_000 : 150 * 60_000);
+      await touch('message.clicked', n < 10 ? 20 * 60_000 : 160 * 60_000, { url: `https://shop.example/cart/of-${send.id}` });
+      if (n < 2) await touch('message.clicked', 170 * 60_000, { url: 'https://shop.example/help' });
+    }
+    await lab.settle();
+    const report = await messageReport(lab.db, 'cart-left-behind', 'small-cart', url());
+    expect(report.forms).toEqual([{ id: null, name: null, sent: 15, opened: 15, clicked: 15 }]);
+    expect(report.links).toEqual([
+      { url: 'https://shop.example/cart/…', clicks: 15, people: 15, different: 15 },
+      { url: 'https://shop.example/help', clicks: 2, people: 2, different: 1 },
+    ]);
+    expect(report.openedAfter).toEqual([
+      { hour: 0, people: 10 },
+      { hour: 2, people: 5 },
+    ]);
+    expect(report.openedAt.reduce((sum, { people: those }) => sum + those, 0)).toBe(15);
+    await expect(messageReport(lab.db, 'cart-left-behind', 'by-value', url())).rejects.toMatchObject({ status: 404 });
+    // one version alone has all of it, one that never was has nothing
+    expect(await flowReport(lab.db, 'cart-left-behind', url('version=1'))).toMatchObject({ entered: 15, sent: 15, clicked: 15 });
+    const period = `from=${iso((await lab.now()) - DAY)}&to=${iso(await lab.now())}`;
+    const whole = await flowReport(lab.db, 'cart-left-behind', url(period));
+    expect(await flowReport(lab.db, 'cart-left-behind', url(`${period}&version=1`))).toEqual(whole);
+    await expect(flowReport(lab.db, 'cart-left-behind', url('version=none'))).rejects.toMatchObject({ status: 400 });
+  });
+});
+
+describe('who else has a flow open', () => {
+  it('is told by tab, with the step, until they have not been heard of for a while', async () => {
+    const [mine, theirs] = ['tab-of-mine-1', 'tab-of-theirs-1'];
+    expect(await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla')).toMatchObject({ others: [] });
+    expect(await presentIn(lab.db, 'cart-left-behind', { tab: theirs, step: 'reminder' }, 'Noor')).toMatchObject({
+      others: [{ name: 'Marla', step: null }],
+    });
+    const heard = await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla');
+    expect(heard).toMatchObject({ revision: expect.any(Number) as number, others: [{ name: 'Noor', step: 'reminder' }] });
+    await query(lab.db, `update presences set seen_at = now() - interval '16 seconds' where tab = :theirs`, { theirs });
+    expect((await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla')).others).toEqual([]);
+    await expect(presentIn(lab.db, 'cart-left-behind', { tab: 'x', step: null }, 'Marla')).rejects.toMatchObject({ status: 422 });
+    await expect(presentIn(lab.db, 'no-such-flow', { tab: mine, step: null }, 'Marla')).rejects.toMatchObject({ status: 404 });
   });
 });

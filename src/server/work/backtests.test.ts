@@ -5,7 +5,7 @@ import { query } from '@/data/db';
 import { findWork } from '@/data/work';
 import { cartLeftBehind } from '../../demo/flows';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
-import { startBacktest } from './backtests';
+import { namedInBacktest, startBacktest } from './backtests';
 import type { Mailer } from '../messages';
 import { doWork } from './work';
 
@@ -71,6 +71,13 @@ describe('a backtest', () => {
       lab.db,
       'select arm, count(*)::int as people from traces where arm is not null group by 1 order by 1',
     );
+    // who they were, and what each of them passed: as many as entered, and by name
+    expect(result.who).toHaveLength(real!.entered);
+    const passed = new Map<string, number>();
+    for (const { passed: those } of result.who) for (const one of those) passed.set(one, (passed.get(one) ?? 0) + 1);
+    for (const { step, count } of bySteps) expect(passed.get(step), step).toBe(count);
+    const named = await namedInBacktest(lab.db, [...result.who.map(({ person }) => person), '999999', 'x'].join());
+    expect(named.map(({ name }) => name).sort()).toEqual(['a@example.com', 'b@example.com', 'd@example.com']);
     expect(result.arms.map(({ arm, people }) => ({ arm, people })).sort((a, b) => a.arm.localeCompare(b.arm))).toEqual(arms);
   });
 

@@ -62,7 +62,9 @@ export async function namedInBacktest(db: Db, numbers: string): Promise<{ person
   const known = await calledBy(db, ids.slice(0, NAMED_AT_ONCE));
   return ids.flatMap((person) => {
     const attributes = known.get(person);
-    return attributes ? [{ person, name: nameOf(attributes) ?? `~${person}` }] : [];
+    if (!attributes) return [];
+    const { email } = attributes;
+    return [{ person, name: nameOf(attributes) ?? (typeof email === 'string' ? email : `~${person}`) }];
   });
 }
 

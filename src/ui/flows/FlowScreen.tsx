@@ -246,7 +246,15 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
       ) : isResults ? (
         <ResultsLens flow={flow} acts={acts} fold={fold} />
       ) : (
-        <PlanLens document={document} edit={draft.edit} acts={acts} fold={fold} foot={foot} report={report.data} />
+        <PlanLens
+          document={document}
+          edit={draft.edit}
+          acts={acts}
+          fold={fold}
+          foot={foot}
+          report={report.data}
+          changes={flow.version === null ? [] : flow.changes}
+        />
       )}
       {theirs && (
         <MergeDialog

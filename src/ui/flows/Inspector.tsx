@@ -17,7 +17,8 @@ import {
   type Trigger,
 } from '@/core/flows';
 import type { Rule } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, plural, useStore } from '../kit';
+import { sayMoney } from '@/core/money';
+import { api, Button, DurationField, Field, inputClass, NumberField, plural, sayCount, sayShare, useStore } from '../kit';
 import { MessageEditor } from './MessageEditor';
 import { RuleEditor } from '../rules';
 import { AboutPart } from './AboutPart';
@@ -56,8 +57,28 @@ export function Inspector({ document, acts, edit, report }: Props) {
   return (
     <div className="grid gap-4">
       <StepPart document={document} step={step} edit={edit} onSelect={acts.select} report={report} />
+      <Lately figures={report?.steps.find((one) => one.id === step.id)} />
       <StepBar document={document} step={step} edit={edit} acts={acts} />
     </div>
+  );
+}
+
+/** What a step did lately, where it was on. */
+function Lately({ figures }: { figures: FlowReport['steps'][number] | undefined }) {
+  if (!figures || (figures.kind !== 'send' && !figures.waiting)) return null;
+  const parts = [
+    figures.kind === 'send' && `${sayCount(figures.sent)} sent`,
+    figures.kind === 'send' && figures.sent > 0 && `${sayShare(figures.opened, figures.sent)} opened`,
+    figures.kind === 'send' && figures.sent > 0 && `${sayShare(figures.clicked, figures.sent)} clicked`,
+    figures.kind === 'send' && figures.skipped > 0 && `${sayCount(figures.skipped)} skipped`,
+    figures.orders > 0 && `${plural(figures.orders, 'order', 'orders')}, ${sayMoney(figures.revenue)}`,
+    figures.waiting > 0 && `${plural(figures.waiting, 'person waits', 'people wait')} here now`,
+  ].filter(Boolean);
+  return (
+    <p className="text-xs text-soft tabular" data-testid="lately">
+      <span className="font-semibold">In the last 30 days: </span>
+      {parts.join('; ')}
+    </p>
   );
 }
 

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
 import { useMemo, useRef, useState, type ReactNode } from 'react';
 import type { FlowReport, TableItem } from '@/core/api';
-import { answersIn, preflight, sayStep, type FlowDocument, type Step } from '@/core/flows';
+import { answersIn, preflight, sayStep, type Change, type FlowDocument, type Step } from '@/core/flows';
 import { api, useStore } from '../kit';
 import { LineMap, putAt, type Spot } from '../map';
 import { AnswersContext } from '../rules';
@@ -32,6 +32,7 @@ export function PlanLens({
   fold: [isFolded, setFolded],
   foot,
   report,
+  changes,
 }: {
   document: FlowDocument;
   edit: Edit;
@@ -39,6 +40,8 @@ export function PlanLens({
   fold: Fold;
   foot: ReactNode;
   report: FlowReport | undefined;
+  /** what publishing would change; of a flow that was never on nothing is marked */
+  changes: readonly Change[];
 }) {
   const store = useStore();
   const inspector = useRef<HTMLElement>(null);
@@ -54,6 +57,7 @@ export function PlanLens({
     staleTime: 60_000,
   });
   const answers = useMemo(() => answersOf(document, tables.data?.tables), [document, tables.data]);
+  const changed = useMemo(() => new Set(changes.flatMap(({ stepId }) => stepId ?? [])), [changes]);
   const chosen = useMemo(() => new Set(acts.chosen.length > 1 ? acts.chosen : []), [acts.chosen]);
   const open = (id: string) => {
     acts.select(id);
@@ -86,6 +90,7 @@ export function PlanLens({
               }}
               onOpen={open}
               troubled={troubled}
+              changed={changed}
               editing={{
                 edit: (to, tag = '') => edit(to, tag),
                 onAdd: ({ place, part }, at) => setAdding({ place, part, at }),

@@ -39,6 +39,8 @@ interface Props {
   readonly onOpen: (id: string) => void;
   readonly layer?: MapLayer;
   readonly troubled: ReadonlySet<string>;
+  /** steps that are other than in the version that is on */
+  readonly changed?: ReadonlySet<string> | undefined;
   readonly editing?: MapEditing | undefined;
 }
 
@@ -64,7 +66,7 @@ function labelsOf(document: FlowDocument, drawing: Drawing): Map<string, string>
 }
 
 /** A flow drawn against the time since entry, like lines on a map of a railway. Arrow keys walk its stops and waits. */
-export function LineMap({ document, selected, chosen, onSelect, onOpen, layer = PLAIN_LAYER, troubled, editing }: Props) {
+export function LineMap({ document, selected, chosen, onSelect, onOpen, layer = PLAIN_LAYER, troubled, changed, editing }: Props) {
   const frame = useRef<HTMLDivElement>(null);
   const sheet = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState({ width: 640, height: 560 });
@@ -313,6 +315,7 @@ export function LineMap({ document, selected, chosen, onSelect, onOpen, layer = 
                   isChosen={chosen.has(id)}
                   isOff={step?.kind === 'send' && Boolean(step.off)}
                   isTroubled={troubled.has(id)}
+                  isChanged={changed?.has(id) ?? false}
                   isPale={layer.lit !== undefined && !layer.lit.has(id)}
                   isFocus={isFocus(id)}
                   canDrag={canDrag(id)}

@@ -17,6 +17,7 @@ export const MapStop = memo(function MapStop({
   isChosen,
   isOff,
   isTroubled,
+  isChanged,
   isPale,
   isFocus,
   canDrag,
@@ -34,6 +35,8 @@ export const MapStop = memo(function MapStop({
   isChosen: boolean;
   isOff: boolean;
   isTroubled: boolean;
+  /** whether it is other than in the version that is on */
+  isChanged: boolean;
   isPale: boolean;
   /** whether Tab comes to it */
   isFocus: boolean;
@@ -77,6 +80,13 @@ export const MapStop = memo(function MapStop({
       >
         <StopIcon kind={stop.kind} isOff={isOff} />
       </button>
+      {isChanged && (
+        <span
+          title="Changed, not published"
+          className="pointer-events-none absolute size-2.5 rounded-full border-2 border-panel bg-caution"
+          style={{ left: x + 8, top: y - 17 }}
+        />
+      )}
       <span
         data-text={`name of ${targetOf(stop.id)}`}
         className={clsx(
