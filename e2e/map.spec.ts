@@ -358,3 +358,109 @@ test('the storyboard is printed on sheets on their side, and saved as one pictur
   const sheets = await page.pdf({ preferCSSPageSize: true });
   expect(sheets.toString('latin1')).toMatch(/\/MediaBox \[0 0 84[12](\.\d+)? 59[45]/);
 });
+
+test('a flow is changed while somebody is inside, who is moved and goes on by the new version', async ({ page, request }) => {
+  const key = 'moved-on';
+  const name = `Inge.${Date.now()}@example.com`;
+  const letter = {
+    id: 'letter',
+    kind: 'send',
+    name: 'Letter',
+    message: {
+      schema: 'viatic.message/1',
+      channel: 'email',
+      kind: 'service',
+      subject: 'After the wait',
+      preview: '',
+      blocks: [{ id: 'b1', kind: 'text', text: 'Here it is.' }],
+    },
+  };
+  const triggers = [{ id: 'start', kind: 'event', event: 'app.moved', key: 'visit' }];
+  await api(request, 'PUT', `/flows/${key}`, {
+    ...empty('Moved on'),
+    triggers,
+    steps: [{ id: 'long', kind: 'wait', for: 'P9D' }, letter],
+  });
+  expect((await api(request, 'POST', `/flows/${key}/publish`)).status).toBe(200);
+  await api(request, 'POST', '/events', {
+    specversion: '1.0',
+    id: name,
+    source: 'test',
+    type: 'app.moved',
+    data: { visit: 'v1', person: { email: name } },
+  });
+  const inside = async () => (await api<{ people: unknown[] }>(request, 'GET', `/flows/${key}/inside`)).body.people.length;
+  await expect.poll(inside, { timeout: 30_000 }).toBe(1);
+
+  await signIn(page);
+  await page.goto(`${base()}/flows/${key}`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  await script.getByRole('button', { name: 'Wait 9 days' }).focus();
+  await page.keyboard.press('Enter');
+  await page.keyboard.type('wait 1 h');
+  await page.keyboard.press('Enter');
+  await expect(script.getByRole('button', { name: 'Wait 1 hour' })).toBeFocused();
+  await page.getByRole('button', { name: 'Publish…' }).click();
+  const dialog = page.getByRole('dialog');
+  await expect(dialog.getByText('1 person is inside')).toBeVisible();
+  await dialog.getByRole('radio', { name: /move to the new version/ }).check();
+  await dialog.getByRole('button', { name: 'Publish version 2' }).click();
+  await expect(page.getByText('Version 2 of “Moved on” is on.')).toBeVisible();
+  await api(request, 'POST', '/clock', { advance: 'PT2H' });
+  await expect
+    .poll(
+      async () => (await api<{ subject: string }[]>(request, 'GET', `/outside/api/mail?to=${name}`)).body.map(({ subject }) => subject),
+      {
+        timeout: 30_000,
+      },
+    )
+    .toEqual(['After the wait']);
+  // both versions stand in the history, what the second changed marked on the map
+  await page.getByRole('tab', { name: 'History' }).click();
+  await expect(page.getByRole('complementary', { name: 'History' }).getByText(/1 hour instead of 9 days/)).toBeVisible();
+});
+
+test('a letter is put together from its parts: added, moved, doubled, taken out, and seen as it goes out', async ({ page, request }) => {
+  await api(request, 'PUT', '/flows/letter', empty('Letter'));
+  await signIn(page);
+  await page.goto(`${base()}/flows/letter`);
+  const script = page.getByRole('navigation', { name: 'Script' });
+  await script.getByRole('button', { name: /^When:/ }).focus();
+  await page.keyboard.press('a');
+  await expect(page.getByRole('combobox', { name: 'Add a step' })).toBeFocused();
+  await page.keyboard.type('send Hello');
+  await page.keyboard.press('Enter');
+  await script.getByRole('button', { name: 'Send “Hello”' }).click();
+  const parts = page.getByRole('group', { name: 'What the letter is made of' });
+  await parts.getByLabel('Text').fill('How is your tank?');
+  const add = async (below: RegExp, what: string) => {
+    await parts.getByRole('button', { name: below }).click();
+    await page.getByRole('menuitem', { name: what, exact: true }).click();
+  };
+  await add(/^Add below: Text 1/, 'Picture');
+  await parts.getByLabel('Address of the picture').fill('https://shop.example/tank.png');
+  await expect(parts.getByText('Say it in a few words')).toBeVisible();
+  await parts.getByLabel('What it shows').fill('A tank with plants');
+  await add(/^Add below: Picture 2/, 'Heading');
+  await parts.getByLabel('Heading').fill('New plants');
+  await parts.getByRole('button', { name: 'Move up: Heading 3' }).click();
+  await parts.getByRole('button', { name: 'Move up: Heading 2' }).click();
+  await add(/^Add below: Picture 3/, 'Button');
+  await parts.getByLabel('leads to', { exact: true }).fill('https://shop.example/plants');
+  await parts.getByRole('button', { name: 'Duplicate: Button 4' }).click();
+  await parts.getByRole('button', { name: 'Remove: Button 5' }).click();
+  await expectAccessible(page);
+  const flow = await saved(page, 'letter');
+  const [step] = flow.steps;
+  expect(step?.kind === 'send' && step.message.channel === 'email' && step.message.blocks.map(({ kind }) => kind)).toEqual([
+    'heading',
+    'text',
+    'picture',
+    'button',
+  ]);
+  await page.getByLabel('Subject').fill('New plants');
+  await page.getByRole('tab', { name: 'See it as somebody' }).click();
+  const seen = page.frameLocator('iframe').locator('body');
+  await expect(seen.getByRole('heading', { name: 'New plants' })).toBeVisible();
+  await expect(seen.getByRole('img', { name: 'A tank with plants' })).toBeAttached();
+});

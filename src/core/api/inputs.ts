@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { ATTRIBUTE_TYPES } from '../people';
 import { CHANNELS, ruleSchema } from '../rules';
 import { SCOPES, siteSchema } from '../sources';

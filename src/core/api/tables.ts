@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Value } from '../rules';
 
 /** A table in which flows look rows up. */

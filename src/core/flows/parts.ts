@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { durationSchema } from '../rules';
 
 /** A property by which one cart, order or other thing is told from another. */

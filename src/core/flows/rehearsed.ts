@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, durationSchema, eventTypeSchema, type Value } from '../rules';
 import { name, stepId } from './parts';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { stepSchema, type FlowDocument, type Step } from './document';
 import { freeId, insertSteps, placeOf, removeStep } from './edit';
 import { stepsWith } from './spot';

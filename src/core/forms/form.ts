@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, type Value } from '../rules';
 import { siteSchema } from '../sources';
 import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate } from '../people';

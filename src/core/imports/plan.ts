@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { ATTRIBUTE_TYPES, readDate, readNumber, type AttributeType } from '../people';
 import { CHANNELS, eventTypeSchema } from '../rules';
 import { parseInstant } from '../time';

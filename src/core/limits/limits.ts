@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, durationSchema, hoursSchema, nextWithin, sayHours, type Channel, type FactEvent, type Hours } from '../rules';
 import {
   addDuration,

@@ -79,11 +79,19 @@ const words = fc.oneof(
     '{{ store.name }}',
   ),
 );
+/** Addresses as somebody writes them into a letter: good ones, filled in, and bad ones. */
+const address = fc.oneof(
+  words,
+  fc.constantFrom('{{ event.checkoutUrl }}', 'https://shop.example/p.png', 'javascript:alert(1)', '//shop.example/p.png', ''),
+);
 const block: fc.Arbitrary<Block> = fc
   .oneof(
     fc.record({ kind: fc.constant('text' as const), text: words }),
     fc.record({ kind: fc.constant('offer' as const), text: words }),
     fc.record({ kind: fc.constant('cart' as const) }),
+    fc.record({ kind: fc.constant('divider' as const) }),
+    fc.record({ kind: fc.constant('heading' as const), text: words }),
+    fc.record({ kind: fc.constant('picture' as const), url: address, alt: words, link: address }, { requiredKeys: ['kind', 'url', 'alt'] }),
     fc.record({ kind: fc.constant('button' as const), label: words, url: fc.oneof(words, fc.constant('{{ event.checkoutUrl }}')) }),
   )
   .map((one) => ({ ...one, id: 'b' }) as Block);
@@ -131,6 +139,8 @@ const OURS = new Set([
   'tr',
   'td',
   'p',
+  'h2',
+  'hr',
   'br',
   'a',
   'img',
@@ -163,8 +173,10 @@ describe('any message for anybody', () => {
         expect(subject).not.toMatch(/[\r\n]/);
         const seen = read(html).text.replace(/\s+/g, '');
         for (const { kind, ...rest } of blocksOf(one)) {
-          if (kind !== 'text' && kind !== 'offer') continue;
-          const filled = personalise((rest as { text: string }).text, about).trim();
+          if (kind !== 'text' && kind !== 'offer' && kind !== 'heading') continue;
+          const written = personalise((rest as { text: string }).text, about).trim();
+          // a heading is one line
+          const filled = kind === 'heading' ? written.replace(/[\r\n]+/g, ' ') : written;
           expect(text).toContain(filled);
           expect(seen).toContain(filled.replace(/\s+/g, ''));
         }
@@ -190,7 +202,15 @@ describe('any message for anybody', () => {
           .flatMap((each) => (each.kind === 'button' ? [safeUrl(personalise(each.url, about).trim())] : []))
           .filter((address): address is string => address !== null);
         const items = blocksOf(one).some((each) => each.kind === 'cart') ? cartItems(about.event) : [];
-        const shop = [...buttons, ...items.flatMap(({ url: address }) => address ?? [])];
+        const safe = (written: string) => safeUrl(personalise(written, about).trim());
+        // a picture without an address of its own is left out, with where it leads
+        const pictures = blocksOf(one).flatMap((each) => (each.kind === 'picture' && safe(each.url) ? [each] : []));
+        const sources = pictures.map((each) => safe(each.url)!);
+        const shop = [
+          ...buttons,
+          ...pictures.flatMap(({ link = '' }) => safe(link) ?? []),
+          ...items.flatMap(({ url: address }) => address ?? []),
+        ];
         const tracked = new Set(shop.map(links.track));
         const allowed = new Set([
           ...tracked,
@@ -198,6 +218,7 @@ describe('any message for anybody', () => {
           links.preferencesUrl,
           links.pixelUrl,
           ...items.flatMap(({ image }) => image ?? []),
+          ...sources,
         ]);
         const { links: found } = read(renderMessage(one, about, links).html);
         for (const link of found) expect(allowed.has(link), link).toBe(true);

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { barrierOf, sayBarrier, type Barrier, type Channel, type Reach } from '../rules';
 import type { Instant } from '../time';
 
@@ -8,10 +8,62 @@ const blockId = z.string().regex(/^[a-z0-9-]{1,40}$/, 'is not a block id; use a-
 const textBlock = z.strictObject({ id: blockId, kind: z.literal('text'), text: text(10_000) });
 const buttonBlock = z.strictObject({ id: blockId, kind: z.literal('button'), label: text(120), url: text(2000) });
 const cartBlock = z.strictObject({ id: blockId, kind: z.literal('cart') });
+const headingBlock = z.strictObject({ id: blockId, kind: z.literal('heading'), text: text(300) });
+/** A picture: its address, what it shows for who cannot see it, and where it leads. */
+const pictureBlock = z.strictObject({
+  id: blockId,
+  kind: z.literal('picture'),
+  url: text(2000),
+  alt: text(300),
+  link: text(2000).optional(),
+});
+const dividerBlock = z.strictObject({ id: blockId, kind: z.literal('divider') });
 const offerBlock = z.strictObject({ id: blockId, kind: z.literal('offer'), text: text(500) });
 
-export const blockSchema = z.discriminatedUnion('kind', [textBlock, buttonBlock, cartBlock, offerBlock]);
+export const blockSchema = z.discriminatedUnion('kind', [
+  textBlock,
+  headingBlock,
+  pictureBlock,
+  buttonBlock,
+  dividerBlock,
+  cartBlock,
+  offerBlock,
+]);
 export type Block = z.infer<typeof blockSchema>;
+export const BLOCK_KINDS = ['text', 'heading', 'picture', 'button', 'divider', 'cart', 'offer'] as const satisfies readonly Block['kind'][];
+
+/** A new block of a kind. */
+export function freshBlock(kind: Block['kind'], id: string): Block {
+  switch (kind) {
+    case 'text':
+    case 'heading':
+    case 'offer':
+      return { id, kind, text: '' };
+    case 'picture':
+      return { id, kind, url: '', alt: '' };
+    case 'button':
+      return { id, kind, label: 'Open', url: '' };
+    case 'divider':
+    case 'cart':
+      return { id, kind };
+  }
+}
+
+/** An id that no block of a message has yet. */
+export function freeBlockId(blocks: readonly Block[]): string {
+  const taken = new Set(blocks.map(({ id }) => id));
+  for (let n = blocks.length + 1; ; n++) if (!taken.has(`b${n}`)) return `b${n}`;
+}
+
+/** All texts of a block in which placeholders may stand. */
+export const textsOfBlock = (block: Block): string[] =>
+  'text' in block
+    ? [block.text]
+    : block.kind === 'button'
+      ? [block.label, block.url]
+      : block.kind === 'picture'
+        ? [block.alt, block.url, block.link ?? '']
+        : [];
 
 const oneLine = (max: number) => text(max).refine((s) => !/[\r\n]/.test(s), 'must stay on one line');
 const common = {
@@ -54,11 +106,7 @@ export function textsOf(message: Message): string[] {
     case 'push':
       return [message.title, message.text, message.url];
     case 'email':
-      return [
-        message.subject,
-        message.preview,
-        ...message.blocks.flatMap((block) => ('text' in block ? [block.text] : block.kind === 'button' ? [block.label, block.url] : [])),
-      ];
+      return [message.subject, message.preview, ...message.blocks.flatMap(textsOfBlock)];
   }
 }
 

@@ -60,6 +60,8 @@ const INK = '#1F2328';
 const MUTED = '#5B6068';
 const ACCENT = '#8B2635';
 const FONT = "font-family:'Helvetica Neue',Helvetica,Arial,sans-serif";
+/** How wide a picture is drawn at most: a letter is 560 pixels wide, with 28 to either side. */
+const WIDEST_PICTURE = 504;
 const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim();
 
 /** Renders a message for one person, by its channel. */
@@ -125,6 +127,29 @@ function renderEmail(message: Email, personal: Personal, links: Links): Rendered
           ),
         );
         lines.push(text);
+        return;
+      }
+      case 'heading': {
+        const text = oneLine(fill(block.text));
+        if (!text) return;
+        rows.push(row(`<h2 style="margin:6px 0 10px;${FONT};font-size:20px;line-height:26px;color:${INK}">${escapeHtml(text)}</h2>`));
+        lines.push(`${text}\n${'-'.repeat(Math.min(60, text.length))}`);
+        return;
+      }
+      case 'divider':
+        rows.push(row('<hr style="margin:6px 0 14px;border:0;border-top:1px solid #DDD8CC">'));
+        lines.push('---');
+        return;
+      case 'picture': {
+        const source = safeUrl(fill(block.url).trim());
+        if (!source) return;
+        const alt = oneLine(fill(block.alt));
+        const leads = block.link === undefined ? null : safeUrl(fill(block.link).trim());
+        const target = leads && links.track(leads);
+        const picture = `<img src="${escapeHtml(source)}" width="${WIDEST_PICTURE}" alt="${escapeHtml(alt)}" style="display:block;width:100%;max-width:${WIDEST_PICTURE}px;height:auto;border:0;${FONT};font-size:14px;color:${MUTED}">`;
+        const shown = target ? `<a href="${escapeHtml(target)}">${picture}</a>` : picture;
+        rows.push(row(`<div style="margin:0 0 14px">${shown}</div>`));
+        if (alt || target) lines.push([alt && `[${alt}]`, target].filter(Boolean).join(' '));
         return;
       }
       case 'offer': {

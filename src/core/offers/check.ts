@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { allocate, sayMoney, toMinor, type Money } from '../money';
 import type { Instant } from '../time';
 import { sayAmount, sayGives, type Offer } from './offer';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { durationSchema, ruleSchema, type Rule } from '../rules';
 import { sayDuration } from '../time';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { durationSchema, ruleSchema } from '../rules';
 import { currencyDigits, isCurrency, sayMoney, toMinor } from '../money';
 import { addDuration, endOfDate, localDate, sayDuration, type Instant } from '../time';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, type Channel } from '../rules';
 
 /** What is kept of a word on consent: how and where it was given, with what wording, and by whom it was entered. */

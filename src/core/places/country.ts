@@ -1,6 +1,6 @@
-import { getCountries } from 'libphonenumber-js';
+import iso from 'i18n-iso-countries';
 
-const codes: readonly string[] = getCountries().filter((code) => /^[A-Z]{2}$/.test(code));
+const codes: readonly string[] = Object.keys(iso.getAlpha2Codes()).sort();
 const plain = (text: string): string =>
   text
     .normalize('NFD')

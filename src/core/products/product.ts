@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { isCurrency, toMajor, toMinor } from '../money';
 import { safeUrl } from '../text';
 import type { Value } from '../rules';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { dayNumber } from '../time';
 import { propertyName, scalar, type Value } from './value';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { whereTest } from './compare';
 import { testSchema, type Test } from './tests';
 

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { endOfDate, leavesWindow, localClock, sayDuration, startOfDate, windowStart, type Instant, atClock, dayAt } from '../time';
 import { whereTest } from './compare';
 import { eventsOf, firstAfter, matches } from './events';

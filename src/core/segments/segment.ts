@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { kindOfTest, ruleSchema, testsOf, type Rule, type Test } from '../rules';
 
 /** A segment, `viatic.segment/1`: who is in it is decided by a rule, at every moment. */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { currencyDigits, isCurrency } from '../money';
 import { eventTypeSchema, type Value } from '../rules';
 import { cut } from '../text';

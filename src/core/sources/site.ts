@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 
 /** A site of the store's, as its origin: `https://shop.example`. Without a scheme it is taken for https. */
 export const siteSchema = z

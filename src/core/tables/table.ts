@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Value } from '../rules';
 
 /** A table of the store that flows look rows up in: each row by its key, with its fields. */

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { flowSchema } from '@/core/flows';
 
 export const jsonSchema = (schema: z.ZodType) => {

@@ -2,7 +2,7 @@ import http from 'node:http';
 import https from 'node:https';
 import { useAgent as filteringAgent } from 'request-filtering-agent';
 import { formsOf, sayStep, stepsOf, type Finding, type FlowDocument } from '@/core/flows';
-import { blocksOf, textsOf } from '@/core/messages';
+import { blocksOf, textsOf, textsOfBlock } from '@/core/messages';
 
 /** How long one address may take, how many are asked of one flow, and for how long an answer is taken to hold. */
 const LONGEST_MS = 3_000;
@@ -61,7 +61,7 @@ export async function linksThatFail(flow: FlowDocument, inside: readonly string[
   for (const step of stepsOf(flow)) {
     if (step.kind !== 'send' || step.off) continue;
     for (const { name, message } of formsOf(step)) {
-      const buttons = blocksOf(message).flatMap((block) => (block.kind === 'button' ? [block.url] : []));
+      const buttons = blocksOf(message).flatMap(textsOfBlock);
       const written = [...textsOf(message), ...buttons].filter((text) => !/\{[{%]/.test(text)).flatMap((text) => text.match(ADDRESS) ?? []);
       for (const url of written)
         if (URL.canParse(url) && !places.has(url) && places.size < MOST_ASKED)

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { z } from 'zod';
+import * as z from 'zod';
 import { problemsOf } from '@/core/api';
 import { Problem } from './problem';
 import { readJson, unstorable } from './read';

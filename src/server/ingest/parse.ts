@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { DAY, isZone, parseInstant, type Instant } from '@/core/time';
 import { currencyDigits, isCurrency, LARGEST_MINOR } from '@/core/money';
 import {

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Db } from '@/data/db';
 import { aboutSend, noteLetter } from '@/data/messages';
 import { mailOfMessageId } from './dispatch';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { wishOf } from '@/core/messages';
 import { normalisePhone } from '@/core/people';
 import type { Channel } from '@/core/rules';

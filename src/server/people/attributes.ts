@@ -1,5 +1,5 @@
 import { attributeUses } from '@/core/flows';
-import { z } from 'zod';
+import * as z from 'zod';
 import { attributeInput, renameInput, type AttributesView, type UseView } from '@/core/api';
 import { guessType, MOST_ATTRIBUTES, MOST_NAMES, OWN_ATTRIBUTES, spellingGroups, type SpellingGroup } from '@/core/people';
 import { kindOfTest, outermost, type Test } from '@/core/rules';

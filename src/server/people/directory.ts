@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { DirectoryView } from '@/core/api';
 import { barrierOf, ruleSchema, sayRule, unreachableBecause, type Rule } from '@/core/rules';
 import { isName } from '@/core/text';

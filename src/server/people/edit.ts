@@ -1,6 +1,6 @@
 import { consentInput, eventInput } from '@/core/api';
 import { randomUUID } from 'node:crypto';
-import { z } from 'zod';
+import * as z from 'zod';
 import { FLOW_CALLED, keyOf, mayNotStart, planOf, sayAgain, triggersOf, type Trigger } from '@/core/flows';
 import {
   consentSchema,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { RehearsalView } from '@/core/api';
 import { factsNeeded, flowSchema, rehearsalShape, stepsOf, type FlowDocument, type RunningFlow } from '@/core/flows';
 import { packed, rehearsePerson, sampleEvent, type OnFile, type Rehearsed, type RehearsalFacts } from '@/core/rehearsal';

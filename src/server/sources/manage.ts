@@ -1,6 +1,6 @@
 import { randomBytes, randomUUID } from 'node:crypto';
 import { Webhook } from 'standardwebhooks';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   nameInput,
   sourceInput,

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { normaliseEmail } from '@/core/people';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';

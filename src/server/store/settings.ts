@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { liftInput, suppressionsInput, viewInput, type SuppressionView } from '@/core/api';
 import { boxFor, checkoutBoxSchema, countryCode, normaliseEmail, normalisePhone, type CheckoutBox } from '@/core/people';
 import { CHANNELS } from '@/core/rules';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { bulkConsentInput, type BulkAct } from '@/core/api';
 import { fitAttribute, MOST_ATTRIBUTES, MOST_NAMES } from '@/core/people';
 import { addressOf, type Rule, type Value } from '@/core/rules';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { BacktestView } from '@/core/api';
 import { flowSchema, leadOf, placesOf, type FlowDocument } from '@/core/flows';
 import { answersAsAssumed, BacktestTally, idsAboveAll, replayPerson, type Assumed, type ReplayFlow } from '@/core/replay';

@@ -2,7 +2,7 @@
 
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import { z } from 'zod';
+import * as z from 'zod';
 import { passwordInput, type AccountView } from '@/core/api';
 import {
   api,

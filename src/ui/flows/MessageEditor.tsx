@@ -3,20 +3,11 @@
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import {
-  onChannel,
-  placeholderProblem,
-  smsLength,
-  withoutFallback,
-  type Block,
-  type Email,
-  type Message,
-  type Push,
-  type Sms,
-} from '@/core/messages';
+import { onChannel, placeholderProblem, smsLength, withoutFallback, type Email, type Message, type Push, type Sms } from '@/core/messages';
 import { inAllForms, messageOf, type SendStep } from '@/core/flows';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
 import { api, Field, inputClass, plural } from '../kit';
+import { Blocks } from './Blocks';
 import { MessagePreview } from './MessagePreview';
 import { VersionHead, VersionStrip } from './MessageVersions';
 
@@ -178,7 +169,6 @@ const check = (text: string) => placeholderProblem(text);
 
 function EmailFields({ message, put: store }: { message: Email; put: (message: Email, field: string) => void }) {
   const put = (change: Partial<Email>, field: string) => store({ ...message, ...change }, field);
-  const putBlock = (block: Block) => put({ blocks: message.blocks.map((one) => (one.id === block.id ? block : one)) }, `block-${block.id}`);
   return (
     <>
       <Field label="Subject" problem={check(message.subject) ?? (message.subject.trim() ? null : 'A message needs a subject')}>
@@ -198,52 +188,7 @@ function EmailFields({ message, put: store }: { message: Email; put: (message: E
           maxLength={300}
         />
       </Field>
-      {message.blocks.map((block) => {
-        if (block.kind === 'cart')
-          return (
-            <p key={block.id} className="rounded-md border border-dashed border-line px-2 py-1.5 text-soft">
-              The items of the cart, with pictures, quantities and prices
-            </p>
-          );
-        if (block.kind === 'button') {
-          return (
-            <div key={block.id} className="grid grid-cols-2 gap-2">
-              <Field label="Button" problem={check(block.label)}>
-                <input
-                  value={block.label}
-                  onChange={(event) => putBlock({ ...block, label: event.target.value })}
-                  className={inputClass}
-                  maxLength={120}
-                />
-              </Field>
-              <Field label="leads to" problem={check(block.url)}>
-                <input
-                  value={block.url}
-                  onChange={(event) => putBlock({ ...block, url: event.target.value })}
-                  className={`${inputClass} font-mono text-xs`}
-                  maxLength={2000}
-                />
-              </Field>
-            </div>
-          );
-        }
-        const bare = withoutFallback(block.text);
-        return (
-          <Field
-            key={block.id}
-            label={block.kind === 'offer' ? 'Offer line' : 'Text'}
-            problem={check(block.text)}
-            hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
-          >
-            <textarea
-              rows={block.kind === 'offer' ? 3 : Math.min(9, 2 + block.text.split('\n').length + Math.floor(block.text.length / 60))}
-              value={block.text}
-              onChange={(event) => putBlock({ ...block, text: event.target.value })}
-              className={areaClass}
-            />
-          </Field>
-        );
-      })}
+      <Blocks blocks={message.blocks} onChange={(blocks, field) => put({ blocks }, field)} />
     </>
   );
 }

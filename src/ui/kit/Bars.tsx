@@ -1,7 +1,7 @@
 'use client';
 
 import { max } from 'd3-array';
-import { useReading } from './Chart';
+import { useReading } from './useReading';
 
 export interface Bar {
   readonly key: string;

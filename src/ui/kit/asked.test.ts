@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest';
-import { z } from 'zod';
+import * as z from 'zod';
 import { listInput } from '@/core/api';
 import { resolverOf } from './asked';
 

@@ -111,8 +111,13 @@ export const ArmLabel = memo(function ArmLabel({
     <span
       data-text="arm"
       title={arm.name}
-      className={clsx('pointer-events-none absolute text-xs font-semibold leading-[14px]', isPale && 'opacity-60')}
-      style={{ left, top: y + 7, width: Math.max(0, to.x - left - column / 2 - 2), color: laneColour(stretch.lane) }}
+      className="pointer-events-none absolute text-xs font-semibold leading-[14px]"
+      style={{
+        left,
+        top: y + 7,
+        width: Math.max(0, to.x - left - column / 2 - 2),
+        color: isPale ? 'var(--soft)' : laneColour(stretch.lane),
+      }}
     >
       <span className={clsx('block [overflow-wrap:anywhere]', more ? 'truncate' : 'line-clamp-2')}>{arm.name}</span>
       {more && <span className="block truncate font-normal tabular text-ink">{more}</span>}

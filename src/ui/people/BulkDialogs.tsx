@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, type ReactNode } from 'react';
 import { useWatch, type FieldValues } from 'react-hook-form';
-import { z } from 'zod';
+import * as z from 'zod';
 import { bulkConsentInput, tagInput, type AttributeView, type BulkAct, type FlowListView, type ListView } from '@/core/api';
 import { ATTRIBUTE_TYPE_WORDS, fitAttribute, type AttributeType } from '@/core/people';
 import { sayName, type Value } from '@/core/rules';

@@ -5,7 +5,7 @@ import { Plus, Trash2 } from 'lucide-react';
 import Link from 'next/link';
 import { useDeferredValue, useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import { z } from 'zod';
+import * as z from 'zod';
 import { liftInput, suppressionsInput, type SuppressionView } from '@/core/api';
 import { countries, mayTickBeforehand, sayCountry, type CheckoutBox } from '@/core/people';
 import { slugOf } from '@/core/text';

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useWatch } from 'react-hook-form';
-import { z } from 'zod';
+import * as z from 'zod';
 import {
   consentInput,
   letterInput,

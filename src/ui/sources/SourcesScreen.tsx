@@ -6,7 +6,7 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useRef, useState } from 'react';
 import { useWatch } from 'react-hook-form';
-import { z } from 'zod';
+import * as z from 'zod';
 import { sourceInput, type SourceView } from '@/core/api';
 import { SCOPES } from '@/core/sources';
 import {

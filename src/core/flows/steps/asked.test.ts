@@ -10,7 +10,7 @@ import { sayTrace } from '../trace';
 import { attributeUses } from '../uses';
 import { answersOf, idsAboveAll, knownOf, outsideOf, replayPerson } from '../../replay';
 import { rehearsalShape, type RehearsedPerson } from '../rehearsed';
-import { z } from 'zod';
+import * as z from 'zod';
 
 const START = Date.parse('2026-11-24T12:00:00Z');
 const ZONE = 'Europe/Amsterdam';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { eventsOf, matches, type FactEvent, type WhereTest } from '../../rules';
 import { addDuration, approximateMs } from '../../time';
 import type { Arm } from '../document';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { partsOf, type Rule, type Seen, type Test } from '../../rules';
 import type { Arm } from '../document';
 import { name, stepId } from '../parts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { bodyProblem } from '../../messages';
 import type { Value } from '../../rules';
 import { approximateMs, HOUR, MINUTE, sayDuration } from '../../time';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CODE_ISSUED, expiryOf, guardRules, isOver, offerKey, type Offer } from '../../offers';
 import type { Answers } from '../../rules';
 import type { Instant } from '../../time';

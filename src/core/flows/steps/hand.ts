@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FLOW_HANDED, type Value } from '../../rules';
 import { flowKey, name, stepId } from '../parts';
 import type { About, Deed } from '../run';

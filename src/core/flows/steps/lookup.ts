@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { propertyName, sayName, valueAt, type Value } from '../../rules';
 import { countryCode } from '../../places';
 import { rowKeyOf, tableKey } from '../../tables';

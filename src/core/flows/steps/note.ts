@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { placeholderProblem } from '../../messages';
 import { propertyName, sayName } from '../../rules';
 import { name, stepId } from '../parts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { gate, MESSAGE_SENT, ownLimitsSchema, type OwnLimits, type Passes } from '../../limits';
 import {
   blocksOf,
@@ -173,9 +173,10 @@ export const sendKind: StepKind<SendStep> = {
 /** What is to be mended about one form of a message. */
 function checkForm({ name, message }: { readonly name: string; readonly message: Message }, add: Add, flow: FlowDocument): void {
   const texts = textsOf(message);
+  const has = (kind: string) => blocksOf(message).some((block) => block.kind === kind);
   if (message.channel === 'email') {
     if (!message.subject.trim()) add('no-subject', 'stops', `“${name}” has no subject`, 'Write a subject line.');
-    if (!texts.slice(2).some((text) => text.trim()) && !blocksOf(message).some((block) => block.kind === 'cart'))
+    if (!texts.slice(2).some((text) => text.trim()) && !has('cart') && !has('picture'))
       add('no-text', 'stops', `“${name}” is empty`, 'Write its text.');
   } else if (!message.text.trim()) add('no-text', 'stops', `“${name}” is empty`, 'Write its text.');
   if (message.channel === 'push' && !message.title.trim())
@@ -221,7 +222,6 @@ function checkForm({ name, message }: { readonly name: string; readonly message:
       `“${name}” cannot be put together: ${beyond}`,
       'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.',
     );
-  const has = (kind: string) => blocksOf(message).some((block) => block.kind === kind);
   if (message.kind === 'service' && has('offer'))
     add(
       'offer-in-service',

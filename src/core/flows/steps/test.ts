@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Arm } from '../document';
 import { drawnShare } from '../lot';
 import { name, stepId } from '../parts';

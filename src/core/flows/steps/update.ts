@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { dayNumber } from '../../time';
 import { propertyName, sayName, sayValue, valueAt, type FactChange, type Facts, type Value } from '../../rules';
 import { rowKeyOf } from '../../tables';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { propertyName, propertyTestsSchema, sayComparison, sayName, type FactChange, type Value } from '../../rules';
 import { UPDATED_BY } from '../run';
 import { MOST_HOPS } from '../steps/record';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { eventTypeSchema, eventsOf, matches, propertyTestsSchema, sayEvent } from '../../rules';
 import { ask } from '../asks';
 import { earliestStart, keyOf, newestOf, type TriggerKind } from './kind';

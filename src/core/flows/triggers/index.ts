@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { FLOW_HANDED } from '../../rules';
 import { stepId } from '../parts';
 import { HANDED } from '../run';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { PRODUCT_EVENTS, REPRICED, type Product } from '../../products';
 import { propertyTestsSchema, sayComparison, sayName, type Rule, type WhereTest } from '../../rules';
 import { sayDuration } from '../../time';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { kindOfTest, propertyName, propertyTestsSchema, ruleSchema, sayName, sayRule, testsOf, type Rule, type Value } from '../../rules';
 import { atClock, dayAt, isZone, localClock, localDate, nextRecurrence, recurrenceProblem, sayRecurrence, type Instant } from '../../time';
 import { clockTime, sayDaysFrom } from '../parts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { eventTypeSchema, eventsOf, matches, propertyTestsSchema, sayEvent } from '../../rules';
 import { addDuration, approximateMs, sayDuration } from '../../time';
 import { ask } from '../asks';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { anniversary, dayAt, dayNumber, startOfDayNumber, yearOfDay } from '../../time';
 import { compare, type Comparison } from '../compare';
 import { valueAt } from '../facts';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { checkComparison, compare, comparisonShape } from '../compare';
 import { valueAt } from '../facts';
 import { sayComparison, sayName, sayValue } from '../wording';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sayElapsed, sooner, type Instant } from '../../time';
 import { valueAt, type AttributeChange } from '../facts';
 import { outermost, propertyName, scalar, type Value } from '../value';

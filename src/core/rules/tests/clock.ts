@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { dayAt, earliest, HOUR, MINUTE, startOfDayNumber } from '../../time';
 import { hoursSchema, isWithin, minutesOf, sayHours } from '../when';
 import type { TestKind } from './kind';

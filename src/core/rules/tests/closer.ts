@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { approximateMs, sayDuration, sooner, type Instant } from '../../time';
 import { whereTest, type WhereTest } from '../compare';
 import { eventsOf, firstAfter, matches } from '../events';

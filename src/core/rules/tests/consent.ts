@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, CHANNEL_WORDS } from '../channel';
 import { barrierOf, sayBarrier, type Barrier } from '../facts';
 import type { TestKind } from './kind';

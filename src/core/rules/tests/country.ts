@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { COUNTRY_GROUPS } from '../../places';
 import { valueAt } from '../facts';
 import { propertyName, type Value } from '../value';

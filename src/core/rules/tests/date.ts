@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { anniversary, dayAt, dayNumber, startOfDayNumber, yearOfDay } from '../../time';
 import { valueAt } from '../facts';
 import { sayName } from '../wording';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sayElapsed, sooner, type Instant } from '../../time';
 import { whereTest } from '../compare';
 import { eventsOf, firstAfter } from '../events';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sayNamed, type Wording } from '../wording';
 import type { TestKind } from './kind';
 import { eventKind, type EventTest } from './event';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { ageKind, ageSchema } from './age';
 import { changedKind, changedSchema } from './changed';
 import { clockKind, clockSchema } from './clock';

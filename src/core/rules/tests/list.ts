@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sayNamed } from '../wording';
 import type { TestKind } from './kind';
 import { lookMember, memberSince, sayMemberSince } from './member';

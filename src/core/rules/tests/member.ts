@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import type { Instant } from '../../time';
 import type { Facts, Viewpoint } from '../facts';
 import type { Verdict } from '../look';

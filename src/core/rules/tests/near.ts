@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { distanceKm, MILE_KM, placeKey, type Point } from '../../places';
 import { valueAt, type Facts } from '../facts';
 import { propertyName, type Value } from '../value';

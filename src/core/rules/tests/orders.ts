@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { toMajor, toMinor } from '../../money';
 import { sooner, type Instant } from '../../time';
 import { eventsOf } from '../events';

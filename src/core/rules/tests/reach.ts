@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '../channel';
 import type { Reach } from '../facts';
 import type { TestKind } from './kind';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { CHANNELS, CHANNEL_WORDS } from '../channel';
 import { checkComparison, compare, comparisonShape, type Comparison } from '../compare';
 import { sayComparison } from '../wording';

@@ -1,4 +1,4 @@
-import { z } from 'zod';
+import * as z from 'zod';
 import { sooner, type Instant } from '../../time';
 import { compare, isKnown, whereTest, type Comparison } from '../compare';
 import { eventsOf, firstAfter } from '../events';
