@@ -28,14 +28,12 @@ import {
   useWork,
   wordsOf,
 } from '../kit';
-import { LineMap, type FigureLine, type MapLayer } from '../map';
+import { type FigureLine, type MapLayer } from '../map';
 import type { Fold } from './PlanLens';
-import { Script } from './Script';
-import { Stage } from './Stage';
 import type { StepActs } from './useStepActs';
+import { Viewed } from './Viewed';
 import { drawnWidths } from './widths';
 
-const NONE: ReadonlySet<string> = new Set();
 /** How far back the slider reaches, in days. */
 const REACH = 365;
 
@@ -44,7 +42,7 @@ export default function BacktestLens({
   flowKey,
   document,
   acts,
-  fold: [isFolded, setFolded],
+  fold,
 }: {
   flowKey: string;
   document: FlowDocument;
@@ -79,22 +77,12 @@ export default function BacktestLens({
   const isRunning = begin.isPending || work?.state === 'running' || work?.state === 'waiting';
   const isBackwards = from >= to;
   return (
-    <Stage
-      isFolded={isFolded}
-      onFold={setFolded}
-      paneName="Backtest"
-      script={<Script document={shown} currency={store.currency} acts={acts} onOpen={acts.select} troubled={NONE} />}
-      map={
-        <LineMap
-          document={shown}
-          selected={acts.selected}
-          chosen={NONE}
-          onSelect={(one) => acts.select(one)}
-          onOpen={acts.select}
-          layer={layer}
-          troubled={NONE}
-        />
-      }
+    <Viewed
+      document={shown}
+      acts={acts}
+      fold={fold}
+      layer={layer}
+      name="Backtest"
       foot={
         <form
           className="grid gap-2 border-t border-line px-3 py-2"

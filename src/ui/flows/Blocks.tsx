@@ -37,11 +37,10 @@ export function Blocks({ blocks, onChange }: { blocks: readonly Block[]; onChang
   return (
     <div className="grid gap-3" role="group" aria-label="What the letter is made of">
       {blocks.map((block, index) => {
-        const name = KINDS[block.kind];
         const act = (label: string, icon: ReactNode, isOff: boolean, onClick: () => void) => (
           <button
             type="button"
-            aria-label={`${label}: ${name} ${index + 1}`}
+            aria-label={`${label}: part ${index + 1}`}
             title={label}
             disabled={isOff}
             onClick={onClick}
@@ -66,7 +65,7 @@ export function Blocks({ blocks, onChange }: { blocks: readonly Block[]; onChang
               <Menu groups={[BLOCK_KINDS.map((kind) => ({ name: KINDS[kind], onSelect: () => add(kind, index) }))]}>
                 <button
                   type="button"
-                  aria-label={`Add below: ${name} ${index + 1}`}
+                  aria-label={`Add below: part ${index + 1}`}
                   title="Add below"
                   className="grid size-6 place-items-center rounded-md text-soft hover:bg-wash hover:text-ink"
                 >

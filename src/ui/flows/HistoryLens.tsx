@@ -7,19 +7,15 @@ import { toast } from 'sonner';
 import type { FlowView, VersionView } from '@/core/api';
 import { diff, planOf } from '@/core/flows';
 import { api, attempt, Button, Failed, isoOf, plural, sayMoment, useStore } from '../kit';
-import { LineMap } from '../map';
 import type { Fold } from './PlanLens';
-import { Script } from './Script';
-import { Stage } from './Stage';
 import type { StepActs } from './useStepActs';
-
-const NONE: ReadonlySet<string> = new Set();
+import { Viewed } from './Viewed';
 
 /** All that a flow has been, the newest first: who changed what and when, each version on the map, and a way to have it back as the draft. */
 export default function HistoryLens({
   flow,
   acts,
-  fold: [isFolded, setFolded],
+  fold,
   onRestored,
 }: {
   flow: FlowView;
@@ -59,21 +55,12 @@ export default function HistoryLens({
       });
     });
   return (
-    <Stage
-      isFolded={isFolded}
-      onFold={setFolded}
-      paneName="History"
-      script={<Script document={document} currency={currency} acts={acts} onOpen={acts.select} troubled={NONE} />}
-      map={
-        <LineMap
-          document={document}
-          selected={acts.selected}
-          chosen={marked}
-          onSelect={(id) => acts.select(id)}
-          onOpen={acts.select}
-          troubled={NONE}
-        />
-      }
+    <Viewed
+      document={document}
+      acts={acts}
+      fold={fold}
+      marked={marked}
+      name="History"
       pane={
         versions.error ? (
           <Failed error={versions.error} retry={() => void versions.refetch()} />
@@ -102,7 +89,7 @@ export default function HistoryLens({
                     {changes.map((change, index) => (
                       <li key={index}>
                         {change.stepId !== null && version === chosen ? (
-                          <button type="button" className="text-left hover:underline" onClick={() => acts.select(change.stepId!)}>
+                          <button type="button" className="min-h-6 text-left hover:underline" onClick={() => acts.select(change.stepId!)}>
                             {change.says}
                           </button>
                         ) : (

@@ -3,29 +3,15 @@
 import { useMemo, type ReactNode } from 'react';
 import type { FlowView } from '@/core/api';
 import { planOf } from '@/core/flows';
-import { plural, useStore } from '../kit';
-import { LineMap, type MapLayer } from '../map';
+import { plural } from '../kit';
+import { type MapLayer } from '../map';
 import { NowPane, useInside } from './NowPane';
 import type { Fold } from './PlanLens';
-import { Script } from './Script';
-import { Stage } from './Stage';
 import type { StepActs } from './useStepActs';
-
-const NONE: ReadonlySet<string> = new Set();
+import { Viewed } from './Viewed';
 
 /** Who waits where at this moment, in the flow as it is on. */
-export function NowLens({
-  flow,
-  acts,
-  fold: [isFolded, setFolded],
-  foot,
-}: {
-  flow: FlowView;
-  acts: StepActs;
-  fold: Fold;
-  foot: ReactNode;
-}) {
-  const { currency } = useStore();
+export function NowLens({ flow, acts, fold, foot }: { flow: FlowView; acts: StepActs; fold: Fold; foot: ReactNode }) {
   const document = flow.published!;
   const inside = useInside(flow.key, true);
   const layer = useMemo((): MapLayer => {
@@ -41,21 +27,11 @@ export function NowLens({
     return { height: 0, badges };
   }, [document, inside.counts]);
   return (
-    <Stage
-      isFolded={isFolded}
-      onFold={setFolded}
-      script={<Script document={document} currency={currency} acts={acts} onOpen={acts.select} troubled={NONE} />}
-      map={
-        <LineMap
-          document={document}
-          selected={acts.selected}
-          chosen={NONE}
-          onSelect={(id) => acts.select(id)}
-          onOpen={acts.select}
-          layer={layer}
-          troubled={NONE}
-        />
-      }
+    <Viewed
+      document={document}
+      acts={acts}
+      fold={fold}
+      layer={layer}
       foot={foot}
       pane={<NowPane flow={flow} document={document} selected={acts.selected} inside={inside} onSelect={acts.select} />}
     />

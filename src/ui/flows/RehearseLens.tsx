@@ -6,8 +6,8 @@ import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import type { FlowDocument } from '@/core/flows';
 import type { Rehearsed } from '@/core/rehearsal';
-import { Button, Field, inputClass, useStore } from '../kit';
-import { drawingOf, LineMap, type MapLayer } from '../map';
+import { Button, Field, inputClass } from '../kit';
+import { drawingOf, type MapLayer } from '../map';
 import {
   Clock,
   Fire,
@@ -27,11 +27,8 @@ import {
 } from '../rehearsal';
 import type { Edit } from './fields';
 import type { Fold } from './PlanLens';
-import { Script } from './Script';
-import { Stage } from './Stage';
 import type { StepActs } from './useStepActs';
-
-const NONE: ReadonlySet<string> = new Set();
+import { Viewed } from './Viewed';
 
 /** People who are made up, or on file, go through the draft side by side on a clock that is dragged. Nothing leaves the house, nothing is stored. */
 export default function RehearseLens({
@@ -40,7 +37,7 @@ export default function RehearseLens({
   document,
   edit,
   acts,
-  fold: [isFolded, setFolded],
+  fold,
 }: {
   flowKey: string;
   revision: number;
@@ -49,7 +46,6 @@ export default function RehearseLens({
   acts: StepActs;
   fold: Fold;
 }) {
-  const { currency } = useStore();
   const [people, setPeople] = useState<readonly Written[]>(() => [someoneNew(document, 0)]);
   const [shown, setShown] = useState('p1');
   const [clock, setClock] = useState<number | null>(null);
@@ -101,22 +97,12 @@ export default function RehearseLens({
     };
   }, [people, came, shown, at, document]);
   return (
-    <Stage
-      isFolded={isFolded}
-      onFold={setFolded}
-      paneName="Rehearsal"
-      script={<Script document={document} currency={currency} acts={acts} onOpen={acts.select} troubled={NONE} />}
-      map={
-        <LineMap
-          document={document}
-          selected={acts.selected}
-          chosen={NONE}
-          onSelect={(id) => acts.select(id)}
-          onOpen={acts.select}
-          layer={layer}
-          troubled={NONE}
-        />
-      }
+    <Viewed
+      document={document}
+      acts={acts}
+      fold={fold}
+      layer={layer}
+      name="Rehearsal"
       foot={now !== null && <Clock now={now} at={at} moments={moments} onChange={setClock} />}
       pane={
         <div className="grid gap-4">
@@ -164,7 +150,7 @@ export default function RehearseLens({
             )}
           </div>
           <Fire document={document} onFire={fire} />
-          <div aria-live="polite" aria-busy={isBusy}>
+          <div aria-busy={isBusy}>
             {problem ? (
               <p role="alert" className="text-stop">
                 {problem}

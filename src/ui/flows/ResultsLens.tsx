@@ -6,17 +6,15 @@ import type { FlowReport, FlowView, MessageReport, VersionView } from '@/core/ap
 import { planOf, sayStep } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { DAY } from '@/core/time';
-import { api, AsTable, Bars, Failed, isoOf, plural, sayCount, sayDate, sayShare, useStore, useStoreTime } from '../kit';
-import { LineMap, type FigureLine, type MapLayer } from '../map';
+import { api, AsTable, Bars, Failed, isoOf, plural, sayCount, sayDate, sayShare, useStoreTime } from '../kit';
+import { type FigureLine, type MapLayer } from '../map';
 import { ArmResults } from './ArmResults';
 import { Part } from './fields';
 import type { Fold } from './PlanLens';
-import { Script } from './Script';
-import { Stage } from './Stage';
 import type { StepActs } from './useStepActs';
+import { Viewed } from './Viewed';
 import { drawnWidths } from './widths';
 
-const NONE: ReadonlySet<string> = new Set();
 const PERIODS = [7, 30, 90, 365] as const;
 
 interface Period {
@@ -25,8 +23,7 @@ interface Period {
 }
 
 /** What came of a flow in a period: figures at each stop, lanes as wide as the share of people who took them, against the period before. */
-export default function ResultsLens({ flow, acts, fold: [isFolded, setFolded] }: { flow: FlowView; acts: StepActs; fold: Fold }) {
-  const { currency } = useStore();
+export default function ResultsLens({ flow, acts, fold }: { flow: FlowView; acts: StepActs; fold: Fold }) {
   const now = useStoreTime();
   const [period, setPeriod] = useState<Period>({ days: 30, version: null });
   // the same moment for both, and for a while: figures that move while they are read cannot be compared
@@ -56,22 +53,12 @@ export default function ResultsLens({ flow, acts, fold: [isFolded, setFolded] }:
   const document = (period.version !== null && period.version !== flow.version && shown.data) || flow.published!;
   const layer = useMemo(() => layerOf(document, report.data ?? null), [document, report.data]);
   return (
-    <Stage
-      isFolded={isFolded}
-      onFold={setFolded}
-      paneName="Results"
-      script={<Script document={document} currency={currency} acts={acts} onOpen={acts.select} troubled={NONE} />}
-      map={
-        <LineMap
-          document={document}
-          selected={acts.selected}
-          chosen={NONE}
-          onSelect={(id) => acts.select(id)}
-          onOpen={acts.select}
-          layer={layer}
-          troubled={NONE}
-        />
-      }
+    <Viewed
+      document={document}
+      acts={acts}
+      fold={fold}
+      layer={layer}
+      name="Results"
       foot={
         <div className="flex flex-wrap items-center gap-4 border-t border-line px-3 py-2" role="group" aria-label="Period">
           <div className="flex rounded-md border border-line" role="radiogroup" aria-label="How long">
