@@ -289,6 +289,10 @@ test('three people are rehearsed side by side; the clock is stepped; what happen
   // by a hundred and forty the one goes, by sixty and twenty-four the others
   await pane.getByRole('tab', { name: 'Robin' }).click();
   await expect(pane.getByText('Took “100 and up”')).toBeVisible();
+  // each decision says why
+  const decision = pane.getByRole('listitem').filter({ hasText: 'Took “100 and up”' });
+  await decision.getByText('Why').click();
+  await expect(decision.getByText(/holds: cart value is at least €100\.00/)).toBeVisible();
   await pane.getByRole('tab', { name: 'Noor' }).click();
   await expect(pane.getByText('Took “Below 100”')).toBeVisible();
 

@@ -29,7 +29,7 @@ import {
   wordsOf,
 } from '../kit';
 import { type FigureLine, type MapLayer } from '../map';
-import type { Fold } from './PlanLens';
+import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
 import { drawnWidths } from './widths';

@@ -89,13 +89,17 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   // what another has stored shows here at once, unless something here is not stored yet: then it is asked
   useEffect(() => {
     if (!presence || presence.revision <= draft.revision() || !draft.isStored()) return;
-    void api<FlowView>(`/flows/${flow.key}`).then((now) => {
-      if (!draft.isStored() || now.revision <= draft.revision()) return;
-      const [first] = diff(flow.draft, now.draft, currency);
-      setFlow(now);
-      draft.load(now.draft, now.revision);
-      toast.info(`${who} has changed this draft${first ? `: ${first.says}` : ''}. You see it as it is now.`);
-    });
+    api<FlowView>(`/flows/${flow.key}`).then(
+      (now) => {
+        if (!draft.isStored() || now.revision <= draft.revision()) return;
+        const [first] = diff(flow.draft, now.draft, currency);
+        setFlow(now);
+        draft.load(now.draft, now.revision);
+        toast.info(`${who} has changed this draft${first ? `: ${first.says}` : ''}. You see it as it is now.`);
+      },
+      // the next answer, some seconds later, asks again
+      () => undefined,
+    );
     // eslint-disable-next-line react-hooks/exhaustive-deps -- asked once for each answer
   }, [presence]);
   const isApart = draft.saving.state === 'failed' && draft.saving.isConflict;

@@ -7,7 +7,7 @@ import { toast } from 'sonner';
 import type { FlowView, VersionView } from '@/core/api';
 import { diff, planOf } from '@/core/flows';
 import { api, attempt, Button, Failed, isoOf, plural, sayMoment, useStore } from '../kit';
-import type { Fold } from './PlanLens';
+import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
 

@@ -6,7 +6,7 @@ import { planOf } from '@/core/flows';
 import { plural } from '../kit';
 import { type MapLayer } from '../map';
 import { NowPane, useInside } from './NowPane';
-import type { Fold } from './PlanLens';
+import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
 

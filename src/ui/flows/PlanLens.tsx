@@ -12,10 +12,8 @@ import { AddWords } from './AddWords';
 import type { Edit } from './fields';
 import { Inspector } from './Inspector';
 import { Script } from './Script';
-import { Stage } from './Stage';
+import { Stage, type Fold } from './Stage';
 import type { StepActs } from './useStepActs';
-
-export type Fold = readonly [boolean, (isFolded: boolean) => void];
 
 /** Steps of which something comes, for the rules of the flow: of a row that is looked up its columns are known. */
 const answersOf = (document: FlowDocument, tables: readonly TableItem[] = []) =>

@@ -26,7 +26,7 @@ import {
   type Written,
 } from '../rehearsal';
 import type { Edit } from './fields';
-import type { Fold } from './PlanLens';
+import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
 

@@ -10,7 +10,7 @@ import { api, AsTable, Bars, Failed, isoOf, plural, sayCount, sayDate, sayShare,
 import { type FigureLine, type MapLayer } from '../map';
 import { ArmResults } from './ArmResults';
 import { Part } from './fields';
-import type { Fold } from './PlanLens';
+import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
 import { drawnWidths } from './widths';

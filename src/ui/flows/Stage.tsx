@@ -62,5 +62,8 @@ export function Stage({
   );
 }
 
+/** Whether the pane at the right is folded away, and the way to change that. */
+export type Fold = readonly [boolean, (isFolded: boolean) => void];
+
 /** Whether the pane at the right is folded away, for all lenses alike. */
 export const useFolded = () => useState(false);

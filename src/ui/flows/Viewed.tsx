@@ -4,9 +4,8 @@ import type { ReactNode } from 'react';
 import type { FlowDocument } from '@/core/flows';
 import { useStore } from '../kit';
 import { LineMap, type MapLayer } from '../map';
-import type { Fold } from './PlanLens';
 import { Script } from './Script';
-import { Stage } from './Stage';
+import { Stage, type Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 
 const NONE: ReadonlySet<string> = new Set();

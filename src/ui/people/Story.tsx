@@ -5,6 +5,7 @@ import { Ban, Dot, Eye, ListPlus, Mail, Merge, MousePointerClick, Route, Shield,
 import { useDeferredValue, useState } from 'react';
 import type { TimelineItem, TimelineView } from '@/core/api';
 import { sayEvent, sayName, sayValue, type Because, type Value } from '@/core/rules';
+import { Why } from '../rules';
 import { api, Button, Empty, Failed, fieldClass, plural, sayDay, sayTime } from '../kit';
 
 const KINDS = [
@@ -246,26 +247,6 @@ function shortly(because: Because): string {
     one.parts?.length ? leaf(one.parts.find((part) => part.holds === one.holds) ?? one.parts.at(-1)!) : one;
   const last = leaf(because);
   return `because ${last.saw ?? last.says}`;
-}
-
-/** An explanation: each condition, whether it held, and what was seen. */
-export function Why({ because }: { because: Because }) {
-  return (
-    <ul className="grid gap-1 text-sm">
-      <li>
-        <span className={`font-semibold ${because.holds ? 'text-good' : 'text-stop'}`}>{because.holds ? 'holds' : 'does not hold'}</span>:{' '}
-        {because.says}
-        {because.saw && <span className="text-soft"> ({because.saw})</span>}
-        {!!because.parts?.length && (
-          <div className="ml-4 border-l border-line pl-3">
-            {because.parts.map((part, index) => (
-              <Why key={index} because={part} />
-            ))}
-          </div>
-        )}
-      </li>
-    </ul>
-  );
 }
 
 function Contents({ detail }: { detail: Readonly<Record<string, Value>> }) {

@@ -5,7 +5,7 @@ import { CircleCheck, CircleSlash } from 'lucide-react';
 import { useState } from 'react';
 import { DECISIONS, type FlowListView, type WhyView } from '@/core/api';
 import { api, Button, Dialog, Empty, Failed, Field, inputClass, sayMoment, useStore } from '../kit';
-import { Why } from './Story';
+import { Why } from '../rules';
 
 /** "Why did this person not get …?": for any flow, the condition that kept them out. */
 export function WhyNot({ path, onClose }: { path: string; onClose: () => void }) {

@@ -3,6 +3,7 @@
 import { useState } from 'react';
 import type { Rehearsed } from '@/core/rehearsal';
 import { plural, sayMoment, sayShort, useStore } from '../kit';
+import { Why } from '../rules';
 import { secondsOf, type Written } from './happens';
 
 /** What has come of a rehearsal up to the moment of its clock: each decision with its reason, each message as it would look. */
@@ -46,13 +47,21 @@ export function Story({
               {trace.map((entry, n) => (
                 <li key={n} className="grid grid-cols-[112px_1fr] gap-2">
                   <span className="text-xs text-soft tabular">{sayShort(entry.at, zone)}</span>
-                  {entry.step ? (
-                    <button type="button" className="min-h-6 text-left hover:underline" onClick={() => onStep(entry.step!)}>
-                      {entry.says}
-                    </button>
-                  ) : (
-                    <span>{entry.says}</span>
-                  )}
+                  <span className="min-w-0">
+                    {entry.step ? (
+                      <button type="button" className="min-h-6 text-left hover:underline" onClick={() => onStep(entry.step!)}>
+                        {entry.says}
+                      </button>
+                    ) : (
+                      entry.says
+                    )}
+                    {entry.because && (
+                      <details>
+                        <summary className="min-h-6 text-xs text-accent">Why</summary>
+                        <Why because={entry.because} />
+                      </details>
+                    )}
+                  </span>
                 </li>
               ))}
               {trace.length === run.trace.length && run.next && (

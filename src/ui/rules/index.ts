@@ -5,3 +5,4 @@ export { Hours } from './When';
 export { Asked } from './Where';
 export { RuleEditor } from './RuleEditor';
 export { useKnown } from './useKnown';
+export { Why } from './Why';
