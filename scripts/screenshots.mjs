@@ -70,7 +70,7 @@ if (wants('flow-backtest')) {
   await shot('flow-backtest');
 }
 await page.getByRole('tab', { name: 'Results' }).click();
-await page.getByRole('row', { name: /^Entered/ }).waitFor();
+await page.getByRole('row', { name: /^Sent/ }).waitFor();
 await page
   .getByTestId('line-map')
   .getByRole('button', { name: /^Send Reminder/ })

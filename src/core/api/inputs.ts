@@ -90,6 +90,8 @@ export const starterInput = z.strictObject({
 export const presenceInput = z.strictObject({
   tab: z.string().regex(/^[A-Za-z0-9-]{8,40}$/, 'is no name of a tab'),
   step: z.string().max(60).nullable(),
+  /** that the tab is closed, or looks at something else now */
+  leaves: z.boolean().optional(),
 });
 
 export const tableInput = z.strictObject({ csv: z.string().min(1).max(20_000_000) });

@@ -79,4 +79,4 @@ export {
   openTwice,
   wakeHeld,
 } from './standing';
-export { notePresence } from './presences';
+export { leavePresence, notePresence } from './presences';

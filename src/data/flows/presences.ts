@@ -3,6 +3,10 @@ import { query, type Sql } from '../db';
 /** How long somebody counts as there after they were last heard of, in seconds. */
 const STAYS = 15;
 
+/** Notes that somebody has gone from a flow. */
+export const leavePresence = (sql: Sql, flowId: number, tab: string): Promise<unknown> =>
+  query(sql, 'delete from presences where flow_id = :flowId and tab = :tab', { flowId, tab });
+
 /** Notes where somebody is in a flow, and answers with who else is there. */
 export async function notePresence(
   sql: Sql,

@@ -361,6 +361,10 @@ describe('who else has a flow open', () => {
     });
     const heard = await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla');
     expect(heard).toMatchObject({ revision: expect.any(Number) as number, others: [{ name: 'Noor', step: 'reminder' }] });
+    // who goes is gone at once
+    await presentIn(lab.db, 'cart-left-behind', { tab: theirs, step: null, leaves: true }, 'Noor');
+    expect((await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla')).others).toEqual([]);
+    await presentIn(lab.db, 'cart-left-behind', { tab: theirs, step: 'reminder' }, 'Noor');
     await query(lab.db, `update presences set seen_at = now() - interval '16 seconds' where tab = :theirs`, { theirs });
     expect((await presentIn(lab.db, 'cart-left-behind', { tab: mine, step: null }, 'Marla')).others).toEqual([]);
     await expect(presentIn(lab.db, 'cart-left-behind', { tab: 'x', step: null }, 'Marla')).rejects.toMatchObject({ status: 422 });

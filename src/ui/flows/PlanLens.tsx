@@ -2,7 +2,7 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Popover } from 'radix-ui';
-import { useMemo, useRef, useState, type ReactNode } from 'react';
+import { useDeferredValue, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { FlowReport, TableItem } from '@/core/api';
 import { answersIn, preflight, sayStep, type Change, type FlowDocument, type Step } from '@/core/flows';
 import { api, useStore } from '../kit';
@@ -44,9 +44,11 @@ export function PlanLens({
   const store = useStore();
   const inspector = useRef<HTMLElement>(null);
   const [adding, setAdding] = useState<(Pick<Spot, 'place' | 'part'> & { at: { x: number; y: number } }) | null>(null);
+  // what is wrong is looked for when there is time: neither the first look at a flow nor typing waits for it
+  const settled = useDeferredValue<FlowDocument | null>(document, null);
   const troubled = useMemo(
-    () => new Set(preflight(document).flatMap((finding) => (finding.accepted === undefined ? (finding.stepId ?? []) : []))),
-    [document],
+    () => new Set(settled ? preflight(settled).flatMap((finding) => (finding.accepted === undefined ? (finding.stepId ?? []) : [])) : []),
+    [settled],
   );
   const tables = useQuery({
     queryKey: ['tables'],

@@ -1,7 +1,7 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import type { PresenceView } from '@/core/api';
 import { api } from '../kit';
 
@@ -18,5 +18,20 @@ export function usePresence(key: string, step: string): PresenceView | undefined
     placeholderData: (before) => before,
     retry: false,
   });
+  // who goes is not shown for a while longer, least of all to themselves
+  useEffect(() => {
+    const leave = () =>
+      void fetch(`/api/v1/flows/${key}/presence`, {
+        method: 'POST',
+        keepalive: true,
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ tab, step: null, leaves: true }),
+      }).catch(() => undefined);
+    window.addEventListener('pagehide', leave);
+    return () => {
+      window.removeEventListener('pagehide', leave);
+      leave();
+    };
+  }, [key, tab]);
   return data;
 }

@@ -13,6 +13,8 @@ export interface Bar {
 }
 
 const [WIDTH, HEIGHT, BOTTOM] = [300, 92, 18];
+/** How near to the end a label is written towards it. */
+const LAST = 36;
 
 /** Bars beside each other, read by the mouse or by arrow keys. Above them stands what is looked at, or else the sum in words. */
 export function Bars({ bars, name, sum, colour = 'var(--lane-0)' }: { bars: readonly Bar[]; name: string; sum: string; colour?: string }) {
@@ -38,7 +40,13 @@ export function Bars({ bars, name, sum, colour = 'var(--lane-0)' }: { bars: read
               />
               <rect x={index * width} y={0} width={width} height={HEIGHT - BOTTOM} fill="transparent" onMouseEnter={() => read(index)} />
               {one.label !== undefined && (
-                <text x={Math.min(index * width, WIDTH - 44)} y={HEIGHT - 4} fontSize={10} className="fill-soft tabular">
+                <text
+                  x={index * width > WIDTH - LAST ? WIDTH : index * width}
+                  y={HEIGHT - 4}
+                  textAnchor={index * width > WIDTH - LAST ? 'end' : 'start'}
+                  fontSize={10}
+                  className="fill-soft tabular"
+                >
                   {one.label}
                 </text>
               )}
