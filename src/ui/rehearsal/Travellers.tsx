@@ -6,6 +6,7 @@ import { whereaboutsAt } from './whereabouts';
 
 /** How near to each other people are to share one sign, in pixels. */
 const TOGETHER = 14;
+const MOVES = 'motion-safe:transition-[left,top] motion-safe:duration-150';
 
 /** People as signs that move along the map; those at the same place share one. */
 export function Travellers({
@@ -34,7 +35,7 @@ export function Travellers({
     <span
       key={who.map(({ id }) => id).join()}
       title={who.map(({ name }) => name).join(', ')}
-      className="pointer-events-none absolute z-10 flex -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-panel bg-soft motion-safe:transition-[left,top] motion-safe:duration-150"
+      className={`pointer-events-none absolute z-10 flex -translate-x-1/2 -translate-y-1/2 rounded-full border-2 border-panel bg-soft ${MOVES}`}
       style={{ left: x, top: y }}
     >
       {who.map(({ id, number }) => (
