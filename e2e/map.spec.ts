@@ -242,7 +242,7 @@ const overlaps = (page: Page) =>
 
 test('no text of the map covers another, for any flow, as it is and zoomed', async ({ page, request }) => {
   await signIn(page);
-  const program = ['--import', 'tsx', join(import.meta.dirname, 'anyflows.ts'), process.env.VIATIC_FLOWS ?? '14', '20260701'];
+  const program = ['--import', 'tsx', join(import.meta.dirname, 'anyflows.ts'), process.env.VIATIC_FLOWS ?? '10', '20260701'];
   const flows = JSON.parse(execFileSync(process.execPath, program, { encoding: 'utf8' })) as FlowDocument[];
   for (const [n, flow] of flows.entries()) {
     const put = await api(request, 'PUT', '/flows/any-flow', { ...flow, name: `Any flow ${n}` });
@@ -262,6 +262,7 @@ test('no text of the map covers another, for any flow, as it is and zoomed', asy
       await page.getByRole('tab', { name: lens }).click();
       await page.waitForTimeout(800);
       expect(await overlaps(page), `${key}, ${lens}`).toEqual([]);
+      if (key !== 'cart-left-behind') continue;
       await expectAccessible(page);
       await page.getByRole('button', { name: /^Switch to the (light|dark) theme$/ }).click();
       await expectAccessible(page, { rules: ['color-contrast'] });
