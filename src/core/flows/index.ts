@@ -29,4 +29,5 @@ export * from './merge';
 export * from './stretch';
 export { plainWaitMs, retyped, typedStep, typedWords, type RuleOf, type Typed } from './typed';
 export * from './uses';
+export { sayVerdict, type Tried } from './verdict';
 export { drawnShare, lotOf } from './lot';

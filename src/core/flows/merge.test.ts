@@ -4,6 +4,7 @@ import { cartLeftBehind } from '../../demo/flows';
 import { flowSchema, stepsOf, type FlowDocument, type Step } from './document';
 import { changeStep, insertSteps, moveStep, removeStep } from './edit';
 import { partsBetween, takeOver, untouched } from './merge';
+import { armsOf } from './steps';
 import { anyFlow } from './testing/anyflow';
 
 const idea = (id: string): Step => ({ id, kind: 'idea', text: id });
@@ -13,18 +14,25 @@ const all = (mine: FlowDocument, theirs: FlowDocument) => new Set(partsBetween(m
 
 /** A flow after some edits, as one of two who work on it makes them. */
 const edited = (flow: FlowDocument): fc.Arbitrary<FlowDocument> =>
-  fc.array(fc.tuple(fc.constantFrom('add', 'remove', 'move', 'text', 'name'), fc.nat(50), fc.nat(50)), { maxLength: 4 }).map((acts) =>
-    acts.reduce((now, [act, n, m], index) => {
-      const known = ids(now);
-      const id = known[n % Math.max(1, known.length)];
-      if (act === 'name') return { ...now, name: `Named ${n}` };
-      if (act === 'add') return insertSteps(now, { armId: null, index: n % (now.steps.length + 1) }, [idea(`new-${index}-${n}-${m}`)]);
-      if (id === undefined) return now;
-      if (act === 'remove') return removeStep(now, id);
-      if (act === 'move') return moveStep(now, id, { armId: null, index: m % (now.steps.length + 1) });
-      return changeStep(now, id, (step) => ('name' in step ? { ...step, name: `Other ${m}` } : step));
-    }, flow),
-  );
+  fc
+    .array(fc.tuple(fc.constantFrom('add', 'remove', 'move', 'text', 'name', 'arm'), fc.nat(50), fc.nat(50)), { maxLength: 4 })
+    .map((acts) =>
+      acts.reduce((now, [act, n, m], index) => {
+        const known = ids(now);
+        const id = known[n % Math.max(1, known.length)];
+        if (act === 'name') return { ...now, name: `Named ${n}` };
+        if (act === 'add') return insertSteps(now, { armId: null, index: n % (now.steps.length + 1) }, [idea(`new-${index}-${n}-${m}`)]);
+        if (id === undefined) return now;
+        if (act === 'remove') return removeStep(now, id);
+        if (act === 'arm')
+          return changeStep(now, id, (step) =>
+            // a branch keeps at least two, and its last one
+            step.kind === 'branch' && step.arms.length > 2 ? { ...step, arms: step.arms.slice(1) } : step,
+          );
+        if (act === 'move') return moveStep(now, id, { armId: null, index: m % (now.steps.length + 1) });
+        return changeStep(now, id, (step) => ('name' in step ? { ...step, name: `Other ${m}` } : step));
+      }, flow),
+    );
 
 describe('two drafts of one flow', () => {
   it('law: with nothing taken over a draft stays as it was; with everything it is the other', () => {
@@ -50,6 +58,14 @@ describe('two drafts of one flow', () => {
           const merged = takeOver(mine, theirs, some);
           expect(new Set(ids(merged)).size).toBe(ids(merged).length);
           expect(flowSchema.safeParse(merged).success).toBe(true);
+          // nothing of mine is lost whose going was not taken, nor that of what holds it
+          const held = (steps: readonly Step[], gone: boolean): string[] =>
+            steps.flatMap((step) => {
+              const isGone = gone || some.has(`gone ${step.id}`);
+              return [...(isGone ? [] : [step.id]), ...armsOf(step).flatMap((arm) => held(arm.steps, isGone))];
+            });
+          const there = new Set(ids(merged));
+          for (const id of held(mine.steps, false)) expect(there.has(id), id).toBe(true);
         },
       ),
       { numRuns: 300 },

@@ -8,7 +8,6 @@ export interface DraftPart {
   /** the same for the same part, whichever two drafts are held against each other */
   readonly id: string;
   readonly says: string;
-  readonly stepId: string | null;
 }
 
 const FIELDS: readonly (readonly [keyof FlowDocument, string])[] = [
@@ -46,22 +45,19 @@ export function partsBetween(mine: FlowDocument, theirs: FlowDocument): DraftPar
   const parts: DraftPart[] = FIELDS.filter(([field]) => !isSame(mine[field], theirs[field])).map(([field, says]) => ({
     id: `field ${field}`,
     says,
-    stepId: null,
   }));
   for (const [id, step] of other) {
     const was = own.get(id);
     if (!was) {
       // what comes with a new step is part of it
-      if (!holders(theirs, id).some((holder) => !own.has(holder)))
-        parts.push({ id: `added ${id}`, says: `New: ${sayStep(step)}`, stepId: null });
-    } else if (!isSame(ownOf(was), ownOf(step))) parts.push({ id: `step ${id}`, says: sayStep(step), stepId: id });
+      if (!holders(theirs, id).some((holder) => !own.has(holder))) parts.push({ id: `added ${id}`, says: `New: ${sayStep(step)}` });
+    } else if (!isSame(ownOf(was), ownOf(step))) parts.push({ id: `step ${id}`, says: sayStep(step) });
   }
   for (const [id, step] of own)
     if (!other.has(id) && !holders(mine, id).some((holder) => !other.has(holder)))
-      parts.push({ id: `gone ${id}`, says: `Gone: ${sayStep(step)}`, stepId: id });
+      parts.push({ id: `gone ${id}`, says: `Gone: ${sayStep(step)}` });
   const both = new Map([...own].filter(([id]) => other.has(id)));
-  if (!isSame(orderOf(mine.steps, both), orderOf(theirs.steps, both)))
-    parts.push({ id: 'order', says: 'The order of the steps', stepId: null });
+  if (!isSame(orderOf(mine.steps, both), orderOf(theirs.steps, both))) parts.push({ id: 'order', says: 'The order of the steps' });
   return parts;
 }
 
@@ -104,15 +100,14 @@ export function takeOver(mine: FlowDocument, theirs: FlowDocument, taken: Readon
     const { [field]: _, ...rest } = merged;
     merged = (from[field] === undefined ? rest : { ...rest, [field]: from[field] }) as FlowDocument;
   }
-  // what only the other one has and is wanted comes in where it stands there
-  const [source, wanted] = isTheirOrder
-    ? ([mine, (id: string) => !other.has(id) && !isTaken(mine, id, taken, 'gone')] as const)
-    : ([theirs, (id: string) => !own.has(id) && taken.has(`added ${id}`)] as const);
-  for (const id of planOf(source).steps.keys()) {
-    if (!wanted(id) || planOf(merged).steps.has(id)) continue;
-    const place = placeFor(source, merged, id);
-    if (place) merged = insertSteps(merged, place, [without(stepWith(source, id)!, planOf(merged).steps)]);
-  }
+  // what is here stays unless its going is taken, whatever has become of the arm it stood in; what is new there comes in where it is taken
+  const bring = (from: FlowDocument, isWanted: (id: string) => boolean) => {
+    for (const id of planOf(from).steps.keys())
+      if (isWanted(id) && !planOf(merged).steps.has(id))
+        merged = insertSteps(merged, placeFor(from, merged, id), [without(stepWith(from, id)!, planOf(merged).steps)]);
+  };
+  bring(mine, (id) => !isTaken(mine, id, taken, 'gone'));
+  bring(theirs, (id) => !own.has(id) && taken.has(`added ${id}`));
   return merged;
 }
 
@@ -132,7 +127,7 @@ function without(step: Step, there: ReadonlyMap<string, Step>): Step {
 }
 
 /** Where a step of one flow comes to stand in another: after the one before it that is there, or else first in its arm. */
-function placeFor(from: FlowDocument, into: FlowDocument, id: string): Place | null {
+function placeFor(from: FlowDocument, into: FlowDocument, id: string): Place {
   const place = placeOf(from, id)!;
   const { steps } = planOf(into);
   const hasArm = place.armId === null || [...steps.values()].some((step) => armsOf(step).some((arm) => arm.id === place.armId));

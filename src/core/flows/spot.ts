@@ -82,7 +82,8 @@ function stepBefore(flow: FlowDocument, id: string): Step | undefined {
   return steps[place.index - 1];
 }
 
-function armSteps(flow: FlowDocument, armId: string): readonly Step[] {
+/** The steps of an arm; none where there is no such arm. */
+export function armSteps(flow: FlowDocument, armId: string): readonly Step[] {
   for (const step of planOf(flow).steps.values()) {
     const arm = armsOf(step).find((one) => one.id === armId);
     if (arm) return arm.steps;

@@ -1,7 +1,7 @@
 import * as z from 'zod';
 import { stepSchema, type FlowDocument, type Step } from './document';
 import { freeId, insertSteps, placeOf, removeStep } from './edit';
-import { stepsWith } from './spot';
+import { armSteps, stepsWith } from './spot';
 import { freshStep } from './steps';
 
 const SCHEMA = 'viatic.steps/1';
@@ -45,22 +45,8 @@ export function pasteSteps(
   steps: readonly Step[],
 ): { readonly flow: FlowDocument; readonly ids: readonly string[] } {
   const next = insertSteps(flow, place, steps);
-  const into = place.armId === null ? next.steps : (armOf(next, place.armId) ?? []);
+  const into = place.armId === null ? next.steps : armSteps(next, place.armId);
   return { flow: next, ids: into.slice(place.index, place.index + steps.length).map((step) => step.id) };
-}
-
-function armOf(flow: FlowDocument, armId: string): readonly Step[] | null {
-  let found: readonly Step[] | null = null;
-  const look = (steps: readonly Step[]): void => {
-    for (const step of steps)
-      if ('arms' in step)
-        for (const arm of step.arms ?? []) {
-          if (arm.id === armId) found = arm.steps;
-          look(arm.steps);
-        }
-  };
-  look(flow.steps);
-  return found;
 }
 
 /** The document with a stretch of one sequence put into the first arm of a new branch or test, which stands in its place; and the id of that. */

@@ -146,7 +146,8 @@ function renderEmail(message: Email, personal: Personal, links: Links): Rendered
         const alt = oneLine(fill(block.alt));
         const leads = block.link === undefined ? null : safeUrl(fill(block.link).trim());
         const target = leads && links.track(leads);
-        const picture = `<img src="${escapeHtml(source)}" width="${WIDEST_PICTURE}" alt="${escapeHtml(alt)}" style="display:block;width:100%;max-width:${WIDEST_PICTURE}px;height:auto;border:0;${FONT};font-size:14px;color:${MUTED}">`;
+        const look = `display:block;width:100%;max-width:${WIDEST_PICTURE}px;height:auto;border:0;${FONT};font-size:14px;color:${MUTED}`;
+        const picture = `<img src="${escapeHtml(source)}" width="${WIDEST_PICTURE}" alt="${escapeHtml(alt)}" style="${look}">`;
         const shown = target ? `<a href="${escapeHtml(target)}">${picture}</a>` : picture;
         rows.push(row(`<div style="margin:0 0 14px">${shown}</div>`));
         if (alt || target) lines.push([alt && `[${alt}]`, target].filter(Boolean).join(' '));

@@ -355,7 +355,8 @@ function Who({ result, document, selected, flowKey }: { result: BacktestView; do
   const arms = step && 'arms' in step ? (step.arms ?? []).map((arm) => arm.id) : [];
   const isOf = step?.kind === 'send' || arms.length > 0;
   const people = isOf ? result.who.filter(({ passed }) => passed.some((one) => one === selected || arms.includes(one))) : result.who;
-  const shown = people.slice(0, SHOWN);
+  const [page, setPage] = useState(0);
+  const shown = people.slice(page * SHOWN, (page + 1) * SHOWN);
   const ids = [...new Set(shown.map(({ person }) => person))];
   const names = useQuery({
     queryKey: ['backtest-names', flowKey, ids],
@@ -382,10 +383,26 @@ function Who({ result, document, selected, flowKey }: { result: BacktestView; do
           </li>
         ))}
       </ul>
-      {people.length > shown.length && (
+      {people.length > SHOWN && (
         <p className="text-xs text-soft">
-          The first {sayCount(shown.length)} of {sayCount(people.length)}
-          {result.entered > result.who.length && ` that are known by name, of ${sayCount(result.entered)} in all`}.
+          {sayCount(page * SHOWN + 1)} to {sayCount(page * SHOWN + shown.length)} of {sayCount(people.length)}
+          {result.entered > result.who.length && ` that are known by name, of ${sayCount(result.entered)} in all`}.{' '}
+          <button
+            type="button"
+            className="min-h-6 text-accent underline disabled:opacity-40"
+            disabled={!page}
+            onClick={() => setPage(page - 1)}
+          >
+            Earlier
+          </button>{' '}
+          <button
+            type="button"
+            className="min-h-6 text-accent underline disabled:opacity-40"
+            disabled={(page + 1) * SHOWN >= people.length}
+            onClick={() => setPage(page + 1)}
+          >
+            Further
+          </button>
         </p>
       )}
     </section>

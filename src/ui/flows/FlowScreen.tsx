@@ -292,11 +292,14 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   );
 }
 
+/** How many others have a sign each; the rest are counted, by name where one looks. */
+const SHOWN = 3;
+
 /** Who else has the flow open, and where they are. */
 function Others({ others, document, onShow }: { others: PresenceView['others']; document: FlowDocument; onShow: (id: string) => void }) {
   return (
     <ul className="flex gap-1" aria-label="Also here">
-      {others.slice(0, 3).map(({ name, step }, index) => {
+      {others.slice(0, SHOWN).map(({ name, step }, index) => {
         const at = step === null ? undefined : planOf(document).steps.get(step);
         const says = `${name} is here${at ? `, at ${sayStep(at)}` : ''}`;
         return (
@@ -317,6 +320,17 @@ function Others({ others, document, onShow }: { others: PresenceView['others']; 
           </li>
         );
       })}
+      {others.length > SHOWN && (
+        <li
+          className="self-center text-xs text-soft"
+          title={others
+            .slice(SHOWN)
+            .map(({ name }) => name)
+            .join(', ')}
+        >
+          +{others.length - SHOWN}
+        </li>
+      )}
     </ul>
   );
 }

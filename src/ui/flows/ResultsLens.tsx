@@ -29,7 +29,11 @@ export default function ResultsLens({ flow, acts, fold }: { flow: FlowView; acts
   // the same moment for both, and for a while: figures that move while they are read cannot be compared
   const [until] = useState(() => now());
   const asked = (to: number) =>
-    `from=${encodeURIComponent(isoOf(to - period.days * DAY))}&to=${encodeURIComponent(isoOf(to))}${period.version === null ? '' : `&version=${period.version}`}`;
+    new URLSearchParams({
+      from: isoOf(to - period.days * DAY),
+      to: isoOf(to),
+      ...(period.version !== null && { version: String(period.version) }),
+    }).toString();
   const read = (to: number) => api<FlowReport>(`/flows/${flow.key}/report?${asked(to)}`);
   const report = useQuery({
     queryKey: ['results', flow.key, period, until],

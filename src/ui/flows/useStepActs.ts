@@ -6,6 +6,7 @@ import {
   armsOf,
   between,
   duplicateSteps,
+  eachStep,
   moveStep,
   pasteSteps,
   placeOf,
@@ -152,7 +153,11 @@ export function useStepActs(document: FlowDocument, edit: Edit, isEditing: boole
     if (!place || chosen.length !== 1) return;
     edit(moveStep(document, first!, { ...place, index: Math.max(0, place.index + (by < 0 ? -1 : 2)) }), `${first}.move`);
   };
-  const isOn = () => chosen.some((id) => stepsOfAll(document, id).some((step) => step.kind === 'send' && !step.off));
+  const isOn = () => {
+    let found = false;
+    eachStep(stepsWith(document, chosen), (step) => (found ||= step.kind === 'send' && !step.off));
+    return found;
+  };
 
   const acts: StepActs = {
     selected,
@@ -206,14 +211,4 @@ export function useStepActs(document: FlowDocument, edit: Edit, isEditing: boole
     },
   };
   return acts;
-}
-
-/** A step and all that stands in its arms. */
-function stepsOfAll(document: FlowDocument, id: string) {
-  const step = planOf(document).steps.get(id);
-  const through = (one: NonNullable<typeof step>): NonNullable<typeof step>[] => [
-    one,
-    ...armsOf(one).flatMap((arm) => arm.steps.flatMap(through)),
-  ];
-  return step ? through(step) : [];
 }

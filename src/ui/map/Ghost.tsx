@@ -7,9 +7,7 @@ import type { Drawing } from './drawing';
 import { laneColour } from './marks';
 
 /** What hovers over the map: the sign that puts something in, or a stop that is dragged. */
-export type GhostOf =
-  | { readonly kind: 'add'; readonly spot: Spot }
-  | { readonly kind: 'drag'; readonly id: string; readonly aim: Aim; readonly pointer: { readonly x: number; readonly y: number } };
+export type GhostOf = { readonly kind: 'add'; readonly spot: Spot } | { readonly kind: 'drag'; readonly id: string; readonly aim: Aim };
 
 /** Drawn by itself, so that following the pointer draws nothing else anew. */
 export function Ghost({

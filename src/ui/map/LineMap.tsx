@@ -171,7 +171,7 @@ export function LineMap({ document, selected, chosen, onSelect, onOpen, layer = 
     }
     if (at.id !== null) {
       const aim = aimOf(drawing, document, at.id, pointOf(event), event.altKey);
-      setGhost({ kind: 'drag', id: at.id, aim, pointer: pointOf(event) });
+      setGhost({ kind: 'drag', id: at.id, aim });
     } else if (!at.isOver) frame.current?.scrollTo(at.left - dx, at.top - dy);
   };
   const hover = (event: PointerEvent) => {

@@ -2,13 +2,13 @@ import { rehearsePerson, unpacked, type RehearsalFacts } from '@/core/rehearsal'
 import type { RehearsalAnswer, RehearsalAsked } from './asked';
 
 /** Rehearses beside the screen, by the core that runs flows for real. The facts of somebody are read once and kept. */
-const known = new Map<string, { readonly from: unknown; readonly facts: RehearsalFacts }>();
+const known = new Map<string, RehearsalFacts>();
 
 const factsOf = (id: string, from: unknown): RehearsalFacts => {
   const kept = known.get(id);
-  if (kept && from === undefined) return kept.facts;
+  if (kept && from === undefined) return kept;
   const facts = unpacked<RehearsalFacts>(from);
-  known.set(id, { from, facts });
+  known.set(id, facts);
   return facts;
 };
 

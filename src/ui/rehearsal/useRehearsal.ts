@@ -34,6 +34,8 @@ export function useRehearsal(key: string, revision: number, document: FlowDocume
   const worker = useRef<Worker | null>(null);
   const number = useRef(0);
   const sent = useRef(new Map<string, unknown>());
+  const asks = useRef(people);
+  asks.current = people;
   const [state, setState] = useState<Omit<Came, 'now'>>({ came: new Map(), problems: new Map(), isBusy: true });
 
   // whom the facts are about: everybody made up shares what is known of the store
@@ -65,6 +67,14 @@ export function useRehearsal(key: string, revision: number, document: FlowDocume
         isBusy: false,
       });
     });
+    // one that cannot be loaded answers nothing: that is told, and not waited for
+    made.addEventListener('error', () =>
+      setState({
+        came: new Map(),
+        problems: new Map(asks.current.map(({ id }) => [id, 'The rehearsal could not be loaded. Load the page again.'])),
+        isBusy: false,
+      }),
+    );
     return () => made.terminate();
   }, []);
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { sayVerdict } from './ArmResults';
+import { sayVerdict } from './verdict';
 
 const arms = (...all: [number, number][]) => all.map(([people, goal], n) => ({ id: `a${n}`, name: `Way ${n + 1}`, people, goal }));
 
