@@ -2,7 +2,17 @@ import type { NextConfig } from 'next';
 
 const config: NextConfig = {
   distDir: process.env.VIATIC_DIST ?? '.next',
-  serverExternalPackages: ['knex', 'pg', 'graphile-worker', 'pino', 'nodemailer', 'standardwebhooks', 'currency-codes'],
+  serverExternalPackages: [
+    'knex',
+    'pg',
+    'graphile-worker',
+    'pino',
+    'nodemailer',
+    'standardwebhooks',
+    'currency-codes',
+    'mjml',
+    'sanitize-html',
+  ],
   poweredByHeader: false,
   reactStrictMode: true,
   devIndicators: false,

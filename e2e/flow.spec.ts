@@ -31,12 +31,24 @@ test('waits, thresholds, labels and texts are edited, saved to the draft, undone
   await page.getByLabel('Subject').fill('Still thinking about {{ it');
   await expect(page.getByText(/the placeholder cannot be read/)).toBeVisible();
   await page.getByLabel('Subject').fill('Still thinking about it?');
-  await page.getByRole('textbox', { name: 'Text', exact: true }).first().fill('Here it is, {{ person.firstName }}:');
-  await expect(page.getByText('person.firstName has no fallback')).toBeVisible();
+  await page.getByRole('button', { name: 'Write the letter' }).click();
+  const sheet = page.getByTestId('letter');
+  const words = sheet.getByRole('textbox', { name: 'Text', exact: true }).first();
+  await words.click();
+  await page.keyboard.press('Control+a');
+  await page.keyboard.type('Here it is, {');
+  await page.getByRole('combobox', { name: 'Which value?' }).fill('firstName');
+  await page.keyboard.press('Enter');
+  // what stands in for it is taken away
+  await sheet.getByRole('button', { name: /first name/ }).click();
+  await page.getByLabel('When first name is not known').fill('');
+  await page.getByRole('button', { name: 'Done' }).click();
+  await expect(sheet.getByText('{{ person.firstName }} has no fallback')).toBeVisible();
   await page.keyboard.press('Control+z');
-  await expect(page.getByText('person.firstName has no fallback')).toBeHidden();
+  await expect(sheet.getByText('{{ person.firstName }} has no fallback')).toBeHidden();
   await page.keyboard.press('Control+Shift+z');
-  await expect(page.getByText('person.firstName has no fallback')).toBeVisible();
+  await expect(sheet.getByText('{{ person.firstName }} has no fallback')).toBeVisible();
+  await page.getByRole('button', { name: 'To the map' }).click();
   await expect(page.getByText(/Draft saved, 5 changes not published/)).toBeVisible();
 
   // it is in the draft, not in what runs
@@ -104,7 +116,7 @@ test('a message is seen as somebody, by the code that sends it', async ({ page, 
   await page.goto(`${base()}/flows/cart-left-behind`);
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “You left something in your cart”' }).click();
   await page.getByRole('tab', { name: 'See it as somebody' }).click();
-  await page.getByLabel('As whom').selectOption({ label: 'Kim' });
+  await page.getByLabel('As whom').selectOption({ label: 'Kim (lately)' });
   await expect(page.frameLocator('iframe[title="The message"]').getByText('Moss ball')).toBeVisible();
   await page.getByLabel('Which part').selectOption('text');
   await expect(page.getByText('- 2 × Moss ball, €10.00 each')).toBeVisible();

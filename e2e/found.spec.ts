@@ -70,7 +70,10 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   await add('Add to “Those who”', 'Message');
   await inspector.getByLabel('Name of this message').fill('On its way');
   await inspector.getByLabel('Subject').fill('On its way by {{ answers.lookup.carrier }}');
-  await inspector.getByLabel('Text', { exact: true }).fill('Hello');
+  await inspector.getByRole('button', { name: 'Write the letter' }).click();
+  await page.getByTestId('letter').getByRole('textbox', { name: 'Text', exact: true }).click();
+  await page.keyboard.type('Hello');
+  await page.getByRole('button', { name: 'To the map' }).click();
   await inspector.getByLabel('Kind').selectOption('service');
   await inspector.getByRole('button', { name: 'Version' }).click();
   await page.getByRole('menuitem', { name: 'In another language' }).click();

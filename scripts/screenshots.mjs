@@ -53,7 +53,13 @@ await page
   .getByRole('navigation', { name: 'Script' })
   .getByRole('button', { name: /Send “Your tank/ })
   .click();
-await shot('flow-message');
+if (wants('letter')) {
+  await page.getByRole('button', { name: 'Write the letter' }).click();
+  await page.frameLocator('iframe[title="The letter"]').getByText('Quillfin').first().waitFor();
+  await page.waitForTimeout(1500);
+  await shot('letter');
+  await page.getByRole('button', { name: 'To the map' }).click();
+}
 await page.getByRole('tab', { name: 'Rehearse' }).click();
 if (wants('flow-rehearse')) {
   await page.getByTestId('rehearsed').waitFor();
@@ -127,7 +133,13 @@ await page.goto(`${base}/people`);
 await page.getByRole('row').nth(5).waitFor();
 await page.waitForTimeout(800);
 await shot('people');
-if (['mapping', 'form', 'consent'].some(wants)) {
+if (wants('library')) {
+  await page.goto(`${base}/messages`);
+  await page.getByRole('link', { name: 'What goes with it' }).waitFor();
+  await page.waitForTimeout(2500);
+  await shot('library');
+}
+if (['mapping', 'form'].some(wants)) {
   const { sources } = await api('/sources');
   const till = sources.find((one) => one.kind === 'webhook').key;
   await page.goto(`${base}/data/sources/${till}`);
@@ -138,10 +150,6 @@ if (['mapping', 'form', 'consent'].some(wants)) {
   await page.goto(`${base}/data/forms/plant-letter`);
   await page.frameLocator('iframe').getByLabel('Email address').waitFor();
   await shot('form');
-  await page.goto(`${base}/data/consent`);
-  await page.getByText('Never written to').waitFor();
-  await page.waitForTimeout(800);
-  await shot('consent');
 }
 await page.goto(`${base}/offers/cart-10`);
 await page.getByText('The lives of its codes').waitFor();

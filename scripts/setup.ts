@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
 import catalogue from '../quillfin/catalogue.json';
-import { codeOfRun, demoFlows, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
+import { codeOfRun, demoBrand, demoFlows, demoLibrary, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
 import { countryCode } from '../src/core/people';
 import { CREDIT_MODELS } from '../src/core/revenue';
 import { ledgerOf } from '../src/core/orders';
@@ -12,11 +12,12 @@ import { spellingOf } from '../src/core/rules';
 import { headOf, personalise } from '../src/core/messages';
 import type { ReplayFlow } from '../src/core/replay';
 import { createUser } from '../src/data/access';
-import { connect, copyInto, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
+import { connect, copyInto, inTransaction, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
 import { createKey, createSource, findSource, rebuildCatalogue } from '../src/data/sources';
 import { SCOPES } from '../src/core/sources';
 import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
+import { saveBrand, saveFeed, saveInLibrary } from '../src/data/letters';
 import { saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
@@ -268,6 +269,7 @@ async function clear(db: Db): Promise<void> {
       'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
       'lookup_tables, lookup_versions, lookup_rows, ' +
       'products, product_changes, product_tellings, short_links, ' +
+      'brands, library, library_versions, feeds, product_days, product_pairs, product_relations_state, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
   );
@@ -282,6 +284,21 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
   const flows = demoFlows(BASE);
   for (const [key, offer] of demoOffers) await saveOffer(db, key, offer, 'Marla Quist', start);
+  await inTransaction(db, (trx) => saveBrand(trx, 'quillfin', demoBrand(BASE), true, 'Marla Quist', start));
+  for (const { message, blocks, ...one } of demoLibrary(BASE))
+    await saveInLibrary(
+      db,
+      { ...one, kind: message ? 'message' : 'blocks', document: message ?? { blocks: blocks ?? [] } },
+      null,
+      'Marla Quist',
+      start,
+    );
+  await saveFeed(db, {
+    key: 'quillfin-blog',
+    name: 'The Quillfin blog',
+    url: `${BASE}/outside/blog/feed?origin=${encodeURIComponent(BASE)}`,
+    every_minutes: 30,
+  });
   await storeTable(
     db,
     {

@@ -77,7 +77,7 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_SMS_URL: `http://127.0.0.1:${outsidePort}/outside/sms`,
     VIATIC_PUSH_URL: `http://127.0.0.1:${outsidePort}/outside/push`,
     // the stand-in for a system of the shop is in this house
-    VIATIC_CALL_INSIDE: `127.0.0.1:${outsidePort}`,
+    VIATIC_CALL_INSIDE: `127.0.0.1:${outsidePort},localhost:${port}`,
     VIATIC_DEMO: '1',
     OUTSIDE_PORT: String(outsidePort),
     OUTSIDE_SMTP_PORT: String(smtpPort),

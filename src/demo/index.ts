@@ -1,2 +1,3 @@
 export * from './flows';
 export * from './history';
+export * from './letters';

@@ -3,6 +3,7 @@ import { readConfig } from './config';
 import { openJournal } from './journal';
 import { startMail } from './mail';
 import type { Answer, Asked } from './page';
+import { openBlog } from './blog';
 import { openShop } from './shop';
 import { openTexts } from './texts';
 
@@ -10,6 +11,7 @@ import { openTexts } from './texts';
 const config = readConfig();
 const mail = startMail(config);
 const shop = openShop(config);
+const blog = openBlog(config);
 const texts = { sms: openTexts(config, 'sms'), push: openTexts(config, 'push') };
 const LARGEST = 1024 * 1024;
 
@@ -73,6 +75,7 @@ const list = (found: readonly object[]): Answer => ({ status: 200, type: 'applic
 async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
   const [, , area = '', kind = ''] = asked.path.split('/');
   if (area === 'shop') return shop(asked);
+  if (area === 'blog') return blog(asked);
   if (area === 'api' && asked.method === 'GET') {
     const to = asked.query.get('to')?.toLowerCase() ?? null;
     if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));

@@ -12,3 +12,4 @@ export * from './places';
 export * from './rehearsal';
 export * from './sending';
 export * from './tables';
+export * from './letters';

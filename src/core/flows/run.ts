@@ -93,7 +93,14 @@ export type Answer = Answers[string];
 /** What a step does to the world: lets a message go out, records an event of the person, changes what is on file about them, or asks. */
 export type Deed =
   /** `content` names the form of the message, where it is not that for everyone else */
-  | { readonly kind: 'send'; readonly marketing: boolean; readonly channel: Channel; readonly content?: string }
+  | {
+      readonly kind: 'send';
+      readonly marketing: boolean;
+      readonly channel: Channel;
+      readonly content?: string;
+      /** which conditions of its message hold at this moment */
+      readonly holds?: readonly string[];
+    }
   | { readonly kind: 'event'; readonly type: string; readonly properties: { readonly [name: string]: Value } }
   | { readonly kind: 'change'; readonly change: FactChange }
   /** asks somebody outside: a server, or a colleague. The answer comes as an event that bears `about` */
@@ -240,6 +247,12 @@ export type Saw =
   | { readonly arms: readonly Seen[] }
   /** `sending`: which form of the message, null for that for everyone else, and what was looked at */
   | { readonly form: string | null; readonly looked: readonly Seen[] }
+  /** `sending`: the conditions that the message asks for, and what was looked at for each */
+  | {
+      readonly shown: readonly { readonly id: string; readonly seen: Seen }[];
+      readonly form?: string | null;
+      readonly looked?: readonly Seen[];
+    }
   /** `skipped`: what stood in the way */
   | { readonly obstacle: Obstacle }
   /** `skipped`: what is recorded has led from flow to flow too often */

@@ -131,14 +131,29 @@ export function sayTrace(
       const parts = (saw.looked ?? []).flatMap((seen, index) =>
         forms[index] ? [explain(forms[index].when, seen, wording, entry.at)] : [],
       );
-      if (!parts.length) return { says: `Queued “${name}” to go out` };
       const form = forms.find(({ id }) => id === saw.form);
+      const conditions = (step?.kind === 'send' && (form?.message ?? step.message).conditions) || [];
+      const shown = (saw.shown ?? []).flatMap(({ id, seen }): Because[] => {
+        const condition = conditions.find((one) => one.id === id);
+        if (!condition) return [];
+        const why = explain(condition.rule, seen, wording, entry.at);
+        return [
+          {
+            holds: seen.holds,
+            says: `“${condition.name}” ${seen.holds ? 'holds' : 'does not hold'}: what asks for it is ${seen.holds ? 'shown' : 'left out'}`,
+            parts: [why],
+          },
+        ];
+      });
+      if (!parts.length && !shown.length) return { says: `Queued “${name}” to go out` };
+      const chosen: Because | null = !parts.length
+        ? null
+        : form && parts.length === 1
+          ? parts[0]!
+          : { holds: true, says: form ? `first version that holds is “${form.name}”` : 'no version is theirs', parts };
       return {
-        says: form ? `Queued “${name}” to go out, as “${form.name}”` : `Queued “${name}” to go out, as everyone else gets it`,
-        because:
-          form && parts.length === 1
-            ? parts[0]!
-            : { holds: true, says: form ? `first version that holds is “${form.name}”` : 'no version is theirs', parts },
+        says: `Queued “${name}” to go out${chosen ? (form ? `, as “${form.name}”` : ', as everyone else gets it') : ''}`,
+        because: chosen && !shown.length ? chosen : { holds: true, says: 'what is in it', parts: [...(chosen ? [chosen] : []), ...shown] },
       };
     }
     case 'skipped':

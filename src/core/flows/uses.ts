@@ -1,6 +1,6 @@
 import { dependsOn, kindOfTest, testsOf, type Rule, type Test, type WhereTest } from '../rules';
 import { eachStep, type FlowDocument } from './document';
-import { blocksOf } from '../messages';
+import { blocksOf, everyBlock } from '../messages';
 import { armsOf, formsOf, kindOfStep } from './steps';
 import { isTimed, kindOfTrigger, whoIsDue } from './triggers';
 
@@ -67,7 +67,10 @@ export function eventUses(document: FlowDocument): EventUse[] {
     if (step.kind === 'record') uses.push({ type: step.event, where: `recorded by “${step.name}”`, asks: [] });
     if (step.kind !== 'send') return;
     const messages = formsOf(step).map(({ message }) => message);
-    if (/\bevent\./.test(JSON.stringify(messages)) || messages.some((one) => blocksOf(one).some((block) => block.kind === 'cart')))
+    if (
+      /\bevent\./.test(JSON.stringify(messages)) ||
+      messages.some((one) => everyBlock(blocksOf(one)).some((block) => block.kind === 'cart' || block.kind === 'order'))
+    )
       for (const type of started) uses.push({ type, where: `message “${step.name}”`, asks: [] });
   });
   return uses;

@@ -1,6 +1,5 @@
 import { approximateMs, DAY, sayDuration, sayElapsed } from '../time';
-import { blocksOf, namesCode, textsOf } from '../messages';
-import { safeUrl } from '../text';
+import { blocksOf, everyBlock, namesCode, textsOf } from '../messages';
 import type { Offers } from '../offers';
 import { eachStep, type FlowDocument, type Step } from './document';
 import type { AddTo } from './finding';
@@ -10,41 +9,12 @@ import { armsOf, formsOf, kindOfStep, sayStep } from './steps';
 /** What is wrong with a flow as people walk it. */
 export function lookAtPaths(flow: FlowDocument, add: AddTo): void {
   const offers: Step[] = [];
-  const links: { step: Step; says: string }[] = [];
   eachStep(flow.steps, (step) => {
     if (step.kind !== 'send' || step.off) return;
-    for (const block of formsOf(step).flatMap(({ message }) => blocksOf(message))) {
+    for (const block of formsOf(step).flatMap(({ message }) => everyBlock(blocksOf(message)))) {
       if (block.kind === 'offer' && !offers.includes(step)) offers.push(step);
-      if (block.kind === 'button' && !block.url.includes('{{') && !safeUrl(block.url.trim()))
-        links.push({ step, says: `The button “${block.label}”` });
-      if (block.kind === 'picture' && block.link !== undefined && !block.link.includes('{{') && !safeUrl(block.link.trim()))
-        links.push({ step, says: `The picture “${block.alt}”` });
-      if (block.kind === 'picture' && !block.url.includes('{{') && !safeUrl(block.url.trim()))
-        add(
-          'picture-without-address',
-          'stops',
-          step.id,
-          `A picture of ${sayStep(step)} has no address`,
-          'Write the address of the picture, beginning with https://; without one it is left out of the message.',
-        );
-      else if (block.kind === 'picture' && !block.alt.trim())
-        add(
-          'picture-without-words',
-          'warns',
-          step.id,
-          `A picture of ${sayStep(step)} says nothing to who cannot see it`,
-          'Write what it shows: many mail programs hide pictures at first, and some people never see them.',
-        );
     }
   });
-  for (const { step, says } of links)
-    add(
-      'link-leads-nowhere',
-      'stops',
-      step.id,
-      `${says} of ${sayStep(step)} leads nowhere`,
-      'Write an address that begins with https://; without one it is left out of the message, or leads nowhere.',
-    );
   if (offers.length > 1 && everyPath(flow.steps, (step) => offers.includes(step)))
     add(
       'offer-on-every-path',

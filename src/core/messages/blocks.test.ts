@@ -1,60 +1,58 @@
 import { describe, expect, it } from 'vitest';
-import { BLOCK_KINDS, blockSchema, freeBlockId, freshBlock, type Block, type Email } from './message';
-import { renderMessage } from './render';
+import { BLOCK_KINDS, blockSchema, doubled, everyBlock, freeBlockId, freshBlock, mapBlocks, type Block } from './block';
+import { mapTexts, messageSchema, textsOf, type Email } from './message';
 
-const links = {
-  unsubscribeUrl: 'https://shop.example/leave',
-  pixelUrl: null,
-  track: (url: string) => `https://t.example/?to=${encodeURIComponent(url)}`,
+const every = (): Block[] => {
+  const blocks: Block[] = [];
+  for (const kind of BLOCK_KINDS) blocks.push(freshBlock(kind, freeBlockId(blocks)));
+  return blocks;
 };
-const about = { person: { firstName: 'Ada' }, event: {}, store: { name: 'Quillfin', address: 'Sluiskade 14' } };
-const letter = (blocks: Block[]): Email => ({
+const letter = (blocks: Block[], more: Partial<Email> = {}): Email => ({
   schema: 'viatic.message/1',
   channel: 'email',
   kind: 'service',
   subject: 'S',
   preview: '',
   blocks,
+  ...more,
 });
-const rendered = (...blocks: Block[]) => renderMessage(letter(blocks), about, links);
 
 describe('what a letter is made of', () => {
   it('each kind of block is one of the schema as soon as it is put in, under an id that is free', () => {
-    const blocks: Block[] = [];
-    for (const kind of BLOCK_KINDS) {
-      blocks.push(freshBlock(kind, freeBlockId(blocks)));
-      expect(blockSchema.safeParse(blocks.at(-1)).success, kind).toBe(true);
+    for (const block of every()) expect(blockSchema.safeParse(block).success, block.kind).toBe(true);
+    const ids = everyBlock(every()).map(({ id }) => id);
+    expect(new Set(ids).size).toBe(ids.length);
+  });
+
+  it('what is doubled has ids of its own, within columns too', () => {
+    for (const block of every()) {
+      const blocks = [...every(), doubled(block, every())];
+      const ids = everyBlock(blocks).map(({ id }) => id);
+      expect(new Set(ids).size).toBe(ids.length);
     }
-    expect(new Set(blocks.map(({ id }) => id)).size).toBe(BLOCK_KINDS.length);
   });
 
-  it('a heading is one, in HTML and in text', () => {
-    const { html, text } = rendered({ id: 'h', kind: 'heading', text: 'For {{ person.firstName }}' });
-    expect(html).toMatch(/<h2 [^>]*>For Ada<\/h2>/);
-    expect(text).toContain('For Ada\n-------');
+  it('a block within columns is reached like any other', () => {
+    const columns = freshBlock('columns', 'c');
+    const changed = mapBlocks([columns], (block) => (block.kind === 'text' ? { ...block, text: 'there' } : block));
+    expect(textsOf(letter(changed))).toEqual(['S', '', 'there', 'there']);
+    expect(everyBlock(mapBlocks([columns], (block) => (block.kind === 'text' ? null : block)))).toHaveLength(1);
   });
 
-  it('a picture shows, says what it shows, and leads where it should by a counted link; without an address it is left out', () => {
-    const picture = {
-      id: 'p',
-      kind: 'picture',
-      url: 'https://shop.example/tank.png',
-      alt: 'A tank "60"',
-      link: 'https://shop.example/t',
-    } as const;
-    const { html, text } = rendered(picture);
-    expect(html).toContain('src="https://shop.example/tank.png"');
-    expect(html).toContain('alt="A tank &quot;60&quot;"');
-    expect(html).toContain(`<a href="https://t.example/?to=${encodeURIComponent('https://shop.example/t')}"><img`);
-    expect(text).toContain('[A tank "60"] https://t.example/?to=');
-    expect(rendered({ ...picture, url: 'javascript:alert(1)' }).html).not.toContain('<img');
-    const { link: _, ...plain } = picture;
-    expect(rendered(plain).html).not.toContain('<a href="https://t.example');
+  it('other words are put in the place of some in every text, and nowhere else', () => {
+    const before = letter([...every(), { id: 'old', kind: 'button', label: 'old', url: 'https://shop.example/old' }], {
+      subject: 'old and old',
+    });
+    const after = mapTexts(before, (text) => text.replaceAll('old', 'new')) as Email;
+    expect(after.subject).toBe('new and new');
+    expect(after.blocks.at(-1)).toEqual({ id: 'old', kind: 'button', label: 'new', url: 'https://shop.example/new' });
+    expect(mapTexts(before, (text) => text)).toEqual(before);
   });
 
-  it('a dividing line stands in both', () => {
-    const { html, text } = rendered({ id: 'd', kind: 'divider' });
-    expect(html).toContain('<hr ');
-    expect(text).toMatch(/^---\n/);
+  it('a block asks only for conditions that its message has', () => {
+    const asking = letter([{ id: 'b1', kind: 'text', text: 'x', only: 'c1' }]);
+    expect(messageSchema.safeParse(asking).error!.issues[0]).toMatchObject({ path: ['blocks', 0, 'only'] });
+    const conditions = [{ id: 'c1', name: 'Known', rule: { test: 'attribute' as const, name: 'firstName', op: 'known' as const } }];
+    expect(messageSchema.safeParse({ ...asking, conditions }).success).toBe(true);
   });
 });

@@ -1,3 +1,5 @@
+export * from './block';
+export * from './brand';
 export * from './message';
 export * from './personalise';
 export * from './body';
@@ -5,3 +7,4 @@ export * from './render';
 export * from './people';
 export * from './personal';
 export * from './sms';
+export * from './check';

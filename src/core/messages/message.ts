@@ -1,76 +1,26 @@
 import * as z from 'zod';
-import { barrierOf, sayBarrier, type Barrier, type Channel, type Reach } from '../rules';
+import { barrierOf, ruleSchema, sayBarrier, type Barrier, type Channel, type Reach } from '../rules';
 import type { Instant } from '../time';
+import { blockSchema, everyBlock, fieldsOfBlock, mapBlocks, partId, textsOfBlock, type Block } from './block';
 
 const text = (max: number) => z.string().max(max);
-const blockId = z.string().regex(/^[a-z0-9-]{1,40}$/, 'is not a block id; use a-z, 0-9 and -');
-
-const textBlock = z.strictObject({ id: blockId, kind: z.literal('text'), text: text(10_000) });
-const buttonBlock = z.strictObject({ id: blockId, kind: z.literal('button'), label: text(120), url: text(2000) });
-const cartBlock = z.strictObject({ id: blockId, kind: z.literal('cart') });
-const headingBlock = z.strictObject({ id: blockId, kind: z.literal('heading'), text: text(300) });
-/** A picture: its address, what it shows for who cannot see it, and where it leads. */
-const pictureBlock = z.strictObject({
-  id: blockId,
-  kind: z.literal('picture'),
-  url: text(2000),
-  alt: text(300),
-  link: text(2000).optional(),
-});
-const dividerBlock = z.strictObject({ id: blockId, kind: z.literal('divider') });
-const offerBlock = z.strictObject({ id: blockId, kind: z.literal('offer'), text: text(500) });
-
-export const blockSchema = z.discriminatedUnion('kind', [
-  textBlock,
-  headingBlock,
-  pictureBlock,
-  buttonBlock,
-  dividerBlock,
-  cartBlock,
-  offerBlock,
-]);
-export type Block = z.infer<typeof blockSchema>;
-export const BLOCK_KINDS = ['text', 'heading', 'picture', 'button', 'divider', 'cart', 'offer'] as const satisfies readonly Block['kind'][];
-
-/** A new block of a kind. */
-export function freshBlock(kind: Block['kind'], id: string): Block {
-  switch (kind) {
-    case 'text':
-    case 'heading':
-    case 'offer':
-      return { id, kind, text: '' };
-    case 'picture':
-      return { id, kind, url: '', alt: '' };
-    case 'button':
-      return { id, kind, label: 'Open', url: '' };
-    case 'divider':
-    case 'cart':
-      return { id, kind };
-  }
-}
-
-/** An id that no block of a message has yet. */
-export function freeBlockId(blocks: readonly Block[]): string {
-  const taken = new Set(blocks.map(({ id }) => id));
-  for (let n = blocks.length + 1; ; n++) if (!taken.has(`b${n}`)) return `b${n}`;
-}
-
-/** All texts of a block in which placeholders may stand. */
-export const textsOfBlock = (block: Block): string[] =>
-  'text' in block
-    ? [block.text]
-    : block.kind === 'button'
-      ? [block.label, block.url]
-      : block.kind === 'picture'
-        ? [block.alt, block.url, block.link ?? '']
-        : [];
 
 const oneLine = (max: number) => text(max).refine((s) => !/[\r\n]/.test(s), 'must stay on one line');
+/** How many conditions a message has at most. */
+export const MOST_CONDITIONS = 20;
+
 const common = {
   schema: z.literal('viatic.message/1'),
   kind: z.enum(['marketing', 'service']),
   /** what a marketing message is about: somebody who declined the topic does not get it */
   topic: z.string().min(1).max(40).optional(),
+  /** the message of the library that it was made of, and as which revision */
+  from: z.strictObject({ key: z.string().max(60), revision: z.int().min(1) }).optional(),
+  /** rules that parts of the message ask for by their id: a block is shown to some, a sentence says something else to others */
+  conditions: z
+    .array(z.strictObject({ id: partId, name: text(80), rule: ruleSchema }))
+    .max(MOST_CONDITIONS)
+    .optional(),
 };
 
 const emailSchema = z.strictObject({
@@ -79,6 +29,12 @@ const emailSchema = z.strictObject({
   subject: oneLine(300),
   preview: text(300),
   blocks: z.array(blockSchema).max(60),
+  /** who it is from, where that is not the store's own sender; by the key of a sender on file */
+  sender: z.string().max(60).optional(),
+  /** where answers go, where they do not go to the sender */
+  replyTo: z.email().max(254).optional(),
+  /** the brand it is set in, where that is not the store's first */
+  brand: z.string().max(60).optional(),
 });
 /** A text message. As how many parts it goes out is known when it is filled in; a long one is told of where it is written. */
 const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(10_000) });
@@ -89,11 +45,36 @@ const pushSchema = z.strictObject({ ...common, channel: z.literal('push'), title
  * The content of one message, `viatic.message/1`, by the channel it goes by: an email has a subject, the preview line that inboxes
  * show beside it, and blocks. Texts may hold placeholders such as {{ person.firstName | fallback: "there" }}.
  */
-export const messageSchema = z.discriminatedUnion('channel', [emailSchema, smsSchema, pushSchema]);
+export const messageSchema = z.discriminatedUnion('channel', [emailSchema, smsSchema, pushSchema]).superRefine((message, context) => {
+  const known = new Set(message.conditions?.map(({ id }) => id));
+  for (const { id, path } of conditionsAsked(message))
+    if (!known.has(id)) context.addIssue({ code: 'custom', path, message: `asks for a condition that the message does not have: ${id}` });
+});
 export type Message = z.infer<typeof messageSchema>;
 export type Email = z.infer<typeof emailSchema>;
 export type Sms = z.infer<typeof smsSchema>;
 export type Push = z.infer<typeof pushSchema>;
+
+/** Which conditions the blocks of a message ask for, with the place. */
+function conditionsAsked(message: {
+  readonly channel: string;
+  readonly blocks?: readonly Block[];
+}): { id: string; path: (string | number)[] }[] {
+  const of = (one: { only?: string | undefined; unless?: string | undefined }, path: (string | number)[]) =>
+    (['only', 'unless'] as const).flatMap((field) => (one[field] === undefined ? [] : [{ id: one[field], path: [...path, field] }]));
+  return (message.blocks ?? []).flatMap((block, n) => [
+    ...of(block, ['blocks', n]),
+    ...(block.kind === 'columns'
+      ? block.columns.flatMap((column, c) => [
+          ...of(column, ['blocks', n, 'columns', c]),
+          ...column.blocks.flatMap((one, m) => of(one, ['blocks', n, 'columns', c, 'blocks', m])),
+        ])
+      : []),
+  ]);
+}
+
+/** A rule that a message asks for by its id. */
+export type Condition = NonNullable<Message['conditions']>[number];
 
 /** The blocks of a message: only an email has such. */
 export const blocksOf = (message: Message): readonly Block[] => (message.channel === 'email' ? message.blocks : []);
@@ -110,6 +91,28 @@ export function textsOf(message: Message): string[] {
   }
 }
 
+/** A message with each text in which placeholders may stand changed. */
+export function mapTexts(message: Message, change: (text: string) => string): Message {
+  switch (message.channel) {
+    case 'sms':
+      return { ...message, text: change(message.text) };
+    case 'push':
+      return { ...message, title: change(message.title), text: change(message.text), url: change(message.url) };
+    case 'email':
+      return {
+        ...message,
+        subject: change(message.subject),
+        preview: change(message.preview),
+        blocks: mapBlocks(message.blocks, (block) => ({
+          ...block,
+          ...Object.fromEntries(
+            Object.entries(fieldsOfBlock(block)).flatMap(([field, text]) => (field in block ? [[field, change(text)]] : [])),
+          ),
+        })),
+      };
+  }
+}
+
 /** What a message is known by in a list, before placeholders are filled in. */
 export const headOf = (message: Message): string =>
   message.channel === 'email' ? message.subject : message.channel === 'push' ? message.title : message.text;
@@ -117,15 +120,17 @@ export const headOf = (message: Message): string =>
 /** A message on another channel: what it says goes with it, as far as there is a place for it. */
 export function onChannel(message: Message, channel: Channel): Message {
   if (message.channel === channel) return message;
-  const { schema, kind, topic } = message;
-  const common = { schema, kind, ...(topic !== undefined && { topic }) };
+  const { schema, kind, topic, conditions } = message;
+  const common = { schema, kind, ...(topic !== undefined && { topic }), ...(conditions && { conditions }) };
   const text =
     message.channel === 'email'
-      ? message.blocks.flatMap((block) => ('text' in block && block.text.trim() ? [block.text.trim()] : [])).join('\n\n')
+      ? everyBlock(message.blocks)
+          .flatMap((block) => ('text' in block && block.text.trim() ? [block.text.trim()] : []))
+          .join('\n\n')
       : message.text;
   const url =
     message.channel === 'email'
-      ? (message.blocks.find((block) => block.kind === 'button')?.url ?? '')
+      ? (everyBlock(message.blocks).find((block) => block.kind === 'button')?.url ?? '')
       : message.channel === 'push'
         ? message.url
         : '';

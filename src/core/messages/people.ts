@@ -1,7 +1,6 @@
 import type { Value } from '../rules';
-import type { Message } from './message';
-import type { Personal } from './personalise';
-import { renderMessage } from './render';
+import { textsOf, type Message } from './message';
+import { personalise, type Personal } from './personalise';
 
 const item = (n: number): Value => ({
   sku: `SKU-${n}`,
@@ -33,15 +32,10 @@ export function tellingPeople(message: Message): Personal[] {
 
 /** Why a message cannot be put together for somebody, or null: found by doing it for people who show it. */
 export function renderProblem(message: Message): string | null {
-  const links = {
-    unsubscribeUrl: 'https://store.example/leave',
-    preferencesUrl: 'https://store.example/prefs',
-    pixelUrl: null,
-    track: (url: string) => url,
-  };
+  const texts = textsOf(message);
   for (const personal of tellingPeople(message)) {
     try {
-      renderMessage(message, personal, links);
+      for (const text of texts) personalise(text, personal);
     } catch (error) {
       return (error as Error).message.split('\n')[0]!.replace(/, line:\d+, col:\d+$/, '');
     }

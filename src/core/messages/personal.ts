@@ -1,16 +1,5 @@
 import type { Value } from '../rules';
-import type { Message } from './message';
 import type { Personal } from './personalise';
-import { renderMessage, type Links, type Rendered } from './render';
-
-/** A message filled in for somebody, or why that cannot be done. */
-export function tryRender(message: Message, personal: Personal, links: Links): Rendered | { readonly problem: string } {
-  try {
-    return renderMessage(message, personal, links);
-  } catch (error) {
-    return { problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}` };
-  }
-}
 
 /** What placeholders can name, for a person. */
 export function personalOf(
@@ -19,6 +8,14 @@ export function personalOf(
   store: Personal['store'],
   answers: NonNullable<Personal['answers']> = {},
   offer: Personal['offer'] = undefined,
+  holds: readonly string[] = [],
 ): Personal {
-  return { person: attributes, event, answers, ...(offer && { offer }), store: { name: store.name, address: store.address } };
+  return {
+    person: attributes,
+    event,
+    answers,
+    ...(offer && { offer }),
+    ...(holds.length && { holds: Object.fromEntries(holds.map((id) => [id, true as const])) }),
+    store: { name: store.name, address: store.address },
+  };
 }

@@ -11,7 +11,16 @@ export interface Personal {
   /** the code that the run has been issued: its letters, up to when it counts, and what it gives, in words */
   readonly offer?: { readonly code: string; readonly expires: string; readonly terms: string };
   readonly answers?: { readonly [step: string]: { readonly [name: string]: Value } };
+  /** which conditions of the message hold, by their id: {% if holds.c1 %} … {% endif %} */
+  readonly holds?: { readonly [condition: string]: true };
 }
+
+/** Signs of the private use area by which letters mark where their own markup stands: nobody's value holds them. */
+const MARKS = /[\uE000-\uE003]/g;
+/** A text without the signs that are ours. */
+export const withoutMarks = (text: string): string => text.replace(MARKS, '');
+const printed = (value: unknown): string =>
+  value === undefined || value === null ? '' : Array.isArray(value) ? value.map(printed).join('') : withoutMarks(String(value));
 
 // a placeholder can only read what it is given: no files, no loops that never end, nothing inherited
 const reader = new Liquid({
@@ -22,6 +31,7 @@ const reader = new Liquid({
   parseLimit: 100_000,
   renderLimit: 200,
   memoryLimit: 1_000_000,
+  outputEscape: printed,
 });
 // what would bring another file in is no word of ours: it is told where the message is written, not when it goes out
 for (const tag of ['include', 'render', 'layout', 'block']) delete reader.tags[tag];

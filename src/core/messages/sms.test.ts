@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { messageSchema, renderMessage, smsLength, wishOf, type Personal, type Sms } from '.';
+import { messageSchema, renderText, smsLength, wishOf, type Personal, type Sms } from '.';
 
 describe('the length of a text message (3GPP TS 23.038 and 23.040)', () => {
   it.each([
@@ -66,8 +66,7 @@ describe('a text message', () => {
     event: { checkoutUrl: 'https://shop.example/cart/1?a=b' },
     store: { name: 'S', address: 'A' },
   };
-  const short = (message: Sms) =>
-    renderMessage(message, personal, { unsubscribeUrl: '', pixelUrl: null, track: (url) => `https://v.example/s/${url.length}` }).text;
+  const short = (message: Sms) => renderText(message, personal, { track: (url) => `https://v.example/s/${url.length}` }).text;
 
   it('has its placeholders filled and its addresses shortened, and says how to get no more', () => {
     expect(short(sms('Hi {{ person.firstName }}, your cart: {{ event.checkoutUrl }}.'))).toBe(

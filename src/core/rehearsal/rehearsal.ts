@@ -14,7 +14,7 @@ import {
   type RunningFlow,
 } from '../flows';
 import type { Limits } from '../limits';
-import { personalOf, tryRender, type Personal } from '../messages';
+import { personalise, personalOf, renderText, type Message, type Personal, type Rendered } from '../messages';
 import { codeOf, offerWords, prefixFor, type Offers } from '../offers';
 import { answersOf, eventsOfRehearsal, idsAboveAll, knownOf, outsideOf, replayPerson, type Replayed } from '../replay';
 import type { FactEvent, KnownFacts, World } from '../rules';
@@ -47,14 +47,33 @@ const RUNS_ON_MS = 90 * DAY;
 const FURTHEST_MS = 800 * DAY;
 /** How often runs are moved in a rehearsal at most. */
 const MOST_MOVES = 1_000;
-const LINKS = {
-  unsubscribeUrl: 'https://store.example/leave',
-  preferencesUrl: 'https://store.example/preferences',
-  pixelUrl: null,
-  track: (url: string) => url,
+type Person = RehearsalView['people'][number];
+/** What came of one person's rehearsal. Letters are told with what fills them: laying them out is nothing that core does. */
+export type Rehearsed = Omit<Person, 'sends'> & {
+  readonly sends: readonly (Person['sends'][number] & { readonly message: Message; readonly personal: Personal })[];
 };
 
-export type Rehearsed = RehearsalView['people'][number];
+/** What of a message can be told without laying it out: all of a text, the subject of a letter. */
+function headOfSend(message: Message, personal: Personal): Rendered & { problem?: string } {
+  try {
+    return message.channel === 'email'
+      ? {
+          subject: personalise(message.subject, personal)
+            .replace(/[\r\n]+/g, ' ')
+            .trim(),
+          html: '',
+          text: '',
+        }
+      : renderText(message, personal, { track: (url) => url });
+  } catch (error) {
+    return {
+      subject: '',
+      html: '',
+      text: '',
+      problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}`,
+    };
+  }
+}
 
 /** What is told of a rehearsal that cannot be held: the field, what is wrong, what would be right. */
 export interface RehearsalProblem {
@@ -147,23 +166,23 @@ function viewOf(
     sends: replayed.sends.map((send) => {
       const step = steps.get(send.effect.stepId);
       if (step?.kind !== 'send') throw new Error(`${send.effect.stepId} sends nothing`);
-      const rendered = tryRender(
-        messageOf(step, send.effect.content),
-        personalOf(
-          asSent.get(send.id)!,
-          send.run.about.data,
-          store,
-          answeredOf(send.run.answers),
-          madeUpCode(send.run, asSent.get(send.id)!, flow, store),
-        ),
-        LINKS,
+      const message = messageOf(step, send.effect.content);
+      const personal = personalOf(
+        asSent.get(send.id)!,
+        send.run.about.data,
+        store,
+        answeredOf(send.run.answers),
+        madeUpCode(send.run, asSent.get(send.id)!, flow, store),
+        send.effect.holds,
       );
       return {
         at: iso(send.at),
         step: step.id,
         name: step.name,
         channel: step.message.channel,
-        ...('problem' in rendered ? { subject: '', html: '', text: '', problem: rendered.problem } : rendered),
+        ...headOfSend(message, personal),
+        message,
+        personal,
       };
     }),
     calls: replayed.asks.map(({ effect, at }) => {

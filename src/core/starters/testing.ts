@@ -1,9 +1,11 @@
-import { renderMessage, type Message, type Rendered } from '../messages';
+import { headOf, personalise, textsOf, type Message, type Personal } from '../messages';
 
-/** A message for somebody of whom nothing is known, about nothing in particular. */
-export const tryFill = (message: Message): Rendered =>
-  renderMessage(
-    message,
-    { person: {}, event: {}, store: { name: 'A shop', address: 'A street 1' } },
-    { unsubscribeUrl: 'https://shop.example/leave', pixelUrl: null, track: (url) => url },
-  );
+const NOBODY: Personal = { person: {}, event: {}, store: { name: 'A shop', address: 'A street 1' } };
+
+/** The words of a message for somebody of whom nothing is known, about nothing in particular. */
+export const tryFill = (message: Message): { readonly subject: string; readonly text: string } => ({
+  subject: personalise(headOf(message), NOBODY),
+  text: textsOf(message)
+    .map((text) => personalise(text, NOBODY))
+    .join('\n'),
+});

@@ -1,2 +1,3 @@
 export * from './text';
 export * from './name';
+export * from './html';

@@ -24,6 +24,7 @@ import * as tables from './migrations/021_tables_and_notes';
 import * as verdicts from './migrations/022_verdicts';
 import * as starters from './migrations/023_own_starters';
 import * as presences from './migrations/024_presences';
+import * as letters from './migrations/025_letters';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -68,6 +69,7 @@ const migrations: Record<string, Knex.Migration> = {
   '022_verdicts': verdicts,
   '023_own_starters': starters,
   '024_presences': presences,
+  '025_letters': letters,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

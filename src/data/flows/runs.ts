@@ -49,6 +49,7 @@ const SENDS = rowsOf({
   channel: 'text',
   kind: 'text',
   content: 'text',
+  holds: 'text[]',
 });
 const ARMED = rowsOf({
   person_id: 'bigint',
@@ -318,8 +319,8 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
   const services = new Set(sends.filter((send) => !send.effect.marketing).map(({ run, effect }) => `${run.id}/${effect.stepId}`));
   const rows = await query<{ person_id: string; id: string; run_id: string; step_id: string }>(
     sql,
-    `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at, channel, kind, content)
-     select person_id, run_id, flow_id, version, step_id, visit, 'queued', at, channel, kind, content
+    `insert into sends (person_id, run_id, flow_id, version, step_id, visit, state, queued_at, channel, kind, content, holds)
+     select person_id, run_id, flow_id, version, step_id, visit, 'queued', at, channel, kind, content, coalesce(holds, '{}')
      from ${SENDS.sql} as r
      on conflict (person_id, run_id, step_id, visit) do nothing returning person_id, id, run_id, step_id`,
     {
@@ -334,6 +335,7 @@ export async function insertSends(sql: Sql, sends: readonly NewSend[]): Promise<
           at: new Date(at),
           channel: effect.channel,
           content: effect.content ?? null,
+          holds: effect.holds ?? [],
           kind: effect.marketing ? 'marketing' : 'service',
         })),
       ),

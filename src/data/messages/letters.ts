@@ -5,11 +5,20 @@ import { query, queryOne, type Sql } from '../db';
 import { REACH_COLUMNS, reachOf } from '../rules';
 import { isHeldSql } from './sends';
 
+/** What a letter that is sent to try it out is filled in with: somebody on file, or attributes of somebody made up, and what goes with it. */
+export interface LetterFilling {
+  readonly person: string | null;
+  readonly attributes?: { readonly [name: string]: Value };
+  readonly offer?: { readonly code: string; readonly expires: string; readonly terms: string };
+  readonly answers: { readonly [step: string]: { readonly [name: string]: Value } };
+  readonly holds: readonly string[];
+}
+
 export interface LetterRow {
   id: string;
   person_id: string | null;
   address: string;
-  purpose: 'confirm' | 'by-hand' | 'note';
+  purpose: 'confirm' | 'by-hand' | 'note' | 'test';
   kind: 'marketing' | 'service';
   message: Message;
   attributes: Record<string, Value>;
@@ -17,6 +26,7 @@ export interface LetterRow {
   declined: string[];
   /** what its placeholders of the event say */
   about: Record<string, Value>;
+  filled: LetterFilling | null;
 }
 
 /** Writes a mail to one person that no flow sends. Answers with its number. */
@@ -25,20 +35,27 @@ export async function createLetter(
   letter: {
     personId: string | null;
     address: string;
-    purpose: 'confirm' | 'by-hand' | 'note';
+    purpose: 'confirm' | 'by-hand' | 'note' | 'test';
     kind: 'marketing' | 'service';
     message: Message;
     by: string | null;
     at: Instant;
     about?: { readonly [name: string]: Value };
+    filled?: LetterFilling;
   },
 ): Promise<string> {
   return (await queryOne<{ id: string }>(
     sql,
-    `insert into letters (person_id, address, purpose, kind, message, by, queued_at, about)
-      values (:personId, :address, :purpose, :kind, :message, :by, :at, :about)
+    `insert into letters (person_id, address, purpose, kind, message, by, queued_at, about, filled)
+      values (:personId, :address, :purpose, :kind, :message, :by, :at, :about, :filled)
       returning id`,
-    { ...letter, message: JSON.stringify(letter.message), at: new Date(letter.at), about: JSON.stringify(letter.about ?? {}) },
+    {
+      ...letter,
+      message: JSON.stringify(letter.message),
+      at: new Date(letter.at),
+      about: JSON.stringify(letter.about ?? {}),
+      filled: letter.filled ? JSON.stringify(letter.filled) : null,
+    },
   ))!.id;
 }
 
@@ -50,10 +67,10 @@ export async function takeLetter(sql: Sql, id: string, holder: number): Promise<
        update letters l set held_by = :holder where l.id = :id and l.state = 'queued' and (l.held_by is null or l.held_by = :holder
          or not ${isHeldSql('l.held_by')}) returning l.*
      )
-     select l.id, l.person_id, l.address, l.purpose, l.kind, l.message, l.about, coalesce(p.attributes, '{}') as attributes, p.id is not null as has_person,
+     select l.id, l.person_id, l.address, l.purpose, l.kind, l.message, l.about, l.filled, coalesce(p.attributes, l.filled -> 'attributes', '{}') as attributes, p.id is not null as has_person,
        ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = l.person_id) as declined
-     from l left join people p on p.id = l.person_id`,
+     from l left join people p on p.id = coalesce(l.person_id, (l.filled ->> 'person')::bigint)`,
     { id, holder },
   );
   return row && { ...row, reach: row.has_person ? reachOf(row) : null };
@@ -72,7 +89,7 @@ export async function settleLetter(
 ): Promise<void> {
   await query(
     sql,
-    `update letters set held_by = null, state = case when state <> 'queued' then state else :state end, reason = :reason, sent_at = case
+    `update letters set held_by = null, filled = null, state = case when state <> 'queued' then state else :state end, reason = :reason, sent_at = case
       when :state = 'sent' then cast(:at as timestamptz) end where id = :id`,
     { id, state, reason, at: new Date(at) },
   );

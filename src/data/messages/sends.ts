@@ -21,6 +21,8 @@ export interface SendRow {
   step_id: string;
   /** which form of its message it is; null for that for everyone else */
   content: string | null;
+  /** which conditions of its message held as it was let go */
+  holds: string[];
   state: 'queued' | 'sent' | 'delivered' | 'bounced' | 'failed' | 'skipped';
   reach: Facts['reach'];
   attributes: Record<string, Value>;
@@ -43,13 +45,13 @@ export const isHeldSql = (
 export async function takeSends(sql: Sql, refs: readonly SendRef[], holder: number): Promise<Map<string, SendRow>> {
   const rows = await queryPrepared<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    'take_sends_2',
+    'take_sends_3',
     `with held as (
        update sends s set held_by = :holder from ${REFS.sql} as a where s.id = a.id and s.state = 'queued'
          and (s.person_id = a.person_id or exists (select 1 from merges m where m.loser_id = a.person_id and m.winner_id = s.person_id))
          and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
      )
-     select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.content, s.state, p.attributes, ${REACH_COLUMNS},
+     select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.content, s.holds, s.state, p.attributes, ${REACH_COLUMNS},
        array(select d.topic from declined_topics d where d.person_id = p.id) as declined,
        coalesce(r.about_data, (select e.properties from events e where e.person_id = r.person_id and e.time = r.about_at and e.id = r.about_event)) as about,
        r.answers

@@ -93,8 +93,8 @@ export async function saveProducts(sql: Sql, products: readonly Product[], at: I
   if (!products.length) return;
   await query(
     sql,
-    `insert into products (sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, is_told, changed_at)
-     select sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, :isTold, :at from ${PRODUCTS.sql} as r
+    `insert into products (sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, is_told, changed_at, first_seen_at)
+     select sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, :isTold, :at, :at from ${PRODUCTS.sql} as r
      order by sku
      on conflict (sku) do update set name = excluded.name, price_minor = excluded.price_minor, compare_minor = excluded.compare_minor,
        currency = excluded.currency, url = excluded.url, image = excluded.image, categories = excluded.categories, stock = excluded.stock,

@@ -12,6 +12,7 @@ import { moveSchema } from '../http';
 import { jsonSchema, ok, parameter, body, operation, period, nothing } from './parts';
 import { dataPaths } from './data';
 import { flowPaths } from './flows';
+import { letterPaths } from './letters';
 import { peoplePaths } from './people';
 
 export { flowJsonSchema } from './parts';
@@ -32,6 +33,7 @@ export function description(origin: string) {
       ...peoplePaths,
       ...dataPaths,
       ...flowPaths,
+      ...letterPaths,
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),

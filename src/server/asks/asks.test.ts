@@ -9,7 +9,7 @@ import { listAsks } from '@/data/asks';
 import { eraseById } from '../people';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { callsView, closeTask, makeCall, renewSecret, retryCall, tasksView } from '.';
-import { tryCall } from './outgoing';
+import { tryCall } from '../outgoing';
 
 let lab: Lab;
 let server: Server;

@@ -14,7 +14,7 @@ import { addJobs } from '@/data/work';
 import { notFound, Problem, unstorable } from '../http';
 import { recordFor } from '../ingest';
 import { openLanes, type Lanes } from '../messages';
-import { tryCall, type Tried } from './outgoing';
+import { tryCall, type Tried } from '../outgoing';
 
 /** What calls are made with. */
 export interface Calling {

@@ -5,5 +5,5 @@ export { periodOf } from './period';
 export { type FieldProblem, problemsOf } from '@/core/api';
 export { notFound, Problem } from './problem';
 export { linesOf, readLines } from './table';
-export { cursorOf, revisionSeen, wholeNumber } from './query';
+export { cursorOf, oneOf, revisionSeen, wholeNumber } from './query';
 export { LARGEST_BODY, LARGEST_RULE, readAnyJson, readBytes, readFormBody, readJson, readRaw, unstorable } from './read';

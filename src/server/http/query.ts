@@ -33,3 +33,12 @@ export function revisionSeen(request: Request): number | null {
   if (!revision) throw new Problem(400, 'Not a revision', 'If-Match must be the revision of the draft, as in the ETag of GET.');
   return Number(revision);
 }
+
+/** One of some ways, the first where nothing is said. */
+export function oneOf<T extends string>(url: URL, field: string, ways: readonly [T, ...T[]]): T {
+  const said = url.searchParams.get(field) ?? ways[0];
+  const way = ways.find((one) => one === said);
+  if (!way)
+    throw new Problem(400, 'Not a choice', 'Nothing was done.', [{ field, wrong: `is none of ${ways.length}`, right: ways.join(' or ') }]);
+  return way;
+}

@@ -1,17 +1,7 @@
 import { answeredOf, asksOf, factsNeeded, messageOf, overBecause, planOf, sayTriggerOff, type FlowDocument, type Run } from '@/core/flows';
 import { gate, MESSAGE_SENT, sayLimited, type Passes } from '@/core/limits';
 import { offerWords } from '@/core/offers';
-import {
-  MOST_PARTS,
-  smsLength,
-  namesCode,
-  notSentBecause,
-  personalOf,
-  tryRender,
-  type Links,
-  type Message,
-  type Personal,
-} from '@/core/messages';
+import { MOST_PARTS, smsLength, namesCode, notSentBecause, personalOf, type Links, type Message, type Personal } from '@/core/messages';
 import { addressOf, CHANNEL_WORDS, eventsOf, isTracked, type Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { databaseOf, inTransaction, isOutage, type Db, type Sql } from '@/data/db';
@@ -32,6 +22,7 @@ import {
 } from '@/data/messages';
 import { codesOfRuns } from '@/data/offers';
 import { readStore, type StoreNow } from '@/data/store';
+import { findForLetters, readBrands, tryRender, type Brands, type FoundWithWhy } from '../letters';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
 import { openTraffic, type Traffic } from './lanes';
@@ -193,6 +184,9 @@ interface Ready {
   readonly keptUntil: Instant | null;
   /** the code that its run has been issued, where the message names it */
   readonly offer: Personal['offer'];
+  /** what letters are set in, and what this one shows that is found as it goes out */
+  readonly brands: Brands;
+  readonly found: FoundWithWhy | undefined;
 }
 
 /** What sends that are carried out at the same time share: each look and each note is one statement for all that come together. */
@@ -249,8 +243,8 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   if (keptUntil !== null) return keepBack(context.db, [{ id: ref.id, until: keptUntil }]);
   if (message.channel !== 'email') return carryText(context, ref, ready, message.channel, settle);
   const links = linksOf(context, { ...ref, personId: send.person_id }, isTracked(send.attributes, store.world));
-  const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer);
-  const rendered = tryRender(message, personal, links);
+  const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer, send.holds);
+  const rendered = await tryRender(message, personal, links, ready);
   // the same text comes out the next time: it is not tried again
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   let handed: Handed;
@@ -262,6 +256,7 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
       messageId: messageIdOf('send', ref.id, store.fromEmail),
       date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
+      ...(message.replyTo && { replyTo: message.replyTo }),
     });
   } catch (error) {
     await leaveSend(context.db, ref);
@@ -274,10 +269,11 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
 async function carryText(
   context: Dispatch,
   ref: SendRef,
-  { send, message, store, offer }: Ready,
+  ready: Ready,
   channel: 'sms' | 'push',
   settle: (state: Settled['state'], more: { reason?: string; subject?: string }) => Promise<void>,
 ): Promise<void> {
+  const { send, message, store, offer } = ready;
   const short: { code: string; url: string }[] = [];
   const isCounted = isTracked(send.attributes, store.world);
   const links: Links = {
@@ -290,7 +286,8 @@ async function carryText(
       return `${context.url}/s/${code}`;
     },
   };
-  const rendered = tryRender(message, personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), offer), links);
+  const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), offer, send.holds);
+  const rendered = await tryRender(message, personal, links, ready);
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
   const { subject, text, url } = rendered;
   const { parts } = smsLength(text);
@@ -327,6 +324,12 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
     db,
     sends.filter((_, index) => namesCode(messages[index]!)).map((send) => ({ personId: send.person_id, runId: send.run_id })),
   );
+  const letters = sends.flatMap((send, index) => {
+    const message = messages[index]!;
+    return message.channel === 'email' ? [{ id: send.id, personId: send.person_id, email: message, about: send.about ?? {} }] : [];
+  });
+  const brands = letters.length ? await readBrands(db, store.name) : new Map();
+  const found = new Map((await findForLetters(db, letters, store.now)).map((one, index) => [letters[index]!.id, one]));
   for (const [index, send] of sends.entries()) {
     const message = messages[index]!;
     const code = namesCode(message) ? codes.get(send.run_id) : undefined;
@@ -347,6 +350,8 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
       reason,
       keptUntil,
       offer: code && offerWords(code.code, code.document, code.expires_at, store.zone),
+      brands,
+      found: found.get(send.id),
     });
   }
   return refs.map((ref) => ready.get(ref.id) ?? null);
@@ -451,6 +456,9 @@ function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean): Links {
     preferencesUrl: `${context.url}/prefs/${seal('leave')}`,
     pixelUrl: isCounted ? `${context.url}/seen/${seal('open')}` : null,
     track: (url) => (isCounted ? `${context.url}/go/${seal('click', url)}` : url),
+    // an answer is given by whoever holds the letter, counted or not
+    rate: (block, value) =>
+      `${context.url}/rate/${sealLink(context.secret, { purpose: 'rate', personId: ref.personId, sendId: ref.id, rating: { block, value } })}`,
   };
 }
 

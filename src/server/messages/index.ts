@@ -4,7 +4,7 @@ export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';
 export { type Mailer, openMailer } from './mail';
 export { mailReport } from './mailhook';
-export { noteTouch } from './touch';
+export { noteRating, noteTouch } from './touch';
 export { openLanes, type Lanes } from './lanes';
 export { type Gateway, openGateway } from './gateway';
 export { textReport } from './texthook';

@@ -1,6 +1,6 @@
 import { letterInput } from '@/core/api';
 import { addressOf } from '@/core/rules';
-import { messageSchema, notSentBecause, personalOf, tryRender, type Message } from '@/core/messages';
+import { messageSchema, notSentBecause, personalOf, type Message } from '@/core/messages';
 import { inTransaction, type Db } from '@/data/db';
 import { addJobs } from '@/data/work';
 import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/messages';
@@ -8,6 +8,7 @@ import { readStore, recordAct } from '@/data/store';
 import { holderOf, messageIdOf, type Dispatch } from './dispatch';
 import { Problem, problemsOf } from '../http';
 import { sealLink } from './links';
+import { findForLetters, readBrands, tryRender } from '../letters';
 import { nameOf, person } from '../people';
 
 /** Carries a letter out: taken in hand, looked at once more, rendered, handed over, noted. No transaction stands open while the mail server is talked to. */
@@ -17,7 +18,7 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
   if (!letter) return;
   const store = await readStore(db);
   const reason =
-    letter.kind === 'marketing'
+    letter.kind === 'marketing' && letter.purpose !== 'test'
       ? letter.reach
         ? notSentBecause(letter.message, letter.reach.email, letter.declined, store.now)
         : 'the person is no longer on file'
@@ -25,13 +26,33 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
   if (reason) return settleLetter(db, id, 'skipped', store.now, reason);
   const unsubscribeUrl = letter.person_id
     ? `${context.url}/leave/${sealLink(context.secret, { purpose: 'prefs', personId: letter.person_id, sendId: '0' })}`
-    : '';
-  const rendered = tryRender(letter.message, personalOf(letter.attributes, letter.about, store), {
+    : letter.purpose === 'test'
+      ? `${context.url}/leave/tried-out`
+      : '';
+  const { message, filled } = letter;
+  const links = {
     unsubscribeUrl,
     ...(unsubscribeUrl && { preferencesUrl: unsubscribeUrl.replace('/leave/', '/prefs/') }),
     pixelUrl: null,
-    track: (url) => url,
-  });
+    track: (url: string) => url,
+  };
+  const [found] =
+    message.channel === 'email'
+      ? await findForLetters(
+          db,
+          [{ personId: letter.person_id ?? letter.filled?.person ?? null, email: message, about: letter.about }],
+          store.now,
+        )
+      : [];
+  const rendered = await tryRender(
+    message,
+    personalOf(letter.attributes, letter.about, store, filled?.answers, filled?.offer, filled?.holds),
+    links,
+    {
+      brands: await readBrands(db, store.name),
+      found,
+    },
+  );
   if ('problem' in rendered) return settleLetter(db, id, 'failed', store.now, rendered.problem);
   try {
     const handed = await (context.urgentMailer ?? context.mailer).send({
@@ -40,7 +61,8 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
       to: { name: (nameOf(letter.attributes) ?? '').replace(/[\r\n]+/g, ' '), address: letter.address },
       messageId: messageIdOf('letter', id, store.fromEmail),
       date: new Date(store.now),
-      unsubscribeUrl: letter.kind === 'marketing' ? unsubscribeUrl : null,
+      unsubscribeUrl: letter.kind === 'marketing' && letter.person_id ? unsubscribeUrl : null,
+      ...(message.channel === 'email' && message.replyTo && { replyTo: message.replyTo }),
     });
     await settleLetter(db, id, handed.taken ? 'sent' : 'failed', store.now, handed.taken ? null : handed.reason);
   } catch (error) {

@@ -3,13 +3,15 @@ import { createHmac, timingSafeEqual } from 'node:crypto';
 /** What a link in a message stands for: whose send it was, and for a click, where it leads. */
 export interface LinkToken {
   /** `leave` and `prefs` open the preference page, `prefs` without a send; `arrive` tells a page of the shop who clicked, `url` until when */
-  readonly purpose: 'click' | 'open' | 'leave' | 'prefs' | 'arrive';
+  readonly purpose: 'click' | 'open' | 'leave' | 'prefs' | 'arrive' | 'rate';
   readonly personId: string;
   readonly sendId: string;
   readonly url?: string;
+  /** the block of a letter that asked, and how many of five were given */
+  readonly rating?: { readonly block: string; readonly value: number };
 }
 
-const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p', arrive: 'a' } as const;
+const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p', arrive: 'a', rate: 'r' } as const;
 
 function sign(secret: string, body: string): string {
   return createHmac('sha256', secret).update(`link:${body}`).digest().subarray(0, 16).toString('base64url');
@@ -17,7 +19,8 @@ function sign(secret: string, body: string): string {
 
 /** Seals a link: nobody can make one up, and a click leads only where a message of ours pointed. */
 export function sealLink(secret: string, token: LinkToken): string {
-  const body = Buffer.from([CODES[token.purpose], token.personId, token.sendId, token.url ?? ''].join('|')).toString('base64url');
+  const rest = token.rating ? `${token.rating.value} ${token.rating.block}` : (token.url ?? '');
+  const body = Buffer.from([CODES[token.purpose], token.personId, token.sendId, rest].join('|')).toString('base64url');
   return `${body}.${sign(secret, body)}`;
 }
 
@@ -30,5 +33,9 @@ export function openLink(secret: string, sealed: string, purpose: LinkToken['pur
   if (expected.length !== given.length || !timingSafeEqual(expected, given)) return null;
   const [code, personId, sendId, ...url] = Buffer.from(body, 'base64url').toString().split('|');
   if (code !== CODES[purpose] || !personId || !sendId) return null;
+  if (purpose === 'rate') {
+    const [, value, block] = /^([1-5]) ([a-z0-9-]{1,40})$/.exec(url.join('|')) ?? [];
+    return block ? { purpose, personId, sendId, rating: { block, value: Number(value) } } : null;
+  }
   return { purpose, personId, sendId, ...(url.join('|') && { url: url.join('|') }) };
 }

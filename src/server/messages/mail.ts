@@ -6,6 +6,8 @@ export interface Envelope extends Rendered {
   readonly to: { name: string; address: string };
   readonly messageId: string;
   readonly unsubscribeUrl: string | null;
+  /** where answers go, where they do not go to the sender */
+  readonly replyTo?: string;
   /** store time: the same as the machine's, but in the demo */
   readonly date: Date;
 }
@@ -88,6 +90,7 @@ export function openMailer(
         const sending = own.transport.sendMail({
           from: mail.from,
           to: mail.to,
+          ...(mail.replyTo && { replyTo: mail.replyTo }),
           subject: mail.subject,
           messageId: mail.messageId,
           date: mail.date,

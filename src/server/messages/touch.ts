@@ -30,3 +30,20 @@ export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' 
     log.error({ touch: (error as Error).message });
   }
 }
+
+/** Records the answer to a question of a letter, once for each answer to it; and what somebody says to it, as an event of its own. */
+export async function noteRating(db: Db, { personId, sendId, rating }: LinkToken, words: string): Promise<void> {
+  const send = await ownerOfSend(db, { personId, id: sendId });
+  if (!send || !rating) return;
+  const { person_id: owner, flow, step, channel } = send;
+  const about = { sendId, flow, step, channel, block: rating.block, value: rating.value };
+  const name = `${sendId}/${rating.block}/${rating.value}`;
+  await recordOwn(db, { personId: owner, type: 'rating.given', eventId: `rating.given/${name}`, properties: about });
+  if (words)
+    await recordOwn(db, {
+      personId: owner,
+      type: 'rating.explained',
+      eventId: `rating.explained/${name}`,
+      properties: { ...about, words },
+    });
+}

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, beforeEach, expect, it } from 'vitest';
 import type { BranchStep, SendStep } from '@/core/flows';
-import { renderMessage } from '@/core/messages';
+import type { Email } from '@/core/messages';
+import { rendered } from '../letters/testing';
 import { ruleSchema } from '@/core/rules';
 import { query } from '@/data/db';
 import { countPeople } from '@/data/people';
@@ -194,8 +195,8 @@ it('whatever the door takes in can be shown, searched, counted, exported and wri
         lab.db,
         'select p.attributes, e.properties from events e join people p on p.id = e.person_id',
       )) {
-        const mail = renderMessage(
-          message,
+        const mail = await rendered(
+          message as Email,
           { person: attributes, event: properties, store: { name: 'Quillfin', address: 'x' } },
           { unsubscribeUrl: 'http://x/', pixelUrl: null, track: (address) => address },
         );

@@ -8,6 +8,7 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
+import { keepRelations, readFeeds } from '../letters';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -131,7 +132,14 @@ async function main(): Promise<void> {
   const housekeeping = setInterval(() => {
     void readStore(homeDb)
       .then((store) =>
-        Promise.all([makeEventMonths(homeDb, store.now), forgetOld(homeDb, store.now), forgetSessions(homeDb), decideTests(homeDb)]),
+        Promise.all([
+          makeEventMonths(homeDb, store.now),
+          forgetOld(homeDb, store.now),
+          forgetSessions(homeDb),
+          decideTests(homeDb),
+          readFeeds(homeDb, config.inside),
+          keepRelations(homeDb),
+        ]),
       )
       .catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);

@@ -134,6 +134,8 @@ const FILE_TYPES: Record<string, string> = {
   png: 'image/png',
   jpg: 'image/jpeg',
   jpeg: 'image/jpeg',
+  gif: 'image/gif',
+  webp: 'image/webp',
   txt: 'text/plain; charset=utf-8',
   csv: 'text/csv; charset=utf-8',
   zip: 'application/zip',

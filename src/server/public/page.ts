@@ -1,4 +1,4 @@
-import { escapeHtml as e } from '@/core/messages';
+import { escapeHtml as e } from '@/core/text';
 import { strangersPolicy } from '../door';
 import type { Problem } from '../http';
 

@@ -8,6 +8,8 @@ import { findFlow, runsIn } from '@/data/flows';
 import { loadEvents, loadFacts } from '@/data/rules';
 import { readStore, type StoreNow } from '@/data/store';
 import { versionOf } from '../flows';
+import { findForLetters, readBrands, tryRender } from '../letters';
+import type { Email } from '@/core/messages';
 import { notFound, Problem, problemsOf } from '../http';
 import { personOf } from '../people';
 
@@ -55,8 +57,31 @@ export async function rehearse(db: Db, key: string, body: unknown): Promise<Rehe
     if ('problems' in came) throw new Problem(422, 'Not a rehearsal', 'Nothing was rehearsed.', [...came.problems]);
     people.push(came);
   }
-  return { now: new Date(store.now).toISOString(), people };
+  const brands = await readBrands(db, store.name);
+  return {
+    now: new Date(store.now).toISOString(),
+    people: await Promise.all(
+      people.map(async (one) => ({
+        ...one,
+        sends: await Promise.all(
+          one.sends.map(async ({ message, personal, ...send }) => {
+            if (send.channel !== 'email') return send;
+            const about = [{ personId: null, email: message as Email, about: personal.event }];
+            const [found] = await findForLetters(db, about, store.now);
+            return { ...send, ...(await tryRender(message, personal, LINKS, { brands, found })) };
+          }),
+        ),
+      })),
+    ),
+  };
 }
+
+const LINKS = {
+  unsubscribeUrl: 'https://store.example/leave',
+  preferencesUrl: 'https://store.example/preferences',
+  pixelUrl: null,
+  track: (url: string) => url,
+};
 
 /**
  * What a rehearsal has to know, so that it can be held in the browser: the store's present, limits, offers and tables that the draft

@@ -4,13 +4,14 @@ import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { Pause, Play } from 'lucide-react';
 import dynamic from 'next/dynamic';
-import { useEffect, useState } from 'react';
+import { useCallback, useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { DueView, FlowReport, FlowView, PresenceView } from '@/core/api';
 import { diff, flowSchema, planOf, sayStep, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { api, attempt, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
 import { FlowActs } from './FlowActs';
+import { WriteContext } from './writing';
 import { ResumeDialog, type Due } from './Meanwhile';
 import { MergeDialog } from './MergeDialog';
 import { NowLens } from './NowLens';
@@ -26,6 +27,7 @@ const RehearseLens = dynamic(() => import('./RehearseLens'), { loading: Loading,
 const ResultsLens = dynamic(() => import('./ResultsLens'), { loading: Loading, ssr: false });
 const HistoryLens = dynamic(() => import('./HistoryLens'), { loading: Loading, ssr: false });
 const BacktestLens = dynamic(() => import('./BacktestLens'), { loading: Loading, ssr: false });
+const LetterLayer = dynamic(() => import('./LetterLayer'), { loading: Loading, ssr: false });
 
 type Lens = 'plan' | 'rehearse' | 'backtest' | 'now' | 'results' | 'history';
 /** What the map can show over the same stops; with why it cannot before the flow has been on. */
@@ -43,6 +45,8 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   const [flow, setFlow] = useState(initial);
   const [lens, setLens] = useState<Lens>('plan');
   const fold = useFolded();
+  const [writing, setWriting] = useState<{ step: string; version: string | null } | null>(null);
+  const write = useCallback((step: string, version: string | null) => setWriting({ step, version }), []);
   const { currency } = useStore();
   const [theirs, setTheirs] = useState<FlowView | null>(null);
   const [isPublishing, setPublishing] = useState(false);
@@ -82,7 +86,8 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   });
   const isResults = lens === 'results' && flow.published !== null;
   const isNow = lens === 'now' && flow.published !== null;
-  const acts = useStepActs(document, draft.edit, lens === 'plan');
+  const isWriting = writing !== null && planOf(document).steps.get(writing.step)?.kind === 'send';
+  const acts = useStepActs(document, draft.edit, lens === 'plan' && !isWriting);
 
   const presence = usePresence(flow.key, acts.selected);
   const who = presence?.others.length === 1 ? presence.others[0]!.name : 'Somebody else';
@@ -150,6 +155,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
     draft.load(now.draft, now.revision);
   };
   const show = (id: string) => {
+    setWriting(null);
     setLens('plan');
     acts.select(id);
     fold[1](false);
@@ -181,13 +187,16 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
               key={one}
               role="tab"
               type="button"
-              aria-selected={lens === one}
+              aria-selected={lens === one && !isWriting}
               disabled={without !== undefined && flow.published === null}
               title={flow.published === null ? without : undefined}
-              onClick={() => setLens(one)}
+              onClick={() => {
+                setWriting(null);
+                setLens(one);
+              }}
               className={clsx(
                 'h-8 px-2.5 font-semibold first:rounded-l-[5px] last:rounded-r-[5px] disabled:opacity-50',
-                lens === one ? 'bg-ink text-paper' : 'hover:bg-wash',
+                lens === one && !isWriting ? 'bg-ink text-paper' : 'hover:bg-wash',
               )}
             >
               {word}
@@ -231,7 +240,15 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
         </Button>
       </div>
 
-      {lens === 'rehearse' ? (
+      {isWriting ? (
+        <LetterLayer
+          document={document}
+          stepId={writing.step}
+          version={writing.version}
+          edit={draft.edit}
+          onClose={() => setWriting(null)}
+        />
+      ) : lens === 'rehearse' ? (
         <RehearseLens flowKey={flow.key} revision={flow.revision} document={document} edit={draft.edit} acts={acts} fold={fold} />
       ) : lens === 'backtest' ? (
         <BacktestLens flowKey={flow.key} document={document} acts={acts} fold={fold} />
@@ -250,15 +267,17 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
       ) : isResults ? (
         <ResultsLens flow={flow} acts={acts} fold={fold} />
       ) : (
-        <PlanLens
-          document={document}
-          edit={draft.edit}
-          acts={acts}
-          fold={fold}
-          foot={foot}
-          report={report.data}
-          changes={flow.version === null ? [] : flow.changes}
-        />
+        <WriteContext.Provider value={write}>
+          <PlanLens
+            document={document}
+            edit={draft.edit}
+            acts={acts}
+            fold={fold}
+            foot={foot}
+            report={report.data}
+            changes={flow.version === null ? [] : flow.changes}
+          />
+        </WriteContext.Provider>
       )}
       {theirs && (
         <MergeDialog

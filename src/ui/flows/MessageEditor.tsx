@@ -6,8 +6,9 @@ import { useState } from 'react';
 import { onChannel, placeholderProblem, smsLength, withoutFallback, type Email, type Message, type Push, type Sms } from '@/core/messages';
 import { inAllForms, messageOf, type SendStep } from '@/core/flows';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
-import { api, Field, inputClass, plural } from '../kit';
-import { Blocks } from './Blocks';
+import { api, Button, Field, inputClass, plural } from '../kit';
+import { Thumb } from '../letters';
+import { useWrite } from './writing';
 import { MessagePreview } from './MessagePreview';
 import { VersionHead, VersionStrip } from './MessageVersions';
 
@@ -25,6 +26,7 @@ export function MessageEditor({
 }) {
   const [view, setView] = useState<'write' | 'preview'>('write');
   const [chosen, setChosen] = useState<string | null>(null);
+  const write = useWrite();
   const version = step.versions?.find(({ id }) => id === chosen) ?? null;
   const message = messageOf(step, version?.id);
   const put = (next: Message, field: string) =>
@@ -43,6 +45,11 @@ export function MessageEditor({
   return (
     <div className="grid gap-3">
       <VersionStrip step={step} chosen={version?.id ?? null} onChoose={setChosen} onChange={onChange} />
+      {message.channel === 'email' && (
+        <Button kind="primary" onClick={() => write(step.id, version?.id ?? null)} className="justify-self-start">
+          Write the letter
+        </Button>
+      )}
       <div role="tablist" aria-label="Message" className="flex border-b border-line">
         {(['write', 'preview'] as const).map((one) => (
           <button
@@ -149,13 +156,13 @@ export function MessageEditor({
             </>
           )}
           {message.channel === 'email' ? (
-            <EmailFields message={message} put={put} />
+            <EmailFields message={message} put={put} onWrite={() => write(step.id, version?.id ?? null)} />
           ) : message.channel === 'sms' ? (
             <SmsFields message={message} put={put} />
           ) : (
             <PushFields message={message} put={put} />
           )}
-          <p className="text-xs text-soft">
+          <p className="text-xs text-soft" hidden={message.channel === 'email'}>
             Placeholders: <code className="font-mono">{'{{ person.firstName | fallback: "there" }}'}</code>,{' '}
             <code className="font-mono">{'{{ event.checkoutUrl }}'}</code>
           </p>
@@ -167,7 +174,15 @@ export function MessageEditor({
 
 const check = (text: string) => placeholderProblem(text);
 
-function EmailFields({ message, put: store }: { message: Email; put: (message: Email, field: string) => void }) {
+function EmailFields({
+  message,
+  put: store,
+  onWrite,
+}: {
+  message: Email;
+  put: (message: Email, field: string) => void;
+  onWrite: () => void;
+}) {
   const put = (change: Partial<Email>, field: string) => store({ ...message, ...change }, field);
   return (
     <>
@@ -188,7 +203,9 @@ function EmailFields({ message, put: store }: { message: Email; put: (message: E
           maxLength={300}
         />
       </Field>
-      <Blocks blocks={message.blocks} onChange={(blocks, field) => put({ blocks }, field)} />
+      <button type="button" onClick={onWrite} aria-label="The letter, made small: open it" title="Open it to be written">
+        <Thumb message={message} width={308} height={240} title="The letter, made small" />
+      </button>
     </>
   );
 }

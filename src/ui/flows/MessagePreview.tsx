@@ -1,56 +1,51 @@
 'use client';
 
-import { useQuery } from '@tanstack/react-query';
-import { useMemo, useState } from 'react';
-import type { PersonView, TimelineView } from '@/core/api';
-import { renderMessage, type Message } from '@/core/messages';
-import type { Value } from '@/core/rules';
-import { api, fieldClass, inputClass, useStore } from '../kit';
-
-interface Sample {
-  name: string;
-  attributes: Record<string, Value>;
-  event: Record<string, Value>;
-}
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useDeferredValue, useState } from 'react';
+import type { RenderView, TellingPerson } from '@/core/api';
+import { byDay } from '@/core/letters';
+import type { Message } from '@/core/messages';
+import { api, fieldClass, inputClass } from '../kit';
 
 /** The message as a given person would get it, rendered by the code that sends it. */
 export function MessagePreview({ message, triggerType }: { message: Message; triggerType: string }) {
-  const store = useStore();
-  const [index, setIndex] = useState(0);
+  const [chosen, setChosen] = useState<string | null>(null);
   const [asText, setAsText] = useState(false);
-  const samples = useQuery({ queryKey: ['samples', triggerType], queryFn: () => loadSamples(triggerType), staleTime: 60_000 });
-  const sample = samples.data?.[index];
-  const rendered = useMemo(() => {
-    if (!sample) return null;
-    try {
-      return renderMessage(
-        message,
-        { person: sample.attributes, event: sample.event, store: { name: store.name, address: `${store.name}, postal address` } },
-        { unsubscribeUrl: '#', pixelUrl: null, track: (url) => url },
-      );
-    } catch (error) {
-      return { subject: '', html: '', text: '', problem: (error as Error).message };
-    }
-  }, [message, sample, store.name]);
-
-  if (samples.isPending) return <p className="py-6 text-center text-soft">Looking for somebody…</p>;
-  if (samples.error)
+  const people = useQuery({
+    queryKey: ['telling', triggerType],
+    queryFn: () => api<{ people: TellingPerson[] }>(`/messages/people?event=${encodeURIComponent(triggerType)}`),
+    staleTime: 60_000,
+  });
+  const person = chosen ?? people.data?.people[0]?.id ?? '';
+  const asked = useDeferredValue(message);
+  const shown = useQuery({
+    queryKey: ['rendered', asked, person, triggerType],
+    queryFn: () =>
+      api<RenderView>('/messages/render', { method: 'POST', body: { message: asked, ...(person && { person, event: triggerType }) } }),
+    enabled: people.isSuccess,
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: 60_000,
+  });
+  const error = people.error ?? shown.error;
+  if (error)
     return (
       <p role="alert" className="py-6 text-center text-stop">
-        {samples.error.message}
+        {error.message}
       </p>
     );
-  if (!samples.data.length)
-    return <p className="py-6 text-center text-soft">Nobody has done {triggerType} yet, so there is nobody to show it as.</p>;
+  if (!people.data) return <p className="py-6 text-center text-soft">Looking for somebody…</p>;
+  const broken = shown.data?.problems.find(({ code }) => code === 'not-rendered' || code === 'placeholder-unreadable');
   return (
     <div className="grid gap-2">
       <div className="flex gap-2">
-        <select aria-label="As whom" value={index} onChange={(event) => setIndex(Number(event.target.value))} className={inputClass}>
-          {samples.data.map((one, i) => (
-            <option key={i} value={i}>
-              {one.name}
+        <select aria-label="As whom" value={person} onChange={(event) => setChosen(event.target.value)} className={inputClass}>
+          {people.data.people.map((one) => (
+            <option key={one.id} value={one.id}>
+              {one.name} ({one.tells})
             </option>
           ))}
+          <option value="">somebody of whom nothing is known</option>
         </select>
         {message.channel === 'email' && (
           <select
@@ -64,55 +59,36 @@ export function MessagePreview({ message, triggerType }: { message: Message; tri
           </select>
         )}
       </div>
-      {rendered && 'problem' in rendered ? (
+      {broken && (
         <p role="alert" className="text-stop">
-          {rendered.problem}
+          {broken.says}
         </p>
-      ) : (
-        rendered && (
-          <>
-            {message.channel !== 'sms' && (
-              <p>
-                <b>{rendered.subject}</b>
-              </p>
-            )}
-            {message.channel !== 'email' ? (
-              <p className="max-w-[280px] whitespace-pre-wrap break-words rounded-md border border-line bg-wash p-3" data-testid="as-text">
-                {rendered.text}
-              </p>
-            ) : asText ? (
-              <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">
-                {rendered.text}
-              </pre>
-            ) : (
-              <iframe
-                title="The message"
-                sandbox=""
-                srcDoc={rendered.html}
-                className="h-[420px] w-full rounded-md border border-line bg-white"
-              />
-            )}
-          </>
-        )
+      )}
+      {shown.data && !broken && (
+        <div className="grid gap-2" aria-busy={shown.isPlaceholderData}>
+          {message.channel !== 'sms' && (
+            <p>
+              <b>{shown.data.subject}</b>
+            </p>
+          )}
+          {message.channel !== 'email' ? (
+            <p className="max-w-[280px] whitespace-pre-wrap break-words rounded-md border border-line bg-wash p-3" data-testid="as-text">
+              {shown.data.text}
+            </p>
+          ) : asText ? (
+            <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">
+              {shown.data.text}
+            </pre>
+          ) : (
+            <iframe
+              title="The message"
+              sandbox=""
+              srcDoc={byDay(shown.data.html)}
+              className="h-[420px] w-full rounded-md border border-line bg-white"
+            />
+          )}
+        </div>
       )}
     </div>
-  );
-}
-
-/** The people who last did what starts the flow, with that very event. */
-async function loadSamples(triggerType: string): Promise<Sample[]> {
-  const rule = JSON.stringify({ test: 'did', event: triggerType, since: { last: 'P30D' } });
-  const { people } = await api<{ people: { id: string; name: string | null; email: string | null }[] }>(
-    `/people?limit=6&rule=${encodeURIComponent(rule)}`,
-  );
-  return Promise.all(
-    people.map(async ({ id, name, email }) => {
-      const path = `/people/${encodeURIComponent(id)}`;
-      const [person, events] = await Promise.all([
-        api<PersonView>(path),
-        api<TimelineView>(`${path}/timeline?kinds=event&limit=1&q=${encodeURIComponent(triggerType)}`),
-      ]);
-      return { name: name ?? email ?? id, attributes: { ...person.attributes }, event: { ...events.items[0]?.detail } };
-    }),
   );
 }

@@ -5,6 +5,7 @@ import { Plus } from 'lucide-react';
 import { MOST_VERSIONS, type MessageVersion, type SendStep } from '@/core/flows';
 import type { Rule } from '@/core/rules';
 import { Button, Field, inputClass, Menu } from '../kit';
+import { useAudience } from '../letters';
 import { RuleEditor } from '../rules';
 import { Audience } from './fields';
 
@@ -27,7 +28,13 @@ const languageOf = (rule: Rule): string | null =>
   'test' in rule && rule.test === 'attribute' && rule.name === 'language' && rule.op === 'startsWith' ? String(rule.value) : null;
 
 /** The forms of a message, in the order in which they are looked at, and a way to add another. */
-export function VersionStrip({ step, chosen, onChoose, onChange }: Props & { readonly chosen: string | null }) {
+export function VersionStrip({
+  step,
+  chosen,
+  onChoose,
+  onChange,
+  counts = false,
+}: Props & { readonly chosen: string | null; readonly counts?: boolean }) {
   const versions = step.versions ?? [];
   const add = (version: Omit<MessageVersion, 'id' | 'message'>) => {
     const id = Array.from({ length: versions.length + 1 }, (_, n) => `v${n + 1}`).find((one) => !versions.some((v) => v.id === one))!;
@@ -42,11 +49,13 @@ export function VersionStrip({ step, chosen, onChoose, onChange }: Props & { rea
       title={name}
       onClick={() => onChoose(id)}
       className={clsx(
-        'max-w-[160px] truncate rounded-md border px-2 py-0.5',
+        counts ? 'min-h-8' : '',
+        'max-w-[260px] truncate rounded-md border px-2 py-0.5',
         chosen === id ? 'border-accent bg-wash font-semibold text-accent' : 'border-line text-soft hover:text-ink',
       )}
     >
       {name}
+      {counts && id !== null && <Many version={versions.find((one) => one.id === id)!} />}
     </button>
   );
   const isFull = versions.length >= MOST_VERSIONS;
@@ -69,6 +78,12 @@ export function VersionStrip({ step, chosen, onChoose, onChange }: Props & { rea
       </Menu>
     </div>
   );
+}
+
+/** How many people would get a version at this moment, those of earlier ones counted in. */
+function Many({ version }: { version: MessageVersion }) {
+  const audience = useAudience(version.when);
+  return <span className="font-normal text-soft tabular"> · {audience ?? 'counting…'}</span>;
 }
 
 /** Whose a version is: its name, the rule or the language, how many that are now, its place among the others. */

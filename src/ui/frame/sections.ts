@@ -2,6 +2,7 @@
 export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
   { href: '/flows', name: 'Flows' },
   { href: '/people', name: 'People' },
+  { href: '/messages', name: 'Messages' },
   { href: '/offers', name: 'Offers' },
   { href: '/revenue', name: 'Revenue' },
   { href: '/data', name: 'Data' },
@@ -13,6 +14,8 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
 export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/people/lists', name: 'Lists' },
   { href: '/people/tasks', name: 'Tasks' },
+  { href: '/messages/brand', name: 'Brand' },
+  { href: '/messages/feeds', name: 'Feeds' },
   { href: '/offers/new', name: 'New offer' },
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },

@@ -50,6 +50,9 @@ export function OutsideScreen({ to }: { to: string }) {
         </div>
         <p className="text-soft">What the world sees of {store.name}.</p>
         <div className="flex-1" />
+        <a href="/outside/blog" target="_blank" rel="noreferrer" className="text-accent underline">
+          Its blog
+        </a>
         <a
           href="/outside/shop"
           target="_blank"

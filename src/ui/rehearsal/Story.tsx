@@ -1,8 +1,11 @@
 'use client';
 
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import type { RenderView } from '@/core/api';
+import { byDay } from '@/core/letters';
 import type { Rehearsed } from '@/core/rehearsal';
-import { plural, sayMoment, sayShort, useStore } from '../kit';
+import { api, plural, sayMoment, sayShort, useStore } from '../kit';
 import { Why } from '../rules';
 import { secondsOf, type Written } from './happens';
 
@@ -120,13 +123,8 @@ export function Story({
                   )}
                 </p>
                 {shown === key &&
-                  (send.html ? (
-                    <iframe
-                      title={`${send.name} as it would look`}
-                      sandbox=""
-                      srcDoc={send.html}
-                      className="h-[360px] w-full border-t border-line bg-white"
-                    />
+                  (send.channel === 'email' ? (
+                    <Letter send={send} />
                   ) : (
                     <p className="whitespace-pre-wrap border-t border-line px-2 py-1">{send.text}</p>
                   ))}
@@ -136,5 +134,42 @@ export function Story({
         </section>
       )}
     </div>
+  );
+}
+
+/** A letter as it would look: laid out by the code that sends it, filled in with what the rehearsal knows. */
+function Letter({ send }: { send: Rehearsed['sends'][number] }) {
+  const { message, personal } = send;
+  const { data, error } = useQuery({
+    queryKey: ['rehearsed', message, personal],
+    queryFn: () =>
+      api<RenderView>('/messages/render', {
+        method: 'POST',
+        body: {
+          message,
+          person: personal.person,
+          event: personal.event,
+          ...(personal.offer && { offer: personal.offer }),
+          ...(personal.answers && { answers: personal.answers }),
+          holds: Object.keys(personal.holds ?? {}),
+        },
+      }),
+    retry: false,
+    staleTime: Infinity,
+  });
+  if (error)
+    return (
+      <p role="alert" className="border-t border-line px-2 py-1 text-stop">
+        {error.message}
+      </p>
+    );
+  if (!data) return <p className="border-t border-line px-2 py-1 text-soft">Putting it together…</p>;
+  return (
+    <iframe
+      title={`${send.name} as it would look`}
+      sandbox=""
+      srcDoc={byDay(data.html)}
+      className="h-[360px] w-full border-t border-line bg-white"
+    />
   );
 }

@@ -1,23 +1,10 @@
 import * as z from 'zod';
 import { gate, MESSAGE_SENT, ownLimitsSchema, type OwnLimits, type Passes } from '../../limits';
-import {
-  blocksOf,
-  MOST_PARTS,
-  messageSchema,
-  namesCode,
-  obstacleTo,
-  placeholderProblem,
-  renderProblem,
-  smsLength,
-  textsOf,
-  withoutFallback,
-  type Message,
-} from '../../messages';
+import { checkMessage, messageSchema, namesCode, obstacleTo, textsOf, type Message } from '../../messages';
 import { name, stepId } from '../parts';
 import { CHANNEL_WORDS, eventsOf, ruleSchema, sayRule, type Rule, type Seen } from '../../rules';
 import { codeHeld } from './code';
-import type { FlowDocument } from '../document';
-import type { Add, StepKind } from './kind';
+import type { StepKind } from './kind';
 
 const GO: Passes = { to: 'go' };
 
@@ -114,8 +101,11 @@ export const sendKind: StepKind<SendStep> = {
       here.note('skipped', { saw: { limited: passes.because } });
       return { to: 'next' };
     }
-    here.do({ kind: 'send', marketing: kind === 'marketing', channel, ...(form && { content: form.id }) });
-    here.note('sending', seen.length ? { saw: { form: form?.id ?? null, looked: seen } } : {});
+    const shown = (message.conditions ?? []).map(({ id, rule }) => ({ id, seen: here.look(rule) }));
+    const holds = shown.flatMap((one) => (one.seen.holds ? [one.id] : []));
+    here.do({ kind: 'send', marketing: kind === 'marketing', channel, ...(form && { content: form.id }), ...(holds.length && { holds }) });
+    const chosen = { form: form?.id ?? null, looked: seen };
+    here.note('sending', shown.length ? { saw: { shown, ...(seen.length && chosen) } } : seen.length ? { saw: chosen } : {});
     return { to: 'next' };
   },
   fresh: (id) => ({
@@ -133,7 +123,10 @@ export const sendKind: StepKind<SendStep> = {
   }),
   says: (step) => `Send “${step.name}”`,
   saysNext: (step) => `Send “${step.name}”`,
-  rules: (step) => (step.versions ?? []).map(({ when }) => when),
+  rules: (step) => [
+    ...(step.versions ?? []).map(({ when }) => when),
+    ...formsOf(step).flatMap(({ message }) => (message.conditions ?? []).map(({ rule }) => rule)),
+  ],
   problems: ({ message, versions = [] }) =>
     versions.flatMap((one, index) => {
       const at = ['versions', index];
@@ -154,7 +147,9 @@ export const sendKind: StepKind<SendStep> = {
     }),
   check(step, add, flow) {
     if (step.off) add('message-off', 'warns', `“${step.name}” is off`, 'Switch the message on, or people pass by without getting it.');
-    for (const form of formsOf(step)) checkForm(form, add, flow);
+    const startedBy = flow.triggers.map(({ event }) => event);
+    for (const { name, message } of formsOf(step))
+      for (const { code, level, says, mend } of checkMessage(message, { name, startedBy })) add(code, level, says, mend);
   },
   differs(was, is) {
     const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
@@ -170,75 +165,6 @@ export const sendKind: StepKind<SendStep> = {
   },
 };
 
-/** What is to be mended about one form of a message. */
-function checkForm({ name, message }: { readonly name: string; readonly message: Message }, add: Add, flow: FlowDocument): void {
-  const texts = textsOf(message);
-  const has = (kind: string) => blocksOf(message).some((block) => block.kind === kind);
-  if (message.channel === 'email') {
-    if (!message.subject.trim()) add('no-subject', 'stops', `“${name}” has no subject`, 'Write a subject line.');
-    if (!texts.slice(2).some((text) => text.trim()) && !has('cart') && !has('picture'))
-      add('no-text', 'stops', `“${name}” is empty`, 'Write its text.');
-  } else if (!message.text.trim()) add('no-text', 'stops', `“${name}” is empty`, 'Write its text.');
-  if (message.channel === 'push' && !message.title.trim())
-    add('no-subject', 'stops', `“${name}” has no title`, 'Write what stands first on the screen.');
-  if (message.channel === 'sms') {
-    const { parts, alphabet } = smsLength(message.text);
-    if (parts > MOST_PARTS)
-      add(
-        'text-too-long',
-        'stops',
-        `“${name}” is ${parts} text messages long, and at most ${MOST_PARTS} go out as one`,
-        'Make it shorter: what is longer would not go out.',
-      );
-    else if (parts > 3)
-      add(
-        'text-long',
-        'warns',
-        `“${name}” goes out as ${parts} text messages, and is paid as such`,
-        alphabet === 'UCS-2' ? 'A sign beyond the plain alphabet makes each part shorter: 67 letters instead of 153.' : 'Make it shorter.',
-      );
-  }
-  let isReadable = true;
-  for (const text of texts) {
-    const problem = placeholderProblem(text);
-    if (problem) isReadable = false;
-    if (problem) add('placeholder-unreadable', 'stops', `In “${name}” ${problem}`, 'Correct or remove the placeholder.');
-    else {
-      for (const path of withoutFallback(text)) {
-        add(
-          'no-fallback',
-          'warns',
-          `{{ ${path} }} in “${name}” has no fallback`,
-          `Write {{ ${path} | fallback: "…" }} for people whose ${path.replace('person.', '')} is not known.`,
-        );
-      }
-    }
-  }
-  const beyond = isReadable ? renderProblem(message) : null;
-  if (beyond)
-    add(
-      'too-much-work',
-      'stops',
-      `“${name}” cannot be put together: ${beyond}`,
-      'It has more work to do than a message may, such as a loop that goes on too long; make it shorter.',
-    );
-  if (message.kind === 'service' && has('offer'))
-    add(
-      'offer-in-service',
-      'stops',
-      `“${name}” is a service message with an offer`,
-      'Service messages carry no offers: make it marketing or take the offer out.',
-    );
-  const other = flow.triggers.find((trigger) => !/^(cart|product)\./.test(trigger.event));
-  if (message.kind === 'marketing' && has('cart') && other)
-    add(
-      'cart-without-cart',
-      'warns',
-      `“${name}” shows a cart, but ${other.event} starts this flow`,
-      'Only events of a cart carry its items.',
-    );
-}
-
 /** What differs between two forms of a message of one channel. */
 function differsWithin(name: string, old: Message, now: Message): string[] {
   if (old.channel === 'email' && now.channel === 'email')
@@ -246,6 +172,11 @@ function differsWithin(name: string, old: Message, now: Message): string[] {
       ...(now.subject === old.subject ? [] : [`“${name}”, subject: “${now.subject}”`]),
       ...(now.preview === old.preview ? [] : [`“${name}”, preview line: “${now.preview}”`]),
       ...(JSON.stringify(now.blocks) === JSON.stringify(old.blocks) ? [] : [`“${name}”: the text has changed`]),
+      ...(JSON.stringify(now.conditions ?? []) === JSON.stringify(old.conditions ?? [])
+        ? []
+        : [`“${name}”: what is shown to whom has changed`]),
+      ...(now.brand === old.brand ? [] : [`“${name}” is set in another brand`]),
+      ...(now.replyTo === old.replyTo ? [] : [`Answers to “${name}” go to ${now.replyTo ?? 'the sender'}`]),
     ];
   return JSON.stringify(textsOf(now)) === JSON.stringify(textsOf(old)) ? [] : [`“${name}”: the text has changed`];
 }

@@ -1,22 +1,11 @@
 import { matchingOf } from '@/core/flows';
 import { dueFrom, publishFlow } from '@/server/flows';
-import { Problem, revisionSeen } from '@/server/http';
+import { oneOf, revisionSeen } from '@/server/http';
 import { route, written } from '@/server/door';
 import { firstMessage } from '@/server/rehearsal';
 import { startMatching } from '@/server/work';
 
 export const dynamic = 'force-dynamic';
-
-/** One of two ways, the first where nothing is said. */
-function oneOf<T extends string>(url: URL, field: string, ways: readonly [T, T]): T {
-  const said = url.searchParams.get(field) ?? ways[0];
-  const way = ways.find((one) => one === said);
-  if (!way)
-    throw new Problem(400, 'Not a choice', 'Nothing was published.', [
-      { field, wrong: 'is neither of the two', right: `${ways[0]} or ${ways[1]}` },
-    ]);
-  return way;
-}
 
 /**
  * Makes the draft a version; with ?inside=move whoever is inside is moved to it, with ?due=drop what fell due during a pause is let

@@ -107,3 +107,63 @@ function sayError(error: Error): string {
       return `could not be called: ${error.message.slice(0, 200)}`;
   }
 }
+
+/** How often an address may lead on to another before it is given up. */
+const MOST_LED_ON = 3;
+
+/**
+ * Reads a text from outside, such as a feed. Nothing on the inside of the network is reached, where an address leads on to is looked
+ * at the same way, and reading ends at so many bytes and after ten seconds. Fails with what was wrong, in words.
+ */
+export async function fetchText(url: string, inside: readonly string[], mostBytes: number): Promise<string> {
+  let at = url;
+  for (let led = 0; led <= MOST_LED_ON; led++) {
+    const came = await getOnce(at, inside, mostBytes);
+    if (!('to' in came)) return came.text;
+    if (!URL.canParse(came.to, at)) throw new Error('leads on to what is no address');
+    at = new URL(came.to, at).href;
+    if (!/^https?:/.test(at)) throw new Error('leads on to what is no address of the web');
+  }
+  throw new Error(`leads on more than ${MOST_LED_ON} times`);
+}
+
+function getOnce(url: string, inside: readonly string[], mostBytes: number): Promise<{ text: string } | { to: string }> {
+  const target = new URL(url);
+  const isInside = inside.includes(target.host);
+  return new Promise((resolve, reject) => {
+    const end = (error: string | null, came?: { text: string } | { to: string }) => {
+      clearTimeout(timer);
+      request.destroy();
+      if (came) resolve(came);
+      else reject(new Error(error ?? ''));
+    };
+    const request = (target.protocol === 'https:' ? https : http).request(target, {
+      method: 'GET',
+      headers: {
+        'user-agent': 'Viatic',
+        accept: 'application/rss+xml, application/atom+xml, application/feed+json, application/xml, */*;q=0.5',
+      },
+      ...(!isInside && { agent: filteringAgent(url) }),
+    });
+    const timer = setTimeout(() => end(`did not answer within ${LONGEST_MS / 1000} seconds`), LONGEST_MS);
+    request.on('error', (error) =>
+      end(/is not allowed/.test(error.message) ? 'lies on the inside of our network and must not be read' : sayError(error)),
+    );
+    request.on('response', (response) => {
+      const status = response.statusCode ?? 0;
+      const { location } = response.headers;
+      if (status >= 300 && status < 400 && location) return end(null, { to: location });
+      if (status < 200 || status >= 300) return end(`answered ${status}`);
+      const chunks: Buffer[] = [];
+      let size = 0;
+      response.on('data', (chunk: Buffer) => {
+        size += chunk.length;
+        if (size > mostBytes) end(`is larger than ${Math.round(mostBytes / 1_000_000)} MB`);
+        else chunks.push(chunk);
+      });
+      response.on('error', (error) => end(sayError(error)));
+      response.on('end', () => end(null, { text: Buffer.concat(chunks).toString('utf8') }));
+    });
+    request.end();
+  });
+}

@@ -1,0 +1,6 @@
+import { screen } from '@/server/access';
+import { FeedsScreen } from '@/ui/letters';
+
+export const metadata = { title: 'Feeds' };
+
+export default screen(() => <FeedsScreen />);

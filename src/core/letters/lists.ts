@@ -1,0 +1,131 @@
+import { isCurrency, sayMoney, toMinor } from '../money';
+import type { Value } from '../rules';
+import { escapeHtml, safeUrl } from '../text';
+import type { Look } from './look';
+
+/** Something that is shown with a picture, a name and a price: an item of a cart or of an order, a product, an entry of a feed. */
+export interface Shown {
+  readonly name: string;
+  readonly quantity?: number;
+  /** in words, with its currency */
+  readonly price?: string | null;
+  /** what it cost before, in words */
+  readonly was?: string | null;
+  readonly words?: string | null;
+  readonly url: string | null;
+  readonly image: string | null;
+}
+
+export interface CartItem {
+  readonly name: string;
+  readonly quantity: number;
+  readonly price: number | null;
+  readonly url: string | null;
+  readonly image: string | null;
+}
+
+/** Reads the items of a cart or an order; what is not an item is left out. */
+export function cartItems(properties: { readonly [name: string]: Value }): CartItem[] {
+  const { items } = properties;
+  if (!Array.isArray(items)) return [];
+  return items.flatMap((item: Value) => {
+    if (item === null || typeof item !== 'object' || Array.isArray(item)) return [];
+    const one = item as { readonly [name: string]: Value };
+    const name = typeof one.name === 'string' && one.name ? one.name : typeof one.sku === 'string' ? one.sku : null;
+    if (!name) return [];
+    return [
+      {
+        name,
+        quantity: typeof one.quantity === 'number' ? one.quantity : 1,
+        price: typeof one.price === 'number' ? one.price : null,
+        url: safeUrl(one.url),
+        image: safeUrl(one.image),
+      },
+    ];
+  });
+}
+
+/** Says amounts of an event in its own currency; without a currency, as plain numbers. */
+export function moneyOf(properties: { readonly [name: string]: Value }): (major: number) => string {
+  const { currency } = properties;
+  return typeof currency === 'string' && isCurrency(currency)
+    ? (major) => sayMoney({ currency, minor: toMinor(major, currency) })
+    : (major) => major.toFixed(2);
+}
+
+/** The items of a cart or an order as they are shown, the dearest first where one is to stand for all. */
+export function itemsOf(properties: { readonly [name: string]: Value }, byPrice = false): Shown[] {
+  const money = moneyOf(properties);
+  const items = cartItems(properties);
+  const ordered = byPrice ? [...items].sort((a, b) => (b.price ?? 0) * b.quantity - (a.price ?? 0) * a.quantity) : items;
+  return ordered.map(({ price, ...item }) => ({ ...item, price: price === null ? null : money(price) }));
+}
+
+export type Layout = 'table' | 'cards' | 'large';
+/** A mail does not need more of a list than this; the rest is counted in a line. */
+const MOST_SHOWN = 30;
+
+const picture = ({ image }: Shown, width: number, look: Look, style = ''): string =>
+  image
+    ? `<img src="${escapeHtml(image)}" width="${width}" alt="" style="display:block;border:0;width:${width}px;max-width:100%;height:auto;border-radius:${look.brand.corner}px${style}">`
+    : '';
+const linked = (url: string | null, inner: string, style: string, track: (url: string) => string): string =>
+  url && inner ? `<a href="${escapeHtml(track(url))}" style="${style}">${inner}</a>` : inner;
+
+function priceOf({ price, was, quantity }: Shown, look: Look): string {
+  const many = quantity === undefined ? '' : `${quantity} × `;
+  const before = was ? ` <s class="v-aside" style="color:${look.brand.colours.soft}">${escapeHtml(was)}</s>` : '';
+  return price ? `${many}${escapeHtml(price)}${before}` : many.replace(/ $/, '');
+}
+
+/** A list as HTML, in one of three layouts. */
+export function listHtml(all: readonly Shown[], layout: Layout, look: Look, track: (url: string) => string): string {
+  const { ink, soft } = look.brand.colours;
+  const plainLink = `color:${ink};text-decoration:underline`;
+  const shown = all.slice(0, layout === 'large' ? 1 : MOST_SHOWN);
+  const more = all.length - shown.length;
+  const rest = more > 0 ? `<p class="v-aside" style="margin:0 0 14px;color:${soft}">and ${more} more</p>` : '';
+  if (layout === 'large') {
+    const [one] = shown;
+    const wide = look.brand.width - 56;
+    const name = `<b style="font-weight:bold">${escapeHtml(one!.name)}</b>`;
+    return `${linked(one!.url, picture(one!, wide, look), '', track)}<p style="margin:10px 0 14px">${linked(one!.url, name, plainLink, track)}${
+      priceOf(one!, look) ? `<br>${priceOf(one!, look)}` : ''
+    }${one!.words ? `<br>${escapeHtml(one!.words)}` : ''}</p>${rest}`;
+  }
+  if (layout === 'cards') {
+    const wide = Math.floor((look.brand.width - 62) / 3);
+    const cards = shown.map((item) => {
+      const name = linked(item.url, escapeHtml(item.name), plainLink, track);
+      const image = linked(item.url, picture(item, wide - 16, look, ';margin:0 0 8px'), '', track);
+      return `<!--[if mso]><td width="${wide}" valign="top"><![endif]--><div style="display:inline-block;width:100%;max-width:${wide}px;min-width:140px;vertical-align:top"><div style="padding:0 8px 14px 0;font-size:14px;line-height:20px">${image}${name}${
+        priceOf(item, look) ? `<br>${priceOf(item, look)}` : ''
+      }${item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : ''}</div></div><!--[if mso]></td><![endif]-->`;
+    });
+    return `<!--[if mso]><table role="presentation"><tr><![endif]-->${cards.join('')}<!--[if mso]></tr></table><![endif]-->${rest}`;
+  }
+  const hasPictures = shown.some(({ image }) => image);
+  const rows = shown.map((item) => {
+    const words = item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : '';
+    const face = hasPictures ? `<td width="76" style="${look.cell}">${picture(item, 64, look)}</td>` : '';
+    return `<tr>${face}<td style="${look.cell}">${linked(
+      item.url,
+      escapeHtml(item.name),
+      plainLink,
+      track,
+    )}${words}</td><td align="right" style="${look.cell};white-space:nowrap">${priceOf(item, look)}</td></tr>`;
+  });
+  return `<table role="presentation" width="100%" cellpadding="0" cellspacing="0" style="margin:0 0 18px">${rows.join('')}</table>${rest}`;
+}
+
+/** A list as plain text. */
+export function listText(all: readonly Shown[], layout: Layout, track: (url: string) => string): string {
+  const shown = all.slice(0, layout === 'large' ? 1 : MOST_SHOWN);
+  const lines = shown.map((item) => {
+    const many = item.quantity === undefined ? '' : `${item.quantity} × `;
+    const each = item.price ? `, ${item.price}${item.quantity !== undefined && item.quantity !== 1 ? ' each' : ''}` : '';
+    // the items of a cart have one way back, the button beside them; what is suggested has each its own
+    return `- ${many}${item.name}${each}${item.quantity === undefined && item.url ? `: ${track(item.url)}` : ''}`;
+  });
+  return [...lines, ...(all.length > shown.length ? [`and ${all.length - shown.length} more`] : [])].join('\n');
+}

@@ -1,0 +1,60 @@
+import { FONTS, type Brand } from '../messages';
+import type { TextLook } from './rich';
+
+/** The styles of a brand, as they stand in the letter itself. */
+export interface Look extends TextLook {
+  readonly brand: Brand;
+  readonly text: string;
+  readonly small: string;
+  readonly cell: string;
+  readonly button: string;
+}
+
+const SIZES = [1.6, 1.3, 1.13] as const;
+
+export function lookOf(brand: Brand): Look {
+  const { colours: c, size, corner } = brand;
+  const line = Math.round(size * 1.55);
+  const font = `font-family:${FONTS[brand.font]}`;
+  const text = `${font};font-size:${size}px;line-height:${line}px;color:${c.ink}`;
+  return {
+    brand,
+    text,
+    small: `${font};font-size:12px;line-height:18px;color:${c.soft}`,
+    paragraph: 'margin:0 0 14px',
+    heading: (level) => {
+      const large = Math.round(size * SIZES[Math.min(3, Math.max(1, level)) - 1]!);
+      return `margin:6px 0 10px;font-family:${FONTS[brand.headings]};font-size:${large}px;line-height:${Math.round(large * 1.3)}px;font-weight:bold`;
+    },
+    list: 'margin:0 0 14px;padding:0 0 0 22px',
+    link: `color:${c.accent};text-decoration:underline`,
+    quote: `margin:0 0 14px;padding:0 0 0 14px;border-left:3px solid ${c.line}`,
+    cell: `${font};font-size:14px;line-height:20px;color:${c.ink};padding:10px 0;border-bottom:1px solid ${c.line}`,
+    button:
+      `display:inline-block;background:${c.accent};color:${c.onAccent};${font};font-size:${size}px;font-weight:bold;line-height:20px;` +
+      `padding:12px 22px;border-radius:${corner}px;text-decoration:none`,
+  };
+}
+
+/** What changes in the dark: mail programs that ask for it by a media query, and one that marks what it has turned itself. */
+export function darkStyle({ dark: c }: Brand): string {
+  const rules = (at: string) => `
+${at}.v-page, ${at}.v-page > div { background-color:${c.page} !important; }
+${at}.v-sheet, ${at}.v-sheet > table { background-color:${c.sheet} !important; border-color:${c.line} !important; }
+${at}.v-ink div, ${at}.v-ink p, ${at}.v-ink h1, ${at}.v-ink h2, ${at}.v-ink h3, ${at}.v-ink li, ${at}.v-ink td, ${at}.v-ink td a, ${at}.v-ink b { color:${c.ink} !important; border-color:${c.line} !important; }
+${at}.v-ink p a, ${at}.v-ink li a { color:${c.accent} !important; }
+${at}.v-soft div, ${at}.v-soft a, ${at}.v-ink .v-aside { color:${c.soft} !important; border-color:${c.line} !important; }
+${at}.v-brand div, ${at}.v-brand a { color:${c.accent} !important; }
+${at}.v-act a, ${at}.v-act td { background:${c.accent} !important; background-color:${c.accent} !important; color:${c.onAccent} !important; }
+${at}.v-code { color:${c.accent} !important; border-color:${c.accent} !important; }
+${at}.v-line p { border-color:${c.line} !important; }`;
+  return `${NIGHT} {${rules('')}\n}${rules('[data-ogsc] ')}`;
+}
+
+/** What a mail program is asked that shows letters in the dark. */
+export const NIGHT = '@media (prefers-color-scheme: dark)';
+
+/** A letter as it is shown in the dark, for a look at it in a program that is in the light. */
+export const atNight = (html: string): string => html.replaceAll(NIGHT, '@media all');
+/** A letter as it is shown in the light, wherever it is looked at. */
+export const byDay = (html: string): string => html.replaceAll(NIGHT, '@media not all');

@@ -1,0 +1,5 @@
+export * from './brands';
+export * from './library';
+export * from './feeds';
+export * from './relations';
+export * from './samples';

@@ -1,0 +1,1 @@
+export { fetchText, tryCall, type Call, type Tried } from './outgoing';

@@ -1,0 +1,137 @@
+'use client';
+
+import { useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { slugOf } from '@/core/text';
+import type { Block, Email } from '@/core/messages';
+import { api, Button, Dialog, Field, inputClass, WordList } from '../kit';
+import { KIND_WORDS } from './words';
+
+const KEPT_AT = 'viatic.test-addresses';
+const kept = (): string => {
+  try {
+    return localStorage.getItem(KEPT_AT) ?? '';
+  } catch {
+    return '';
+  }
+};
+
+/** Sends the letter to oneself or to colleagues, as the person chosen would get it. */
+export function TestDialog({
+  message,
+  person,
+  event,
+  onClose,
+  onSent,
+}: {
+  message: Email;
+  person: string;
+  event: string | null;
+  onClose: () => void;
+  onSent: (many: number) => void;
+}) {
+  const [to, setTo] = useState(kept);
+  const [problem, setProblem] = useState<string | null>(null);
+  const [isBusy, setBusy] = useState(false);
+  const send = async () => {
+    const addresses = to.split(/[\s,;]+/).filter(Boolean);
+    setBusy(true);
+    setProblem(null);
+    try {
+      const { sent } = await api<{ sent: number }>('/messages/test', {
+        method: 'POST',
+        body: { message, to: addresses, ...(person && { person }), ...(event !== null && person && { event }) },
+      });
+      try {
+        localStorage.setItem(KEPT_AT, to);
+      } catch {
+        // it is typed again the next time
+      }
+      onSent(sent);
+    } catch (error) {
+      setProblem((error as Error).message);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Dialog
+      isOpen
+      onClose={onClose}
+      title="Send a test"
+      about="As the person chosen would get it. Its subject begins with [Test], and it counts nowhere."
+    >
+      <form
+        className="grid gap-4"
+        onSubmit={(submit) => {
+          submit.preventDefault();
+          void send();
+        }}
+      >
+        <Field label="To" hint="Up to ten addresses, with spaces or commas between" problem={problem}>
+          <input
+            autoFocus
+            value={to}
+            onChange={(change) => setTo(change.target.value)}
+            className={inputClass}
+            placeholder="you@example.com"
+          />
+        </Field>
+        <div className="flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="primary" type="submit" disabled={isBusy || !to.trim()}>
+            {isBusy ? 'Sending…' : 'Send'}
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
+
+/** Keeps a part of a letter in the library, to be put into others. */
+export function SaveBlocks({ block, onClose }: { block: Block; onClose: () => void }) {
+  const client = useQueryClient();
+  const [name, setName] = useState('text' in block && block.text ? block.text.slice(0, 40) : KIND_WORDS[block.kind].name);
+  const [tags, setTags] = useState<string[]>([]);
+  const [problem, setProblem] = useState<string | null>(null);
+  const save = async () => {
+    const { only: _, unless: __, ...plain } = block;
+    const key = `${slugOf(name, 48) || 'part'}-${Math.random().toString(36).slice(2, 7)}`;
+    try {
+      await api(`/messages/${key}`, { method: 'PUT', body: { name, tags, blocks: [plain] } });
+      await client.invalidateQueries({ queryKey: ['library'] });
+      onClose();
+    } catch (error) {
+      setProblem((error as Error).message);
+    }
+  };
+  return (
+    <Dialog
+      isOpen
+      onClose={onClose}
+      title="Save to the library"
+      about="It is offered wherever something is put into a letter. What it is put into keeps a copy of its own."
+    >
+      <form
+        className="grid gap-4"
+        onSubmit={(submit) => {
+          submit.preventDefault();
+          void save();
+        }}
+      >
+        <Field label="Name" problem={problem}>
+          <input autoFocus value={name} maxLength={120} onChange={(change) => setName(change.target.value)} className={inputClass} />
+        </Field>
+        <Field label="Tags" hint="With commas between">
+          <WordList value={tags} onChange={setTags} />
+        </Field>
+        <div className="flex justify-end gap-2">
+          <Button onClick={onClose}>Cancel</Button>
+          <Button kind="primary" type="submit" disabled={!name.trim()}>
+            Save
+          </Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}

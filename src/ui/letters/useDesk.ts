@@ -1,0 +1,55 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { createContext, useContext, useMemo } from 'react';
+import type { BrandItem, FeedView, LibraryItem, ProductsView, RenderView } from '@/core/api';
+import { FONTS, plainBrand, type Block, type Brand, type Email, type MessageFinding } from '@/core/messages';
+import { api, useStore } from '../kit';
+
+/** What the parts of a letter that is being written share. */
+export interface Desk {
+  readonly message: Email;
+  readonly brand: Brand;
+  readonly startedBy: string | null;
+  readonly hasOffer: boolean;
+  readonly selected: string | null;
+  readonly findings: readonly MessageFinding[];
+  /** the letter as the person chosen gets it, as far as it is known yet */
+  readonly received: RenderView | undefined;
+  readonly select: (id: string | null) => void;
+  readonly put: (block: Block, field: string) => void;
+  readonly act: (act: 'up' | 'down' | 'double' | 'remove' | 'keep', id: string) => void;
+  readonly openConditions: () => void;
+}
+
+export const DeskContext = createContext<Desk | null>(null);
+export const useDesk = (): Desk => useContext(DeskContext)!;
+
+const FRESH = { staleTime: 30_000 };
+export const useFeeds = () => useQuery({ queryKey: ['feeds'], queryFn: () => api<{ feeds: FeedView[] }>('/feeds'), ...FRESH });
+export const useBrands = () => useQuery({ queryKey: ['brands'], queryFn: () => api<{ brands: BrandItem[] }>('/brands'), ...FRESH });
+export const useSavedBlocks = () =>
+  useQuery({ queryKey: ['library', 'blocks'], queryFn: () => api<{ items: LibraryItem[] }>('/messages?kind=blocks'), ...FRESH });
+export const useRange = () =>
+  useQuery({ queryKey: ['products', 'all'], queryFn: () => api<ProductsView>('/products?limit=1000'), ...FRESH });
+
+/** The brand that a letter is set in. */
+export function useBrand(key: string | undefined): Brand {
+  const store = useStore();
+  const { data } = useBrands();
+  return useMemo(
+    () => (data?.brands.find((one) => one.key === key) ?? data?.brands.find(({ isFirst }) => isFirst))?.brand ?? plainBrand(store.name),
+    [data, key, store.name],
+  );
+}
+
+/** The looks of a brand for a sheet on which a letter is written. */
+export const sheetStyle = ({ colours: c, font, size, width }: Brand) => ({
+  width,
+  background: c.sheet,
+  color: c.ink,
+  fontFamily: FONTS[font],
+  fontSize: size,
+  lineHeight: 1.55,
+  borderColor: c.line,
+});
