@@ -1,6 +1,6 @@
 // Builds the application and starts its programs: web, worker, stand-ins. Used by the demo, the tests and the bench.
 import { spawn, spawnSync } from 'node:child_process';
-import { createHash, randomBytes } from 'node:crypto';
+import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { freePort } from './cluster.mjs';
@@ -43,6 +43,16 @@ export function ensureBuild(dist) {
   writeFileSync(stamp, digest);
 }
 
+/** A pair of keys for DKIM (RFC 6376): the private one as base64 of its PEM, the public one as it stands in the DNS. */
+function dkimKeys() {
+  const { privateKey, publicKey } = generateKeyPairSync('rsa', {
+    modulusLength: 2048,
+    privateKeyEncoding: { type: 'pkcs8', format: 'pem' },
+    publicKeyEncoding: { type: 'spki', format: 'der' },
+  });
+  return { dkimKey: Buffer.from(privateKey).toString('base64'), dkimPublic: publicKey.toString('base64') };
+}
+
 /** Secrets of an installation: made once, kept in its folder. */
 export function secretsOf(folder) {
   mkdirSync(folder, { recursive: true });
@@ -53,6 +63,7 @@ export function secretsOf(folder) {
     secret: randomBytes(32).toString('base64url'),
     mailHookSecret: hookSecret(),
     textHookSecret: hookSecret(),
+    ...(known.dkimKey ? {} : dkimKeys()),
     ...known,
   };
   if (Object.keys(secrets).some((name) => !(name in known))) writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 });
@@ -61,7 +72,7 @@ export function secretsOf(folder) {
 
 /** The environment in which all programs of an installation run. */
 export async function environmentOf(folder, databaseUrl, port) {
-  const { secret, mailHookSecret, textHookSecret } = secretsOf(folder);
+  const { secret, mailHookSecret, textHookSecret, dkimKey, dkimPublic } = secretsOf(folder);
   const [outsidePort, smtpPort] = [await freePort(), await freePort()];
   return {
     ...process.env,
@@ -72,6 +83,9 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_SECRET: secret,
     VIATIC_SMTP_URL: process.env.VIATIC_SMTP_OVERRIDE ?? `smtp://127.0.0.1:${smtpPort}`,
     VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
+    VIATIC_DKIM_KEY: dkimKey,
+    // what a mail server would find in the DNS under viatic._domainkey of the store's domain
+    OUTSIDE_DKIM_RECORD: `v=DKIM1; k=rsa; p=${dkimPublic}`,
     VIATIC_TEXT_HOOK_SECRET: textHookSecret,
     VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
     VIATIC_SMS_URL: `http://127.0.0.1:${outsidePort}/outside/sms`,

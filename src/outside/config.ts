@@ -9,6 +9,8 @@ export interface Config {
   readonly textHookSecret: string;
   /** the key of the page snippet that the shop's pages carry; none where it is empty */
   readonly snippet?: string;
+  /** what stands in the DNS of every sender: the public key of its signatures; none where it is empty */
+  readonly dkimRecord?: string;
   /** where mail and carts are kept between starts */
   readonly folder: string;
 }
@@ -28,5 +30,6 @@ export function readConfig(): Config {
     textHookSecret: of('VIATIC_TEXT_HOOK_SECRET'),
     folder: of('OUTSIDE_FOLDER'),
     snippet: process.env.OUTSIDE_SNIPPET ?? '',
+    dkimRecord: process.env.OUTSIDE_DKIM_RECORD ?? '',
   };
 }

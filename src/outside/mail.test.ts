@@ -1,3 +1,4 @@
+import { generateKeyPairSync } from 'node:crypto';
 import { appendFileSync, mkdtempSync, rmSync } from 'node:fs';
 import { createServer, type Server } from 'node:http';
 import { createServer as createSocket } from 'node:net';
@@ -10,9 +11,17 @@ import { openJournal } from './journal';
 import { startMail } from './mail';
 
 const SECRET = 'whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw';
+const PEMS = {
+  modulusLength: 2048,
+  privateKeyEncoding: { type: 'pkcs8', format: 'pem' },
+  publicKeyEncoding: { type: 'spki', format: 'der' },
+} as const;
+const KEYS = generateKeyPairSync('rsa', PEMS);
+const DNS = `v=DKIM1; k=rsa; p=${KEYS.publicKey.toString('base64')}`;
 let folder: string;
 let hooks: Server;
 let reports: { type: string; messageId: string }[];
+let received: string[];
 let mail: ReturnType<typeof startMail>;
 let smtpPort: number;
 
@@ -31,12 +40,18 @@ const until = async (is: () => boolean) => {
 beforeEach(async () => {
   folder = mkdtempSync(join(tmpdir(), 'viatic-mail-'));
   reports = [];
+  received = [];
   // whoever takes the reports checks their signature, as the application does
   hooks = createServer((request, response) => {
     let body = '';
     request.on('data', (chunk) => (body += String(chunk)));
     request.on('end', () => {
-      reports.push(new Webhook(SECRET).verify(body, request.headers as Record<string, string>) as (typeof reports)[number]);
+      const headers = request.headers as Record<string, string>;
+      if (request.url === '/api/hooks/mail/received') {
+        // what is no JSON is verified before it is read
+        expect(() => new Webhook(SECRET).verify(body, headers)).toThrow(SyntaxError);
+        received.push(body);
+      } else reports.push(new Webhook(SECRET).verify(body, headers) as (typeof reports)[number]);
       response.end('{}');
     });
   });
@@ -49,6 +64,7 @@ beforeEach(async () => {
     apiKey: '',
     mailHookSecret: SECRET,
     textHookSecret: '',
+    dkimRecord: DNS,
     folder,
   });
 });
@@ -91,6 +107,25 @@ it('drops a repeated Message-ID, but says yes to it and reports it again', async
   await send('robin@example.com', '<2@x>');
   expect(mail.journal.entries.map((one) => one.messageId)).toEqual(['<1@x>', '<2@x>']);
   await until(() => reports.length === 3);
+});
+
+it('says whether a mail is signed soundly (DKIM, RFC 6376), and in whose name', async () => {
+  const dkim = { domainName: 'quillfin.example', keySelector: 'viatic', privateKey: KEYS.privateKey };
+  await send('robin@example.com', '<1@x>', { dkim });
+  await send('robin@example.com', '<2@x>');
+  const other = generateKeyPairSync('rsa', PEMS).privateKey;
+  await send('robin@example.com', '<3@x>', { dkim: { ...dkim, privateKey: other } });
+  expect(mail.journal.entries.map(({ signature }) => signature)).toEqual(['pass (quillfin.example)', 'none', 'fail (quillfin.example)']);
+});
+
+it('reports by mail in standard form: no mailbox (RFC 3464), a complaint (RFC 5965)', async () => {
+  await send('dsn.robin@example.com', '<1@x>');
+  await send('abuse.robin@example.com', '<2@x>');
+  await until(() => received.length === 2);
+  expect(received.sort()).toEqual([
+    expect.stringMatching(/delivery-status[\s\S]*Status: 5\.1\.1[\s\S]*Message-ID: <1@x>/),
+    expect.stringMatching(/feedback-report[\s\S]*Feedback-Type: abuse[\s\S]*Message-ID: <2@x>/),
+  ]);
 });
 
 it('refuses, puts off, bounces and complains by address', async () => {

@@ -1,8 +1,9 @@
+import { dkimVerify } from 'mailauth/lib/dkim/verify.js';
 import { simpleParser } from 'mailparser';
 import { SMTPServer } from 'smtp-server';
 import type { Config } from './config';
 import { openJournal, type Journal } from './journal';
-import { reporterTo } from './report';
+import { complaint, mailerTo, notification, reporterTo } from './report';
 
 export interface Mail {
   readonly id: string;
@@ -15,18 +16,34 @@ export interface Mail {
   readonly html: string;
   readonly links: string[];
   readonly receivedAt: string;
+  /** whether its signature (DKIM, RFC 6376) is sound, in the name of which domain; none where it has none */
+  readonly signature: string;
 }
 
 /**
  * A mail server with inboxes. Like many servers it drops a message whose Message-ID it has had before. By address:
  * `refuse…@` is refused at once (550), `later…@` at the first try (451), `bounce…@` is taken and reported as bounced,
- * `soft…@` bounces softly, `complain…@` is delivered and then complained about. Everything else is delivered.
+ * `soft…@` bounces softly, `complain…@` is delivered and then complained about, `dsn…@` is reported by a mail in standard form as having
+ * no mailbox, `abuse…@` as complained about. Everything else is delivered.
  */
 export function startMail(config: Config): { journal: Journal<Mail>; close: () => Promise<void> } {
   const journal = openJournal<Mail>(`${config.folder}/mail.ndjson`);
   const known = new Set(journal.entries.map((mail) => mail.messageId));
   const putOff = new Set<string>();
   const tell = reporterTo(config, '/api/hooks/mail', config.mailHookSecret);
+  const tellMail = mailerTo(config, '/api/hooks/mail/received', config.mailHookSecret);
+  /** Whether the signature of a mail is sound, looked at by a library against what would stand in the DNS. */
+  const signatureOf = async (raw: Buffer): Promise<string> => {
+    const record = config.dkimRecord ?? '';
+    const found = await dkimVerify(raw, {
+      resolver: (name: string, type: string) =>
+        type === 'TXT' && name.includes('._domainkey.') && record
+          ? Promise.resolve([[record]])
+          : Promise.reject(Object.assign(new Error('no such name'), { code: 'ENOTFOUND' })),
+    });
+    const [one] = found.results;
+    return one?.signingDomain ? `${one.status.result} (${one.signingDomain})` : 'none';
+  };
   const report = (type: string, messageId: string, more: object = {}): Promise<void> =>
     tell(`${type}-${messageId}`, { type, messageId, ...more });
 
@@ -78,12 +95,16 @@ export function startMail(config: Config): { journal: Journal<Mail>; close: () =
               html,
               links: [...html.matchAll(/href="([^"]+)"/g)].map(([, url]) => url!.replaceAll('&amp;', '&')),
               receivedAt: new Date().toISOString(),
+              signature: await signatureOf(raw).catch((error: Error) => `not looked at: ${error.message}`),
             });
           }
           done();
           // reports come a moment after the mail was taken, and again when it was taken again
           setTimeout(() => {
-            if (to.startsWith('soft')) void report('message.bounced', messageId, { class: 'soft', reason: 'mailbox is full' });
+            if (to.startsWith('dsn')) void tellMail(messageId, notification(to, messageId));
+            else if (to.startsWith('abuse'))
+              void report('message.delivered', messageId).then(() => tellMail(messageId, complaint(messageId)));
+            else if (to.startsWith('soft')) void report('message.bounced', messageId, { class: 'soft', reason: 'mailbox is full' });
             else if (to.startsWith('bounce')) void report('message.bounced', messageId, { reason: 'mailbox does not exist' });
             else
               void report('message.delivered', messageId).then(() =>

@@ -87,3 +87,11 @@ export const codeCheckInput = z.object({
 
 export const issueInput = z.strictObject({ person: z.string().min(1).max(320) });
 export const loadInput = z.strictObject({ codes: z.array(z.string().trim().min(4).max(80)).min(1).max(50_000) });
+
+/** Where the shop is told of each code that is issued; null where it is not. */
+export const codeHookInput = z.strictObject({ url: z.string().max(2000).nullable() });
+export interface CodeHookView {
+  readonly url: string | null;
+  /** the last code that could not be told for good */
+  readonly failed: { readonly at: string; readonly because: string } | null;
+}

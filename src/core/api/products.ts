@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { PRODUCT_FIELDS, type ProductField, type ProductMapping } from '../products';
 import type { Money } from '../money';
 import { productInput, productSku } from '../products';
 import type { Value } from '../rules';
@@ -34,3 +35,24 @@ export const productsInput = z.union([
   }),
   z.strictObject({ csv: z.string().min(1) }),
 ]);
+
+/** Where products are read, how often, and which field stands for what; what is left out is looked for by common names. */
+export const productFeedInput = z.strictObject({
+  name: z.string().trim().min(1, 'must not be empty').max(120),
+  url: z.string().max(2000),
+  everyMinutes: z.int().min(15).max(10_080).optional(),
+  mapping: z.partialRecord(z.enum(Object.keys(PRODUCT_FIELDS) as [ProductField, ...ProductField[]]), z.string().max(120)).optional(),
+});
+export interface ProductFeedView {
+  readonly key: string;
+  readonly name: string;
+  readonly url: string;
+  readonly everyMinutes: number;
+  readonly mapping: ProductMapping;
+  /** the names that its records had the last time */
+  readonly fields: readonly string[];
+  readonly readAt: string | null;
+  readonly stored: number | null;
+  readonly skipped: { readonly count: number; readonly some: readonly string[] } | null;
+  readonly problem: string | null;
+}

@@ -40,13 +40,13 @@ export function lookOf(brand: Brand): Look {
 export function darkStyle({ dark: c }: Brand): string {
   const rules = (at: string) => `
 ${at}.v-page, ${at}.v-page > div { background-color:${c.page} !important; }
-${at}.v-sheet, ${at}.v-sheet > table { background-color:${c.sheet} !important; border-color:${c.line} !important; }
+${at}.v-sheet, ${at}.v-sheet > table, ${at}.v-sheet > table > tbody > tr > td { background-color:${c.sheet} !important; border-color:${c.line} !important; }
 ${at}.v-ink div, ${at}.v-ink p, ${at}.v-ink h1, ${at}.v-ink h2, ${at}.v-ink h3, ${at}.v-ink li, ${at}.v-ink td, ${at}.v-ink td a, ${at}.v-ink b { color:${c.ink} !important; border-color:${c.line} !important; }
 ${at}.v-ink p a, ${at}.v-ink li a { color:${c.accent} !important; }
 ${at}.v-soft div, ${at}.v-soft a, ${at}.v-ink .v-aside { color:${c.soft} !important; border-color:${c.line} !important; }
 ${at}.v-brand div, ${at}.v-brand a { color:${c.accent} !important; }
 ${at}.v-act a, ${at}.v-act td { background:${c.accent} !important; background-color:${c.accent} !important; color:${c.onAccent} !important; }
-${at}.v-code { color:${c.accent} !important; border-color:${c.accent} !important; }
+${at}.v-ink .v-code, ${at}.v-ink .v-code p { color:${c.accent} !important; border-color:${c.accent} !important; }
 ${at}.v-line p { border-color:${c.line} !important; }`;
   return `${NIGHT} {${rules('')}\n}${rules('[data-ogsc] ')}`;
 }

@@ -36,6 +36,16 @@ export function service(...of: Parameters<typeof letter>): Step {
   return step.kind === 'send' ? inAllForms(step, (message) => ({ ...message, kind: 'service' })) : step;
 }
 
+/** What others bought together with what this is about. */
+export const BOUGHT_WITH: Block = {
+  id: 'beside',
+  kind: 'products',
+  from: { by: 'bought-with' },
+  otherwise: { by: 'best-sold', days: 90 },
+  most: 3,
+  layout: 'cards',
+};
+
 export const button = (label: string, url: string): Block => ({ id: 'button', kind: 'button', label, url });
 export const wait = (id: string, length: string): Step => ({ id, kind: 'wait', for: length });
 

@@ -1,4 +1,4 @@
-import { button, CAN_BE_EMAILED, flow, letter, NO_ORDER_SINCE, service, wait, type Starter } from './parts';
+import { BOUGHT_WITH, button, CAN_BE_EMAILED, flow, letter, NO_ORDER_SINCE, service, wait, type Starter } from './parts';
 
 const cart = { cartId: 'c-1', value: 60, currency: 'EUR', checkoutUrl: 'https://shop.example/cart/c-1' };
 const order = (orderId: string, value = 60) => ({ orderId, value, currency: 'EUR' });
@@ -204,6 +204,7 @@ export const SHOP: readonly Starter[] = [
           'Thank you for your first order',
           'What happens now',
           'Your order is in good hands. We pack it ourselves, and you hear from us as soon as it is on its way.',
+          [{ id: 'order', kind: 'order' }],
         ),
         wait('a-week', 'P7D'),
         letter(
@@ -221,6 +222,7 @@ export const SHOP: readonly Starter[] = [
           'How did it go?',
           'One line is enough',
           'We would like to know how you got on. One line is enough, good or bad: it is read by the people who made it.',
+          [{ id: 'how', kind: 'rating', question: 'How do you like it?', scale: 'five' }],
         ),
       ],
       checks: [
@@ -268,6 +270,7 @@ export const SHOP: readonly Starter[] = [
           'From people who bought the same',
           'A month ago you ordered from us for the first time. If you wonder what to look at next: answer this ' +
             'letter with what you have, and we tell you what fits.',
+          [BOUGHT_WITH],
         ),
         wait('a-week', 'P7D'),
         {
@@ -304,6 +307,7 @@ export const SHOP: readonly Starter[] = [
                   'What is new since you were here',
                   'A short look',
                   'Some things have arrived since you ordered. If you have an idea what you need next, we help you choose.',
+                  [{ id: 'new', kind: 'products', from: { by: 'newest' }, most: 3, layout: 'cards' }],
                 ),
               ],
             },
@@ -351,6 +355,7 @@ export const SHOP: readonly Starter[] = [
           'What is commonly needed next',
           'By now you will have noticed',
           'By now you will have used it a few times. These are the things that others wished they had ordered with it.',
+          [BOUGHT_WITH],
         ),
       ],
       checks: [
@@ -397,6 +402,7 @@ export const SHOP: readonly Starter[] = [
           'Are you running low?',
           'It should be used up about now',
           'It is about six weeks since you ordered, and it should be nearly used up. If you want the same again, it ' + 'takes a minute.',
+          [{ id: 'order', kind: 'order' }],
         ),
       ],
       checks: [
@@ -439,6 +445,7 @@ export const SHOP: readonly Starter[] = [
           'What has changed since you were here',
           'A short look',
           'A few things have changed since your last order. Have a look when you find the time; we do not write ' + 'about it again.',
+          [{ id: 'new', kind: 'products', from: { by: 'newest' }, otherwise: { by: 'best-sold', days: 90 }, most: 3, layout: 'cards' }],
         ),
       ],
       checks: [
@@ -571,6 +578,7 @@ export const SHOP: readonly Starter[] = [
           'Your parcel is on its way',
           'It left us just now',
           'What you ordered has left us: {{ event.orderId | fallback: "its number stands in your first mail" }}.',
+          [{ id: 'order', kind: 'order' }],
         ),
         {
           id: 'until-there',

@@ -64,6 +64,7 @@ export {
   identifiersOf,
   type LockedPerson,
   lockPeople,
+  namesOfPeople,
   peopleWith,
   markShared,
   nextPersonIds,

@@ -518,3 +518,16 @@ export async function noteClaim(sql: Sql, device: string, email: string): Promis
     { device, email },
   );
 }
+
+/** By what the shop knows people, by their number. */
+export async function namesOfPeople(
+  sql: Sql,
+  ids: readonly string[],
+): Promise<Map<string, { externalId: string | null; email: string | null }>> {
+  const rows = await query<{ id: string; external_id: string | null; email: string | null }>(
+    sql,
+    'select id, external_id, email from people where id = any(cast(:ids as bigint[]))',
+    { ids },
+  );
+  return new Map(rows.map(({ id, external_id: externalId, email }) => [id, { externalId, email }]));
+}

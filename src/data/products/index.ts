@@ -11,3 +11,4 @@ export {
   type KeptProduct,
   type Telling,
 } from './products';
+export * from './feeds';

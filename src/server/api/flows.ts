@@ -1,4 +1,4 @@
-import { codeCheckInput, issueInput, loadInput, presenceInput, productsInput, starterInput, taskInput } from '@/core/api';
+import { codeCheckInput, codeHookInput, issueInput, loadInput, presenceInput, productsInput, starterInput, taskInput } from '@/core/api';
 import { offerSchema } from '@/core/offers';
 import { productInput } from '@/core/products';
 import { jsonSchema, ok, parameter, DUE, body, operation, period, key, nothing, offer } from './parts';
@@ -126,6 +126,10 @@ export const flowPaths = {
     get: operation('A code and what has become of it', ok('The code'), {
       parameters: [parameter('code', 'path', 'The code, however it is typed')],
     }),
+  },
+  '/codes/hook': {
+    get: operation('Where the shop is told of each code that is issued, and what failed last', ok('{url, failed}')),
+    put: operation('Sets it; null ends it', ok('{url, failed}'), { requestBody: body(jsonSchema(codeHookInput)) }),
   },
   '/codes/check': {
     post: operation(

@@ -1,4 +1,4 @@
-import { brandInput, feedInput, libraryInput, renderInput, replaceInput, testInput } from '@/core/api';
+import { brandInput, feedInput, libraryInput, productFeedInput, renderInput, replaceInput, testInput } from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const item = [parameter('key', 'path', 'Its key in the library, such as cart-reminder')];
@@ -65,6 +65,14 @@ export const letterPaths = {
       requestBody: body(jsonSchema(brandInput)),
     }),
     delete: operation('Deletes a brand that is not the first', nothing, { parameters: brandKey }, '204'),
+  },
+  '/product-feeds': { get: operation('Where products are read, and what came of it the last time', ok('{feeds}')) },
+  '/product-feeds/{key}': {
+    put: operation('Stores where products are read (CSV, JSON, RSS, Atom), and reads them', ok('The feed'), {
+      parameters: feedKey,
+      requestBody: body(jsonSchema(productFeedInput)),
+    }),
+    delete: operation('Deletes it; the products stay', nothing, { parameters: feedKey }, '204'),
   },
   '/feeds': { get: operation('Feeds that letters show, with their entries', ok('{feeds}')) },
   '/feeds/{key}': {

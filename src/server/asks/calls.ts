@@ -1,4 +1,3 @@
-import { randomBytes } from 'node:crypto';
 import type { CallsView } from '@/core/api';
 import { answeredOf, CALL_ENDED, effectName, planOf } from '@/core/flows';
 import { fillBody, personalOf } from '@/core/messages';
@@ -14,7 +13,7 @@ import { addJobs } from '@/data/work';
 import { notFound, Problem, unstorable } from '../http';
 import { recordFor } from '../ingest';
 import { openLanes, type Lanes } from '../messages';
-import { tryCall, type Tried } from '../outgoing';
+import { callSecret, newSecret, tryCall, type Tried } from '../outgoing';
 
 /** What calls are made with. */
 export interface Calling {
@@ -63,7 +62,7 @@ export async function tryOnce({ db, inside = [] }: Calling, ask: AskRow, url: st
   if (wait !== 0) return later(db, ask, wait ?? 1000);
   const leave = mine.enter(host);
   const name = effectName(ask.run_id, { stepId: ask.step_id, visit: ask.visit });
-  const tried = await tryCall({ url, id: name, body, secret: await secretOf(db), inside });
+  const tried = await tryCall({ url, id: name, body, secret: await callSecret(db), inside });
   leave(tried.ok || !tried.canHelp ? 'well' : 'badly');
   const pause = PAUSES_MS[Math.min(ask.tries, PAUSES_MS.length - 1)]!;
   if (!tried.ok && tried.canHelp && now + pause < ask.until_at.getTime()) {
@@ -96,16 +95,6 @@ export async function end(db: Db, { id }: AskRow, tried: Tried): Promise<void> {
     ]);
   });
 }
-
-/** What our calls are signed with: made when it is first needed. */
-async function secretOf(db: Db): Promise<string> {
-  const known = await readSetting<{ secret: string }>(db, 'calls');
-  if (known) return known.secret;
-  const secret = newSecret();
-  await writeSetting(db, 'calls', { secret });
-  return (await readSetting<{ secret: string }>(db, 'calls'))!.secret;
-}
-const newSecret = () => `whsec_${randomBytes(24).toString('base64')}`;
 
 /** Makes another secret for signing calls: shown this once. From now on the one of before is worth nothing. */
 export async function renewSecret(db: Db, by: string): Promise<{ secret: string }> {

@@ -9,6 +9,13 @@ const schema = z.object({
   VIATIC_SMTP_URL: z.string().min(1),
   /** shared with the mail provider: its reports are signed with it (Standard Webhooks) */
   VIATIC_MAIL_HOOK_SECRET: z.string().min(1),
+  /** the private key by which mail is signed (DKIM, RFC 6376), as PEM or its base64; empty where mail is not signed by us */
+  VIATIC_DKIM_KEY: z.string().default(''),
+  /** under which name its public part stands in the DNS: NAME._domainkey.DOMAIN */
+  VIATIC_DKIM_SELECTOR: z
+    .string()
+    .regex(/^[A-Za-z0-9-]{1,63}$/)
+    .default('viatic'),
   /** where the stand-ins listen; empty where there are none */
   VIATIC_OUTSIDE_URL: z.string().default(''),
   /** "1" in the demo and in tests: store time can be moved, the sign-in page shows the demo account */
@@ -30,6 +37,7 @@ export interface Env {
   readonly secret: string;
   readonly smtpUrl: string;
   readonly mailHookSecret: string;
+  readonly dkim: { readonly privateKey: string; readonly keySelector: string } | null;
   readonly outsideUrl: string;
   readonly isDemo: boolean;
   readonly proxies: readonly string[];
@@ -44,6 +52,9 @@ const listOf = (text: string): string[] =>
     .split(',')
     .map((one) => one.trim())
     .filter(Boolean);
+
+/** A key as PEM, which an environment holds more easily as base64. */
+const pemOf = (key: string): string => (key.includes('-----BEGIN') ? key : Buffer.from(key, 'base64').toString('utf8'));
 
 let read: Env | null = null;
 
@@ -60,6 +71,7 @@ export function env(): Env {
       secret: e.VIATIC_SECRET,
       smtpUrl: e.VIATIC_SMTP_URL,
       mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET,
+      dkim: e.VIATIC_DKIM_KEY ? { privateKey: pemOf(e.VIATIC_DKIM_KEY), keySelector: e.VIATIC_DKIM_SELECTOR } : null,
       outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''),
       isDemo: e.VIATIC_DEMO === '1',
       proxies: listOf(e.VIATIC_PROXIES),

@@ -1,1 +1,2 @@
 export { issueTo, storeCodes, tellCodes, type CodeToIssue } from './issue';
+export { codeHook, putCodeHook, tellShop } from './hook';

@@ -8,6 +8,7 @@ import { issueCodes, takeEndedCodes, type CodeToTell, type NewCode } from '@/dat
 import { lockPeople } from '@/data/people';
 import { readStore, type StoreNow } from '@/data/store';
 import { recordFor, type OwnEvent } from '../ingest';
+import { noteIssued, type Issued } from './hook';
 
 /** A code that a run issues, to be stored with the run's state. */
 export interface CodeToIssue {
@@ -39,6 +40,7 @@ export async function storeCodes(
     };
   });
   const issued = await issueCodes(trx, wanted);
+  await noteIssued(trx, toTell(wanted, issued));
   return codes.map(({ run, effect, at }, index): OwnEvent => {
     const code = issued[index];
     // how many were left in store was held before
@@ -53,6 +55,13 @@ export async function storeCodes(
   });
 }
 
+/** What the shop is told of codes that were issued; those that the shop has made itself it knows. */
+const toTell = (wanted: readonly NewCode[], issued: readonly (string | null)[]): Issued[] =>
+  wanted.flatMap(({ personId, offer, document, at, expiresAt }, index) => {
+    const code = issued[index];
+    return typeof code === 'string' && !('loaded' in document.code) ? [{ code, offer, document, personId, at, expiresAt }] : [];
+  });
+
 /** Issues codes by hand, or for something that is no flow: one for each person, whatever the guard says. Answers with their letters. */
 export async function issueTo(
   trx: Sql,
@@ -64,19 +73,18 @@ export async function issueTo(
 ): Promise<(string | null)[]> {
   const { now, zone } = store;
   const expiresAt = expiryOf(document, now, zone);
-  const issued = await issueCodes(
-    trx,
-    people.map(({ personId, attributes }) => ({
-      personId,
-      offer: key,
-      document,
-      prefix: prefixFor(document, attributes, store),
-      at: now,
-      expiresAt,
-      how: by,
-      of: null,
-    })),
-  );
+  const wanted = people.map(({ personId, attributes }): NewCode => ({
+    personId,
+    offer: key,
+    document,
+    prefix: prefixFor(document, attributes, store),
+    at: now,
+    expiresAt,
+    how: by,
+    of: null,
+  }));
+  const issued = await issueCodes(trx, wanted);
+  await noteIssued(trx, toTell(wanted, issued));
   await recordFor(
     trx,
     people.flatMap(({ personId }, index): OwnEvent[] => {

@@ -3,7 +3,7 @@ export { openTraffic } from './lanes';
 export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';
 export { type Mailer, openMailer } from './mail';
-export { mailReport } from './mailhook';
+export { mailReceived, mailReport } from './mailhook';
 export { noteRating, noteTouch } from './touch';
 export { openLanes, type Lanes } from './lanes';
 export { type Gateway, openGateway } from './gateway';

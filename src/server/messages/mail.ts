@@ -33,7 +33,16 @@ export class TooSlow extends Error {}
 /** Opens a pool of SMTP connections of its own: as many mails are on their way at once, the others wait their turn here. */
 export function openMailer(
   smtpUrl: string,
-  { connections = 20, longestMs = LONGEST_HANDOVER_MS }: { connections?: number; longestMs?: number } = {},
+  {
+    connections = 20,
+    longestMs = LONGEST_HANDOVER_MS,
+    dkim = null,
+  }: {
+    connections?: number;
+    longestMs?: number;
+    /** by which mail is signed (RFC 6376), in the name of the sender's domain */
+    dkim?: { readonly privateKey: string; readonly keySelector: string } | null;
+  } = {},
 ): Mailer {
   // the library takes an address or options, not both: what is asked of the pool stands in the address
   const address = new URL(smtpUrl);
@@ -96,6 +105,7 @@ export function openMailer(
           date: mail.date,
           text: mail.text,
           html: mail.html,
+          ...(dkim && { dkim: { ...dkim, domainName: mail.from.address.split('@')[1]! } }),
           // RFC 2369 §3.2 and RFC 8058 §3.1: one POST unsubscribes, no page in between
           ...(mail.unsubscribeUrl && {
             headers: { 'List-Unsubscribe': `<${mail.unsubscribeUrl}>`, 'List-Unsubscribe-Post': 'List-Unsubscribe=One-Click' },

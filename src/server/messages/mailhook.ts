@@ -4,7 +4,8 @@ import { aboutSend, noteLetter } from '@/data/messages';
 import { mailOfMessageId } from './dispatch';
 import { env } from '../base';
 import { Problem } from '../http';
-import { readSigned } from './signed';
+import { readSigned, verifySigned } from './signed';
+import { readStandardReport, type StandardReport } from './standard';
 import { recordOwn } from '../ingest';
 import { noteSoftBounce, suppressAddress, suppressPerson } from '../people';
 
@@ -17,8 +18,22 @@ const schema = z.looseObject({
 
 /** Takes a signed report of the mail provider in. A forged one, or one older than five minutes, is refused. */
 export async function mailReport(db: Db, headers: Headers, raw: string): Promise<void> {
-  const report = readSigned(env().mailHookSecret, headers, raw, schema);
-  const { type, messageId, reason, class: severity } = report;
+  const { type, messageId, reason, class: severity } = readSigned(env().mailHookSecret, headers, raw, schema);
+  return takeReport(db, { type, messageId, ...(reason && { reason }), ...(severity && { class: severity }) });
+}
+
+/**
+ * Takes a mail in that reports of a mail of ours in standard form (RFC 3464, RFC 5965), handed on by whoever receives our mail and
+ * signed like any report. Any other mail is taken and does nothing: answers whether it was one.
+ */
+export async function mailReceived(db: Db, headers: Headers, raw: string): Promise<boolean> {
+  verifySigned(env().mailHookSecret, headers, raw);
+  const report = await readStandardReport(raw);
+  if (report) await takeReport(db, report);
+  return report !== null;
+}
+
+async function takeReport(db: Db, { type, messageId, reason, class: severity }: StandardReport): Promise<void> {
   const mail = mailOfMessageId(messageId);
   const letter =
     mail?.what === 'letter'

@@ -1,8 +1,11 @@
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { flowWith, issuesTen } from '@/core/flows/testing/asking';
 import type { Offer } from '@/core/offers';
 import { query } from '@/data/db';
 import { issueCodes } from '@/data/offers';
+import { codeHook, putCodeHook } from '../codes';
 import { drain, publishFlow } from '../flows';
 import { allAbout, eraseById, mergePeople, personTimeline } from '../people';
 import { rehearse } from '../rehearsal';
@@ -312,5 +315,57 @@ describe('an offer', () => {
     const codes = await issueCodes(lab.db, wanted);
     expect(new Set(codes).size).toBe(10_000);
     expect(codes.every((code) => /^FIN-.{6}$/.test(code!))).toBe(true);
+  });
+});
+
+describe('a shop that must know codes', () => {
+  it('is told of each as it is issued, signed, by the same name at each try, and not of those that it made itself', async () => {
+    const told: { id: string; body: { type: string; data: { code: string; person: object } } }[] = [];
+    let isDown = true;
+    const shop = createServer((request, response) => {
+      let body = '';
+      request.on('data', (chunk) => (body += String(chunk)));
+      request.on('end', () => {
+        if (isDown) return void response.writeHead(503).end();
+        told.push({ id: String(request.headers['webhook-id']), body: JSON.parse(body) as never });
+        response.end('{}');
+      });
+    });
+    await new Promise<void>((resolve) => shop.listen(0, '127.0.0.1', () => resolve()));
+    const host = `127.0.0.1:${(shop.address() as AddressInfo).port}`;
+    const lab = await openLab({ flow: null, inside: [host] });
+    try {
+      await putOffer(lab.db, 'ten', ten(), 'Marla');
+      await putOffer(lab.db, 'own', ten({ code: { loaded: true } }), 'Marla');
+      await loadInto(lab.db, 'own', { codes: ['MINE-1'] }, 'Marla');
+      await expect(putCodeHook(lab.db, { url: 'nowhere' }, 'Marla')).rejects.toMatchObject({ status: 422 });
+      expect(await putCodeHook(lab.db, { url: `http://${host}/codes` }, 'Marla')).toEqual({ url: `http://${host}/codes`, failed: null });
+      await lab.tell(cart('robin@example.com', 'c1'));
+      const person = `~${(await query<{ id: string }>(lab.db, 'select id from people'))[0]!.id}`;
+      const issued = await issueByHand(lab.db, 'ten', { person }, 'Marla');
+      await issueByHand(lab.db, 'own', { person }, 'Marla');
+      await lab.settle();
+      expect(told).toEqual([]);
+      isDown = false;
+      await query(lab.db, `update graphile_worker._private_jobs set run_at = now()`);
+      await lab.settle();
+      expect(told).toMatchObject([
+        {
+          id: `code-${issued.code}`,
+          body: { type: 'code.issued', data: { code: issued.code, offer: 'ten', person: { email: 'robin@example.com' } } },
+        },
+      ]);
+      // what does not want it is told of, and not tried for ever
+      await putCodeHook(lab.db, { url: 'http://10.0.0.1/codes' }, 'Marla');
+      await issueByHand(lab.db, 'ten', { person }, 'Marla');
+      await lab.settle();
+      expect((await codeHook(lab.db)).failed?.because).toContain('inside of our network');
+      await putCodeHook(lab.db, { url: null }, 'Marla');
+      await issueByHand(lab.db, 'ten', { person }, 'Marla');
+      expect(await query(lab.db, 'select 1 from graphile_worker.jobs')).toEqual([]);
+    } finally {
+      await lab.close();
+      await new Promise((resolve) => shop.close(resolve));
+    }
   });
 });

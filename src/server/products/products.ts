@@ -27,7 +27,7 @@ export async function productView(db: Db, sku: string): Promise<ProductView> {
 }
 
 /** Stores what a shop tells of products, and what that changes: one that is there again, or costs something else, begins flows. */
-async function store(trx: Sql, told: ReadonlyMap<string, ProductInput>): Promise<void> {
+export async function storeProducts(trx: Sql, told: ReadonlyMap<string, ProductInput>): Promise<void> {
   const { now, currency } = await readStore(trx);
   const known = await lockProducts(trx, [...told.keys()]);
   const after = [...told].map(([sku, one]) => productAfter(sku, known.get(sku) ?? null, one, currency));
@@ -44,7 +44,7 @@ export async function putProduct(db: Db, sku: string, body: unknown, by: string)
   const parsed = productInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a product', 'Nothing was stored.', problemsOf(parsed.error));
   await inTransaction(db, async (trx) => {
-    await store(trx, new Map([[key.data, parsed.data]]));
+    await storeProducts(trx, new Map([[key.data, parsed.data]]));
     await recordAct(trx, (await readStore(trx)).now, by, 'product.stored', { sku: key.data });
   });
   return productView(db, key.data);
@@ -62,7 +62,8 @@ export async function putProducts(db: Db, body: unknown, by: string): Promise<{ 
     ))
       told.set(sku, one);
   const all = [...told];
-  for (let from = 0; from < all.length; from += 1000) await inTransaction(db, (trx) => store(trx, new Map(all.slice(from, from + 1000))));
+  for (let from = 0; from < all.length; from += 1000)
+    await inTransaction(db, (trx) => storeProducts(trx, new Map(all.slice(from, from + 1000))));
   await recordAct(db, (await readStore(db)).now, by, 'products.stored', { products: all.length });
   return { stored: all.length };
 }

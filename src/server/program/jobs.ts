@@ -4,6 +4,7 @@ import type { Pool } from 'pg';
 import { dispatch, giveUp, sendLetter, type Dispatch } from '../messages';
 import { changeOthers, makeCall, tellNote, writeTaskOf } from '../asks';
 import { log } from '../base';
+import { tellShop } from '../codes';
 import { doWork } from '../work';
 
 /** Which jobs are carried out beside which: what somebody waits for, what flows send, and long work, each in places of its own. */
@@ -11,7 +12,7 @@ export const QUEUES = {
   urgent: { tasks: ['letter', 'dispatch_service'], atOnce: 2 },
   bulk: { tasks: ['dispatch'], atOnce: 3 },
   work: { tasks: ['work'], atOnce: 2 },
-  asks: { tasks: ['call', 'task', 'note', 'others'], atOnce: 8 },
+  asks: { tasks: ['call', 'task', 'note', 'others', 'code_hook'], atOnce: 8 },
 } as const;
 
 export interface Jobs {
@@ -86,6 +87,8 @@ export function tasksOf(context: Dispatch): TaskList {
     task: async (payload) => writeTaskOf(context.db, (payload as { id: string }).id),
     note: async (payload) => tellNote(context, (payload as { id: string }).id),
     others: async (payload) => changeOthers(context.db, (payload as { id: string }).id),
+    code_hook: async (payload, helpers) =>
+      tellShop(context.db, payload as { id: string; body: object }, context.inside ?? [], helpers.job.attempts >= helpers.job.max_attempts),
     work: async (payload) => doWork(context, (payload as { id: string }).id),
   };
 }

@@ -9,6 +9,7 @@ import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
+import { readProductFeeds } from '../products';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -122,7 +123,8 @@ async function startShift(
 async function main(): Promise<void> {
   const config = env();
   const [loopDb, jobsDb, homeDb] = [connect(config.databaseUrl, 3), connect(config.databaseUrl, 8), connect(config.databaseUrl, 2)];
-  const mailers = { bulk: openMailer(config.smtpUrl), urgent: openMailer(config.smtpUrl, { connections: 2 }) };
+  const { dkim } = config;
+  const mailers = { bulk: openMailer(config.smtpUrl, { dkim }), urgent: openMailer(config.smtpUrl, { connections: 2, dkim }) };
   const traffic = openTraffic();
   let isStopping = false;
   let pauseMs = SHORTEST_PAUSE_MS;
@@ -138,6 +140,7 @@ async function main(): Promise<void> {
           forgetSessions(homeDb),
           decideTests(homeDb),
           readFeeds(homeDb, config.inside),
+          readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
         ]),
       )

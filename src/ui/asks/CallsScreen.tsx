@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
-import type { CallsView, CallView } from '@/core/api';
+import type { CallsView, CallView, CodeHookView } from '@/core/api';
 import {
   api,
   Ask,
@@ -12,6 +12,8 @@ import {
   Copied,
   Empty,
   Failed,
+  Field,
+  inputClass,
   isoOf,
   Label,
   Named,
@@ -135,6 +137,7 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
             </Button>
           </div>
         </Part>
+        <CodeHook />
         <Part title={`Calls: ${plural(data.totals.open, 'waits', 'wait')}, ${data.totals.failed.toLocaleString('en-IE')} failed`}>
           <Table name="Calls" rows={data.calls} columns={columns} keyOf={(one) => one.id} />
           {!data.calls.length && <Empty title="No call yet">They come from flows with the step “Call a system”.</Empty>}
@@ -150,5 +153,60 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
         onAct={() => renew.mutateAsync()}
       />
     </Page>
+  );
+}
+
+/** Where the shop is told of each code that is issued, for shops that must know a code before it counts. */
+function CodeHook() {
+  const { zone } = useStore();
+  const client = useQueryClient();
+  const [typed, setTyped] = useState<string | null>(null);
+  const { data } = useQuery({ queryKey: ['code-hook'], queryFn: () => api<CodeHookView>('/codes/hook') });
+  const put = useMutation({
+    mutationFn: (url: string) => api<CodeHookView>('/codes/hook', { method: 'PUT', body: { url: url.trim() || null } }),
+    onSuccess: (now) => {
+      client.setQueryData(['code-hook'], now);
+      setTyped(null);
+      toast.success(now.url ? 'The shop is told of each code from now on.' : 'The shop is not told of codes any more.');
+    },
+    onError: (failed) => toast.error(wordsOf(failed)),
+  });
+  const url = typed ?? data?.url ?? '';
+  return (
+    <Part title="Telling the shop of codes">
+      <form
+        className="grid gap-3 p-4"
+        onSubmit={(event) => {
+          event.preventDefault();
+          put.mutate(url);
+        }}
+      >
+        <p className="max-w-[640px]">
+          A shop that must know a code before it counts is told of each as it is issued: <code>code.issued</code>, signed like a call, and
+          tried for about two days. Codes that the shop has made itself are not told.
+        </p>
+        <div className="flex max-w-[640px] items-end gap-2">
+          <div className="flex-1">
+            <Field label="Address" hint="Left empty, nothing is told">
+              <input
+                value={url}
+                placeholder="https://"
+                maxLength={2000}
+                onChange={(event) => setTyped(event.target.value)}
+                className={inputClass}
+              />
+            </Field>
+          </div>
+          <Button type="submit" className="mb-5" disabled={put.isPending || typed === null || typed === (data?.url ?? '')}>
+            Save
+          </Button>
+        </div>
+        {data?.failed && (
+          <p role="alert" className="text-stop">
+            {sayMoment(data.failed.at, zone)}: {data.failed.because}
+          </p>
+        )}
+      </form>
+    </Part>
   );
 }

@@ -15,7 +15,8 @@ interface Props {
 
 /** A part of a letter as it is written: words are written where they stand, the rest shows what will stand there. */
 export function BlockBody({ block, onFocus, onAsk }: Props) {
-  const { brand, received, put, act } = useDesk();
+  const { brand, received, selected, put, act } = useDesk();
+  const isNew = selected === block.id;
   const { colours: c } = brand;
   const align = 'align' in block && block.align ? block.align : 'left';
   switch (block.kind) {
@@ -30,6 +31,7 @@ export function BlockBody({ block, onFocus, onAsk }: Props) {
             block.kind === 'text' ? 'Write here. Type / for anything else.' : block.kind === 'note' ? 'A few words of your own' : ''
           }
           style={{ textAlign: align }}
+          isNew={isNew && block.text === ''}
           onChange={(next) => put({ ...block, text: next }, 'text')}
           onFocus={onFocus}
           onAsk={(asking) => onAsk(asking, block.id)}
@@ -69,6 +71,7 @@ export function BlockBody({ block, onFocus, onAsk }: Props) {
       return (
         <Bare
           label="Heading"
+          isNew={isNew && block.text === ''}
           value={block.text}
           placeholder="Heading"
           style={{
@@ -214,17 +217,20 @@ function Bare({
   value,
   placeholder,
   style,
+  isNew = false,
   onChange,
 }: {
   label: string;
   value: string;
   placeholder: string;
   style?: React.CSSProperties;
+  isNew?: boolean;
   onChange: (value: string) => void;
 }) {
   return (
     <input
       aria-label={label}
+      autoFocus={isNew}
       value={value}
       placeholder={placeholder}
       maxLength={300}

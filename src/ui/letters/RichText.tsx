@@ -25,6 +25,7 @@ export function RichText({
   label,
   placeholder = '',
   style,
+  isNew = false,
   onChange,
   onFocus,
   onAsk,
@@ -34,6 +35,8 @@ export function RichText({
   label: string;
   placeholder?: string;
   style?: CSSProperties;
+  /** has just been put in: it is written in at once */
+  isNew?: boolean;
   onChange: (value: string) => void;
   onFocus: (editor: Editor) => void;
   onAsk: (asking: Asking) => void;
@@ -46,6 +49,7 @@ export function RichText({
   const editor = useEditor({
     immediatelyRender: false,
     shouldRerenderOnTransaction: false,
+    autofocus: isNew ? 'end' : false,
     extensions: [
       StarterKit.configure({
         undoRedo: false,

@@ -27,6 +27,7 @@ import {
   type TableColumn,
   useStore,
 } from '../kit';
+import { ProductFeeds } from './ProductFeeds';
 
 const PAGE = 200;
 
@@ -38,6 +39,7 @@ export function ProductsScreen() {
   const [shown, setShown] = useState(PAGE);
   const [edited, setEdited] = useState<ProductView | 'new' | null>(null);
   const [isLoading, setLoading] = useState(false);
+  const [isReading, setReading] = useState(false);
   const { data, error, refetch } = useQuery({
     queryKey: ['products', words, shown],
     queryFn: () => api<ProductsView>(`/products?limit=${Math.min(1000, shown)}${words.trim() && `&q=${encodeURIComponent(words.trim())}`}`),
@@ -125,6 +127,7 @@ export function ProductsScreen() {
       about="Learned from the items of carts and orders, or told by the shop. One that is there again, or costs something else, can start flows."
       acts={
         <>
+          <Button onClick={() => setReading(true)}>Read by itself…</Button>
           <Button onClick={() => setLoading(true)}>Load a table…</Button>
           <Button kind="primary" onClick={() => setEdited('new')}>
             Add product
@@ -176,6 +179,7 @@ export function ProductsScreen() {
           onDone={() => void client.invalidateQueries({ queryKey: ['products'] })}
         />
       )}
+      {isReading && <ProductFeeds onClose={() => setReading(false)} />}
       {isLoading && (
         <LoadTable onClose={() => setLoading(false)} onDone={() => void client.invalidateQueries({ queryKey: ['products'] })} />
       )}

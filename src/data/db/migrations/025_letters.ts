@@ -47,6 +47,21 @@ export async function up(knex: Knex): Promise<void> {
       problem text
     );
 
+    -- where products are read, and what came of it the last time
+    create table product_feeds (
+      key text primary key,
+      name text not null,
+      url text not null,
+      every_minutes int not null default 360,
+      mapping jsonb not null default '{}',
+      fields text[] not null default '{}',
+      tried_at timestamptz,
+      read_at timestamptz,
+      stored int,
+      skipped jsonb,
+      problem text
+    );
+
     -- computed from orders: how often a product was sold on a day, and what was bought with it
     create table product_days (sku text not null, day date not null, orders int not null, units int not null, primary key (sku, day));
     create index product_days_day on product_days (day);
