@@ -333,3 +333,48 @@ test('a brand is changed, every letter follows; a feed is read and shown', async
   await expect(page.getByRole('region', { name: 'What we write' }).getByText('How much food is too much')).toBeVisible();
   await expectAccessible(page);
 });
+
+test('products are read by themselves from the shop’s file; a sender is asked, says yes, and letters go out in its name', async ({
+  page,
+  request,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/data/products`);
+  await page.getByRole('button', { name: 'Read by itself…' }).click();
+  await page.getByRole('button', { name: 'Add an address' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Name', { exact: true }).first().fill('The range');
+  await dialog.getByLabel('Address', { exact: true }).first().fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/shop/products.csv`);
+  await expectAccessible(page);
+  await dialog.getByRole('button', { name: 'Save' }).click();
+  await expect(dialog.getByText(/read .*, \d+ products/)).toBeVisible();
+  await expect(dialog.getByText(/left out/)).toBeHidden();
+  await dialog.getByRole('button', { name: 'Delete' }).click();
+  await expect(dialog.getByText('Nothing is read by itself yet.')).toBeVisible();
+
+  await page.goto(`${base()}/settings/sending`);
+  await page.getByLabel('Name of the sender').fill('Marla of the shop');
+  await page.getByLabel('Its address').fill('letters-marla@example.com');
+  await page.getByRole('button', { name: 'Add', exact: true }).click();
+  await expect(page.getByText('waits for its owner’s yes')).toBeVisible();
+  type Mail = { links: string[]; from: string };
+  const mailTo = async (to: string) => (await (await request.get(`${base()}/outside/api/mail?to=${to}`)).json()) as Mail[];
+  await expect.poll(async () => (await mailTo('letters-marla@example.com')).length).toBe(1);
+  const [link] = (await mailTo('letters-marla@example.com'))[0]!.links.filter((one) => one.includes('/sender/'));
+  await page.goto(link!);
+  await page.getByRole('button', { name: 'Yes, use this address' }).click();
+  await expect(page.getByRole('heading', { name: 'Thank you' })).toBeVisible();
+
+  await api(request, 'PUT', '/messages/in-her-name', {
+    name: 'In her name',
+    message: letter([{ id: 'b1', kind: 'text', text: 'Hello' }], { subject: 'In her name' }),
+  });
+  await page.goto(`${base()}/messages/in-her-name`);
+  await page.getByLabel('From', { exact: true }).selectOption({ label: 'Marla of the shop (letters-marla@example.com)' });
+  await page.getByRole('button', { name: 'Send a test' }).click();
+  await page.getByRole('dialog').getByLabel('To').fill('letters-friend@example.com');
+  await page.getByRole('dialog').getByRole('button', { name: 'Send', exact: true }).click();
+  await expect
+    .poll(async () => (await mailTo('letters-friend@example.com')).map(({ from }) => from))
+    .toEqual(['"Marla of the shop" <letters-marla@example.com>']);
+});

@@ -269,7 +269,7 @@ async function clear(db: Db): Promise<void> {
       'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
       'lookup_tables, lookup_versions, lookup_rows, ' +
       'products, product_changes, product_tellings, short_links, ' +
-      'brands, library, library_versions, feeds, product_days, product_pairs, product_relations_state, product_feeds, ' +
+      'brands, library, library_versions, feeds, product_days, product_pairs, product_relations_state, product_feeds, senders, ' +
       'person_tags, lists, topics, attributes, forms, files, segments, segment_members, segment_log, segment_looks, segment_signals ' +
       'restart identity cascade',
   );

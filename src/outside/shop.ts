@@ -208,6 +208,7 @@ export function openShop(config: Config) {
         const product = productOf(detail.replace(/\.svg$/, ''));
         return product ? { status: 200, body: drawProduct(product), type: 'image/svg+xml' } : { status: 404, body: 'no such picture' };
       }
+      if (place === 'products.csv') return { status: 200, body: productsCsv(config.viaticUrl), type: 'text/csv; charset=utf-8' };
       if (place === 'shop.js') return { status: 200, body: SCRIPT, type: 'text/javascript; charset=utf-8' };
       if (place === '') return { status: 200, body: page('Quillfin', home(), count(cart)) };
       if (place === 'p') {
@@ -412,3 +413,13 @@ document.addEventListener("DOMContentLoaded",function(){
 });`;
 /** The snippet's own name for the browser, or nothing. */
 const deviceOf = (asked: Asked): string => (/^[A-Za-z0-9_-]{16,64}$/.test(asked.cookies.viatic_id ?? '') ? asked.cookies.viatic_id! : '');
+
+/** The shop's range as a file that others read by themselves. */
+const productsCsv = (origin: string): string =>
+  [
+    'id,title,price,link,image_link,category',
+    ...products.map(
+      ({ sku, name, price, kind }) =>
+        `${sku},"${name.replaceAll('"', '""')}",${price.toFixed(2)} EUR,${origin}/outside/shop/p/${sku},${origin}/outside/shop/pictures/${sku}.svg,${kind}`,
+    ),
+  ].join('\r\n');

@@ -135,3 +135,22 @@ export interface ReplaceView {
   }[];
   readonly changed: number;
 }
+
+/** Somebody in whose name letters go out; `again` asks the address once more. */
+export const senderInput = z.strictObject({
+  name: z
+    .string()
+    .trim()
+    .min(1, 'must not be empty')
+    .max(80)
+    .refine((text) => !/[\r\n]/.test(text), 'must stay on one line'),
+  address: z.email().max(254),
+  again: z.boolean().optional(),
+});
+export interface SenderView {
+  readonly key: string;
+  readonly name: string;
+  readonly address: string;
+  /** when its owner confirmed it; null until then: letters go out in the store's name meanwhile */
+  readonly verifiedAt: string | null;
+}

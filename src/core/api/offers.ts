@@ -60,6 +60,17 @@ export interface OfferReport extends OfferCounts {
   }[];
   /** what the codes that were kept back would have cost, at what a used code costs and as often as codes are used; null where none was used yet */
   readonly saved: Money | null;
+  /** what those do who got one, against those who were drawn to get none, within seven days of it; null where nobody is drawn */
+  readonly holdout: {
+    readonly percent: number;
+    readonly days: number;
+    readonly with: { readonly people: number; readonly ordered: number };
+    readonly without: { readonly people: number; readonly ordered: number };
+    /** of 100 people so many more order, with its interval (Newcombe 1998, method 10); null until both groups have had their days */
+    readonly difference: { readonly points: number; readonly from: number; readonly to: number } | null;
+    /** of those who ordered with one, which share would have ordered anyway, with its interval */
+    readonly anyway: { readonly share: number; readonly from: number; readonly to: number } | null;
+  } | null;
 }
 
 /** A code and what has become of it. */

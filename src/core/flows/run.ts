@@ -129,7 +129,8 @@ interface Asked {
 
 /** Why no code was issued: the offer is not there, over or spent, it is not for them, or its guard keeps it from them. */
 export type Withheld =
-  { readonly why: 'gone' | 'over' | 'spent' | 'shared' | 'hops' | 'dropped' } | { readonly why: 'who' | Guarded; readonly seen: Seen };
+  | { readonly why: 'gone' | 'over' | 'spent' | 'shared' | 'hops' | 'dropped' | 'lot' }
+  | { readonly why: 'who' | Guarded; readonly seen: Seen };
 
 /** What is told of a code as it is issued, but for its letters. */
 export const codeTold = ({ offer, expiresAt, flow, hops }: Omit<Extract<Deed, { kind: 'code' }>, 'kind'>, step: string) => ({

@@ -208,6 +208,8 @@ function sayWithheld(
       return { says: says('the offer is over') };
     case 'spent':
       return { says: says('as many codes are out as the offer may have') };
+    case 'lot':
+      return { says: says('they were drawn to get none, so that it shows what the offer brings') };
     case 'dropped':
       return { says: says('it fell due while the flow was paused') };
     case 'hops':

@@ -139,6 +139,16 @@ export function checkMessage(
       'Service messages carry no offers: make it marketing or take the offer out.',
       { block: offer.id },
     );
+  if (message.channel === 'email' && message.kind === 'marketing' && message.attachments?.length)
+    add(
+      'stops',
+      'files-in-marketing',
+      `${it} is marketing with files attached`,
+      'Only service messages carry files: link to them instead.',
+      {
+        field: 'attachments',
+      },
+    );
   const cart = blocks.find(({ kind }) => kind === 'cart');
   const other = startedBy.find((type) => !/^(cart|product)\./.test(type));
   if (message.kind === 'marketing' && cart && other !== undefined)

@@ -33,6 +33,11 @@ const emailSchema = z.strictObject({
   sender: z.string().max(60).optional(),
   /** where answers go, where they do not go to the sender */
   replyTo: z.email().max(254).optional(),
+  /** files that go with it, by their keys: of service messages only */
+  attachments: z
+    .array(z.string().regex(/^[A-Za-z0-9_-]{10,40}$/, 'is not the key of a file'))
+    .max(5)
+    .optional(),
   /** the brand it is set in, where that is not the store's first */
   brand: z.string().max(60).optional(),
 });

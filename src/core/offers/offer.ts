@@ -69,6 +69,8 @@ export const offerSchema = z
     /** who may get it; everybody where it is null */
     who: ruleSchema.nullable(),
     guard: guardSchema,
+    /** of whom it would go to, so many in a hundred get none by lot: what they do tells what the offer brings */
+    holdout: z.int().min(1).max(50).optional(),
     code: codeSchema,
   })
   .superRefine(({ gives, currency, minimum }, ctx) => {

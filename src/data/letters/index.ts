@@ -3,3 +3,4 @@ export * from './library';
 export * from './feeds';
 export * from './relations';
 export * from './samples';
+export * from './senders';

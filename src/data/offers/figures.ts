@@ -113,3 +113,28 @@ export async function withheldOf(
   );
   return { reasons, people };
 }
+
+/** People who got a code of an offer in flows, or were drawn to get none, and had some days since: how many of each ordered within them. */
+export async function heldOutOf(
+  sql: Sql,
+  offer: string,
+  since: Instant,
+  until: Instant,
+  days: number,
+): Promise<{ with: { people: number; ordered: number }; without: { people: number; ordered: number } }> {
+  const rows = await query<{ got: boolean; people: number; ordered: number }>(
+    sql,
+    `with decided as (
+       select person_id, kind = 'issued' as got, min(at) as at from traces
+       where at >= :since and at <= :until and ((kind = 'issued' and saw ->> 'offer' = :offer)
+         or (kind = 'withheld' and saw ->> 'of' = :offer and saw #>> '{withheld,why}' = 'lot')) group by 1, 2)
+     select got, count(*)::int as people, count(*) filter (where exists (select 1 from orders o where o.person_id = d.person_id and not o.is_cancelled
+       and o.placed_at > d.at and o.placed_at <= d.at + make_interval(days => cast(:days as int))))::int as ordered from decided d group by 1`,
+    { offer, since: new Date(since), until: new Date(until), days },
+  );
+  const of = (got: boolean) => {
+    const row = rows.find((one) => one.got === got);
+    return { people: row?.people ?? 0, ordered: row?.ordered ?? 0 };
+  };
+  return { with: of(true), without: of(false) };
+}

@@ -121,6 +121,16 @@ export async function findFile(sql: Sql, key: string): Promise<{ name: string; t
   return queryOne(sql, 'select name, type, bytes from files where key = :key', { key });
 }
 
+/** Files by their keys. */
+export async function findFiles(sql: Sql, keys: readonly string[]): Promise<Map<string, { name: string; type: string; bytes: Buffer }>> {
+  const rows = await query<{ key: string; name: string; type: string; bytes: Buffer }>(
+    sql,
+    'select key, name, type, bytes from files where key = any(cast(:keys as text[]))',
+    { keys },
+  );
+  return new Map(rows.map(({ key, ...file }) => [key, file]));
+}
+
 export async function listFiles(sql: Sql): Promise<{ key: string; name: string; type: string; size: number; at: Date }[]> {
   return query(sql, 'select key, name, type, length(bytes) as size, at from files order by at desc');
 }

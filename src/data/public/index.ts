@@ -5,6 +5,7 @@ export {
   createForm,
   findConfirmation,
   findFile,
+  findFiles,
   findForm,
   formCounts,
   type FormListRow,

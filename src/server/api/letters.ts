@@ -1,4 +1,4 @@
-import { brandInput, feedInput, libraryInput, productFeedInput, renderInput, replaceInput, testInput } from '@/core/api';
+import { brandInput, feedInput, libraryInput, productFeedInput, renderInput, replaceInput, senderInput, testInput } from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const item = [parameter('key', 'path', 'Its key in the library, such as cart-reminder')];
@@ -73,6 +73,21 @@ export const letterPaths = {
       requestBody: body(jsonSchema(productFeedInput)),
     }),
     delete: operation('Deletes it; the products stay', nothing, { parameters: feedKey }, '204'),
+  },
+  '/senders': { get: operation('In whose name letters go out', ok('{store, senders}')) },
+  '/senders/{key}': {
+    put: operation('Stores a sender; its address is asked by mail whether it may be used', ok('The sender'), {
+      parameters: [parameter('key', 'path', "The sender's key")],
+      requestBody: body(jsonSchema(senderInput)),
+    }),
+    delete: operation(
+      'Deletes a sender; letters go out in the store’s name then',
+      nothing,
+      {
+        parameters: [parameter('key', 'path', "The sender's key")],
+      },
+      '204',
+    ),
   },
   '/feeds': { get: operation('Feeds that letters show, with their entries', ok('{feeds}')) },
   '/feeds/{key}': {

@@ -3,15 +3,17 @@ import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { SendStep } from '@/core/flows';
 import { flowWith } from '@/core/flows/testing/asking';
-import { plainBrand, type Block, type Email } from '@/core/messages';
+import { checkMessage, plainBrand, type Block, type Email } from '@/core/messages';
 import { query } from '@/data/db';
 import { findFlow } from '@/data/flows';
 import { sealLink } from '../messages/links';
 import { noteRating } from '../messages';
 import { putProducts } from '../products';
+import { keepFile } from '../public';
 import { happening, openLab, type Lab } from '../testing/lab';
 import {
   brands,
+  confirmSender,
   entriesOf,
   feeds,
   keepInLibrary,
@@ -21,11 +23,14 @@ import {
   libraryView,
   putBrand,
   putFeed,
+  putSender,
   putInLibrary,
   readFeeds,
   removeBrand,
+  removeSender,
   renderAs,
   replaceWords,
+  senders,
   sendTest,
   tellingFor,
 } from '.';
@@ -41,6 +46,7 @@ beforeEach(async () => {
     'flows',
     'flow_versions',
     'brands',
+    'senders',
     'library',
     'library_versions',
     'feeds',
@@ -341,6 +347,78 @@ describe('trying a letter out', () => {
       ['Bo', 'most items: 9'],
       ['Di', 'no items'],
     ]);
+  });
+});
+
+describe('a file that goes with a message', () => {
+  it('is attached to service messages, up to 5 MB; marketing carries none; one that is gone keeps it back, said why', async () => {
+    const guide = await keepFile(lab.db, 'guide.pdf', Buffer.from('%PDF-1.4 guide'), 'Marla');
+    const large = await keepFile(lab.db, 'large.zip', Buffer.alloc(5_000_001), 'Marla');
+    const flows = [
+      ['service', letter([text('Here it is')], { kind: 'service', attachments: [guide.key] })],
+      ['marketing', letter([text('News')], { attachments: [guide.key] })],
+      ['large', letter([text('Too large')], { kind: 'service', attachments: [large.key] })],
+      ['gone', letter([text('Gone')], { kind: 'service', attachments: ['nothing-of-the-kind'] })],
+    ] as const;
+    // what stops a publishing is told of, with its place
+    expect(checkMessage(flows[1][1]).map(({ code, field }) => [code, field])).toEqual([['files-in-marketing', 'attachments']]);
+    for (const [key, message] of flows)
+      if (key !== 'marketing')
+        await lab.addFlow(
+          key,
+          flowWith({
+            name: key,
+            triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: 'id' }],
+            steps: [send({ ...message, subject: key })],
+          }),
+        );
+    await lab.tell(known('robin@example.com'));
+    await lab.settle();
+    expect(
+      lab.inbox.map(({ subject, attachments }) => [subject, attachments.map(({ filename, content }) => [filename, content.toString()])]),
+    ).toEqual([['service', [['guide.pdf', '%PDF-1.4 guide']]]]);
+    expect(await query(lab.db, `select reason from sends where state = 'failed' order by reason`)).toEqual([
+      { reason: 'a file that goes with it is gone: nothing-of-the-kind' },
+      { reason: 'what goes with it has 5.0 MB, and at most 5 MB do' },
+    ]);
+  });
+});
+
+describe('a sender', () => {
+  it('is asked by mail whether its address may be used; until then, and when it is gone, the store’s name stands there', async () => {
+    const links: string[] = [];
+    const linkTo = (key: string, address: string) => {
+      links.push(`${key} ${address}`);
+      return `http://localhost:4400/sender/${key}`;
+    };
+    const put = (address: string, more = {}) =>
+      putSender(lab.db, 'marla', { name: 'Marla of Quillfin', address, ...more }, linkTo, 'Marla');
+    expect(await put('Marla@Quillfin.example')).toMatchObject({ address: 'marla@quillfin.example', verifiedAt: null });
+    await put('marla@quillfin.example');
+    expect(links).toEqual(['marla marla@quillfin.example']);
+    await lab.settle();
+    expect(lab.inbox.map(({ subject }) => subject)).toEqual(['Quillfin: may letters go out in the name of this address?']);
+    const message = letter([text('x')], { sender: 'marla', replyTo: 'answers@quillfin.example' });
+    await lab.addFlow(
+      'news',
+      flowWith({ name: 'News', triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: 'id' }], steps: [send(message)] }),
+    );
+    const from = async (to: string) => {
+      lab.inbox.length = 0;
+      await lab.tell(known(to));
+      await lab.settle();
+      return [lab.inbox[0]!.from!.text, lab.inbox[0]!.replyTo?.text];
+    };
+    expect(await from('a@example.com')).toEqual(['"Quillfin" <hello@quillfin.example>', 'answers@quillfin.example']);
+    expect(await confirmSender(lab.db, 'marla', 'other@quillfin.example')).toBe(false);
+    expect(await confirmSender(lab.db, 'marla', 'marla@quillfin.example')).toBe(true);
+    expect((await from('b@example.com'))[0]).toBe('"Marla of Quillfin" <marla@quillfin.example>');
+    // another address is another question
+    expect((await put('new@quillfin.example')).verifiedAt).toBeNull();
+    expect((await from('c@example.com'))[0]).toBe('"Quillfin" <hello@quillfin.example>');
+    await removeSender(lab.db, 'marla', 'Marla');
+    expect((await senders(lab.db)).senders).toEqual([]);
+    expect((await from('d@example.com'))[0]).toBe('"Quillfin" <hello@quillfin.example>');
   });
 });
 

@@ -22,9 +22,10 @@ import {
 } from '@/data/messages';
 import { codesOfRuns } from '@/data/offers';
 import { readStore, type StoreNow } from '@/data/store';
-import { findForLetters, readBrands, tryRender, type Brands, type FoundWithWhy } from '../letters';
+import { findForLetters, readBrands, readSenders, tryRender, type Brands, type FoundWithWhy } from '../letters';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
+import { attachedTo } from './attached';
 import { openTraffic, type Traffic } from './lanes';
 import { GatewayBusy, openGateway, shortCode, type Gateway } from './gateway';
 import { sealLink } from './links';
@@ -186,6 +187,7 @@ interface Ready {
   readonly offer: Personal['offer'];
   /** what letters are set in, and what this one shows that is found as it goes out */
   readonly brands: Brands;
+  readonly senders: Awaited<ReturnType<typeof readSenders>>;
   readonly found: FoundWithWhy | undefined;
 }
 
@@ -247,16 +249,19 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   const rendered = await tryRender(message, personal, links, ready);
   // the same text comes out the next time: it is not tried again
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
+  const attached = await attachedTo(context.db, message);
+  if ('problem' in attached) return settle('failed', { reason: attached.problem });
   let handed: Handed;
   try {
     handed = await (message.kind === 'service' ? (context.urgentMailer ?? context.mailer) : context.mailer).send({
       ...rendered,
-      from: { name: store.name, address: store.fromEmail },
+      from: (message.sender !== undefined && ready.senders.get(message.sender)) || { name: store.name, address: store.fromEmail },
       to: { name: nameOf(send.attributes), address: addressOf('email', send.attributes)! },
       messageId: messageIdOf('send', ref.id, store.fromEmail),
       date: new Date(store.now),
       unsubscribeUrl: message.kind === 'marketing' ? links.unsubscribeUrl : null,
       ...(message.replyTo && { replyTo: message.replyTo }),
+      attachments: attached.attachments,
     });
   } catch (error) {
     await leaveSend(context.db, ref);
@@ -329,6 +334,7 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
     return message.channel === 'email' ? [{ id: send.id, personId: send.person_id, email: message, about: send.about ?? {} }] : [];
   });
   const brands = letters.length ? await readBrands(db, store.name) : new Map();
+  const senders = letters.some(({ email }) => email.sender !== undefined) ? await readSenders(db) : new Map();
   const found = new Map((await findForLetters(db, letters, store.now)).map((one, index) => [letters[index]!.id, one]));
   for (const [index, send] of sends.entries()) {
     const message = messages[index]!;
@@ -351,6 +357,7 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
       keptUntil,
       offer: code && offerWords(code.code, code.document, code.expires_at, store.zone),
       brands,
+      senders,
       found: found.get(send.id),
     });
   }

@@ -6,9 +6,10 @@ import { addJobs } from '@/data/work';
 import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/messages';
 import { readStore, recordAct } from '@/data/store';
 import { holderOf, messageIdOf, type Dispatch } from './dispatch';
+import { attachedTo } from './attached';
 import { Problem, problemsOf } from '../http';
 import { sealLink } from './links';
-import { findForLetters, readBrands, tryRender } from '../letters';
+import { findForLetters, readBrands, readSenders, tryRender } from '../letters';
 import { nameOf, person } from '../people';
 
 /** Carries a letter out: taken in hand, looked at once more, rendered, handed over, noted. No transaction stands open while the mail server is talked to. */
@@ -54,15 +55,21 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
     },
   );
   if ('problem' in rendered) return settleLetter(db, id, 'failed', store.now, rendered.problem);
+  const attached = message.channel === 'email' ? await attachedTo(db, message) : { attachments: [] };
+  if ('problem' in attached) return settleLetter(db, id, 'failed', store.now, attached.problem);
   try {
     const handed = await (context.urgentMailer ?? context.mailer).send({
       ...rendered,
-      from: { name: store.name, address: store.fromEmail },
+      from: (message.channel === 'email' && message.sender !== undefined && (await readSenders(db)).get(message.sender)) || {
+        name: store.name,
+        address: store.fromEmail,
+      },
       to: { name: (nameOf(letter.attributes) ?? '').replace(/[\r\n]+/g, ' '), address: letter.address },
       messageId: messageIdOf('letter', id, store.fromEmail),
       date: new Date(store.now),
       unsubscribeUrl: letter.kind === 'marketing' && letter.person_id ? unsubscribeUrl : null,
       ...(message.channel === 'email' && message.replyTo && { replyTo: message.replyTo }),
+      attachments: attached.attachments,
     });
     await settleLetter(db, id, handed.taken ? 'sent' : 'failed', store.now, handed.taken ? null : handed.reason);
   } catch (error) {

@@ -2,8 +2,11 @@ import { createHmac, timingSafeEqual } from 'node:crypto';
 
 /** What a link in a message stands for: whose send it was, and for a click, where it leads. */
 export interface LinkToken {
-  /** `leave` and `prefs` open the preference page, `prefs` without a send; `arrive` tells a page of the shop who clicked, `url` until when */
-  readonly purpose: 'click' | 'open' | 'leave' | 'prefs' | 'arrive' | 'rate';
+  /**
+   * `leave` and `prefs` open the preference page, `prefs` without a send; `arrive` tells a page of the shop who clicked, `url` until when;
+   * `sender` is no person's: it confirms an address in whose name letters go out
+   */
+  readonly purpose: 'click' | 'open' | 'leave' | 'prefs' | 'arrive' | 'rate' | 'sender';
   readonly personId: string;
   readonly sendId: string;
   readonly url?: string;
@@ -11,7 +14,7 @@ export interface LinkToken {
   readonly rating?: { readonly block: string; readonly value: number };
 }
 
-const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p', arrive: 'a', rate: 'r' } as const;
+const CODES = { click: 'c', open: 'o', leave: 'l', prefs: 'p', arrive: 'a', rate: 'r', sender: 's' } as const;
 
 function sign(secret: string, body: string): string {
   return createHmac('sha256', secret).update(`link:${body}`).digest().subarray(0, 16).toString('base64url');

@@ -8,6 +8,7 @@ export interface Envelope extends Rendered {
   readonly unsubscribeUrl: string | null;
   /** where answers go, where they do not go to the sender */
   readonly replyTo?: string;
+  readonly attachments?: readonly { readonly filename: string; readonly content: Buffer; readonly contentType: string }[];
   /** store time: the same as the machine's, but in the demo */
   readonly date: Date;
 }
@@ -104,6 +105,7 @@ export function openMailer(
           messageId: mail.messageId,
           date: mail.date,
           text: mail.text,
+          ...(mail.attachments?.length && { attachments: [...mail.attachments] }),
           html: mail.html,
           ...(dkim && { dkim: { ...dkim, domainName: mail.from.address.split('@')[1]! } }),
           // RFC 2369 §3.2 and RFC 8058 §3.1: one POST unsubscribes, no page in between

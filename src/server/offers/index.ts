@@ -11,4 +11,5 @@ export {
   offerView,
   putOffer,
   restoreOffer,
+  whatItBrings,
 } from './offers';

@@ -22,6 +22,7 @@ import {
   offerView,
   putOffer,
   restoreOffer,
+  whatItBrings,
 } from '.';
 
 let lab: Lab;
@@ -367,5 +368,63 @@ describe('a shop that must know codes', () => {
       await lab.close();
       await new Promise((resolve) => shop.close(resolve));
     }
+  });
+});
+
+describe('an offer that is kept from some by lot', () => {
+  it('draws of those who would get one, the same person the same each time, and says what it brings', async () => {
+    await putOffer(lab.db, 'ten', ten({ holdout: 50, guard: {} }), 'Marla');
+    await lab.addFlow('carts', withCode);
+    const people = Array.from({ length: 60 }, (_, n) => `lot${n}@example.com`);
+    await lab.tell(people.map((email) => cart(email, `first-${email}`)));
+    await lab.settle();
+    const drawn = async () =>
+      new Map(
+        (
+          await query<{ email: string; kind: string }>(
+            lab.db,
+            `select p.attributes ->> 'email' as email, t.kind from traces t join people p on p.id = t.person_id
+             where t.kind in ('issued', 'withheld') order by t.at`,
+          )
+        ).map(({ email, kind }) => [email, kind]),
+      );
+    const first = await drawn();
+    const kept = [...first.values()].filter((kind) => kind === 'withheld').length;
+    // of 60 about 30: fewer than 15 or more than 45 come once in 10,000 (binomial)
+    expect(kept).toBeGreaterThanOrEqual(15);
+    expect(kept).toBeLessThanOrEqual(45);
+    await lab.pass('P5D');
+    await lab.tell(people.map((email) => cart(email, `second-${email}`)));
+    await lab.settle();
+    expect(await drawn()).toEqual(first);
+    const reasons = (await offerReport(lab.db, 'ten')).withheld;
+    expect(reasons).toMatchObject([{ why: 'lot', people: kept, says: 'drawn to get none' }]);
+    // of those with a code all order, of those without a third
+    const without = people.filter((email) => first.get(email) === 'withheld');
+    const buyers = [...people.filter((email) => first.get(email) === 'issued'), ...without.slice(0, Math.round(kept / 3))];
+    await lab.tell(buyers.map((email) => order(email, `o-${email}`, [])));
+    await lab.pass('P8D');
+    const { holdout } = await offerReport(lab.db, 'ten');
+    expect(holdout).toMatchObject({
+      percent: 50,
+      with: { people: 60 - kept, ordered: 60 - kept },
+      without: { people: kept, ordered: Math.round(kept / 3) },
+    });
+    expect(holdout!.difference!.from).toBeGreaterThan(30);
+    expect(holdout!.anyway!.share).toBeCloseTo(Math.round(kept / 3) / kept, 10);
+  });
+
+  it('says the difference as Newcombe 1998 (Statistics in Medicine 17:873–890, method 10) has it: 56/70 against 48/80', () => {
+    const { difference, anyway } = whatItBrings({ with: { people: 70, ordered: 56 }, without: { people: 80, ordered: 48 } });
+    expect(difference!.points).toBeCloseTo(20, 10);
+    expect(difference!.from).toBeCloseTo(5.24, 2);
+    expect(difference!.to).toBeCloseTo(33.39, 2);
+    // 60 of 80 in a hundred, and so many less the interval
+    expect(anyway!.share).toBeCloseTo(0.75, 10);
+    expect(anyway!.from).toBeCloseTo((0.8 - 0.3339) / 0.8, 3);
+    expect(whatItBrings({ with: { people: 0, ordered: 0 }, without: { people: 5, ordered: 1 } })).toEqual({
+      difference: null,
+      anyway: null,
+    });
   });
 });

@@ -23,6 +23,7 @@ import {
 } from '@/core/offers';
 import { stepsOf, type FlowDocument } from '@/core/flows';
 import { toMinor } from '@/core/money';
+import { differenceInterval } from '@/core/stats';
 import { namedBy, sayWho, testsOf, type Rule } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
@@ -31,6 +32,7 @@ import {
   codesOf,
   findCode,
   findOffer,
+  heldOutOf,
   listOffers,
   loadCodes,
   offerFigures,
@@ -195,14 +197,15 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
   const row = await offer(db, key);
   const { now, zone } = await readStore(db);
   const { currency, guard } = row.document;
-  const [[figures], { days, flows }, { reasons, people }] = await Promise.all([
+  const [[figures], { days, flows }, { reasons, people }, held] = await Promise.all([
     offersFigures(db, now, key),
     offerFigures(db, now, key, zone),
     withheldOf(db, key, now - DAYS * DAY),
+    heldOutOf(db, key, now - DAYS * DAY, now - HELD_DAYS * DAY, HELD_DAYS),
   ]);
   const says = (why: string) => sayWithheldShort(why, guard);
   const kept = reasons
-    .filter(({ why }) => !['gone', 'over', 'spent', 'hops', 'dropped', 'who'].includes(why))
+    .filter(({ why }) => !['gone', 'over', 'spent', 'hops', 'dropped', 'who', 'lot'].includes(why))
     .reduce((sum, one) => sum + one.times, 0);
   // so much does a code that has gone out cost, used or not
   const saved = figures && figures.used && figures.issued ? Math.round((kept * figures.discount) / figures.issued) : null;
@@ -218,6 +221,34 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
       lastAt: last_at.toISOString(),
     })),
     saved: saved === null ? null : { currency, minor: saved },
+    holdout:
+      row.document.holdout === undefined && !held.without.people
+        ? null
+        : { percent: row.document.holdout ?? 0, days: HELD_DAYS, ...held, ...whatItBrings(held) },
+  };
+}
+
+/** Within how many days an order counts for those who got a code, and those who were drawn to get none. */
+const HELD_DAYS = 7;
+
+/**
+ * What an offer brings: the difference of the shares who order, with its interval, and which share of those who ordered with a code
+ * would have ordered anyway. Said of groups that have somebody in them.
+ */
+export function whatItBrings({
+  with: got,
+  without,
+}: Awaited<ReturnType<typeof heldOutOf>>): Pick<NonNullable<OfferReport['holdout']>, 'difference' | 'anyway'> {
+  if (!got.people || !without.people) return { difference: null, anyway: null };
+  const [p, q] = [got.ordered / got.people, without.ordered / without.people];
+  const { low: from, high: to } = differenceInterval(
+    { count: got.ordered, of: got.people },
+    { count: without.ordered, of: without.people },
+  );
+  const share = (part: number) => Math.min(1, Math.max(0, part));
+  return {
+    difference: { points: (p - q) * 100, from: from * 100, to: to * 100 },
+    anyway: p > 0 ? { share: share(q / p), from: share((p - to) / p), to: share((p - from) / p) } : null,
   };
 }
 
@@ -229,6 +260,8 @@ function sayWithheldShort(why: string, guard: Offer['guard']): string {
       return 'the offer was over';
     case 'spent':
       return 'as many codes were out as there may be';
+    case 'lot':
+      return 'drawn to get none';
     case 'dropped':
       return 'it fell due while the flow was paused';
     case 'hops':

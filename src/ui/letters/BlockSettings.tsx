@@ -1,11 +1,10 @@
 'use client';
 
-import { Upload } from 'lucide-react';
-import { useRef, useState, type ReactNode } from 'react';
-import { toast } from 'sonner';
+import type { ReactNode } from 'react';
 import type { Block, Column, ProductSource } from '@/core/messages';
-import { Button, Field, inputClass, NumberField } from '../kit';
+import { Field, inputClass, NumberField } from '../kit';
 import { Address } from './Address';
+import { Upload } from './Upload';
 import { useDesk, useFeeds, useRange } from './useDesk';
 import { freshSource, KIND_WORDS, SOURCE_WORDS } from './words';
 
@@ -361,44 +360,11 @@ export function ShownTo({
   );
 }
 
-function UploadPicture({ onDone }: { onDone: (url: string) => void }) {
-  const field = useRef<HTMLInputElement>(null);
-  const [isBusy, setBusy] = useState(false);
-  const upload = async (file: File) => {
-    setBusy(true);
-    try {
-      const answer = await fetch(`/api/v1/files?name=${encodeURIComponent(file.name)}`, {
-        method: 'POST',
-        headers: { 'content-type': 'application/octet-stream' },
-        body: file,
-      });
-      const said = (await answer.json()) as { key?: string; detail?: string; title?: string };
-      if (!answer.ok || !said.key) throw new Error(said.detail ?? said.title ?? 'The picture could not be kept.');
-      onDone(`${window.location.origin}/files/${said.key}`);
-    } catch (error) {
-      toast.error((error as Error).message);
-    } finally {
-      setBusy(false);
-    }
-  };
-  return (
-    <div>
-      <Button onClick={() => field.current?.click()} disabled={isBusy}>
-        <Upload size={16} aria-hidden="true" /> {isBusy ? 'Uploading…' : 'Upload a picture'}
-      </Button>
-      <input
-        ref={field}
-        type="file"
-        accept="image/png,image/jpeg,image/gif,image/webp"
-        aria-label="Picture to upload"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          if (file) void upload(file);
-          event.target.value = '';
-        }}
-      />
-    </div>
-  );
-}
+const UploadPicture = ({ onDone }: { onDone: (url: string) => void }) => (
+  <Upload
+    label="Picture to upload"
+    words="Upload a picture"
+    accept="image/png,image/jpeg,image/gif,image/webp"
+    onDone={(key) => onDone(`${window.location.origin}/files/${key}`)}
+  />
+);

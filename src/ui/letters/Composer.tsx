@@ -6,11 +6,25 @@ import { CSS } from '@dnd-kit/utilities';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import type { Editor } from '@tiptap/react';
 import { clsx } from 'clsx';
-import { Bold, GripVertical, Heading2, Italic, Link2, List, ListOrdered, MoreVertical, Plus, Send, Settings2, Users } from 'lucide-react';
+import {
+  Bold,
+  GripVertical,
+  Heading2,
+  Italic,
+  Link2,
+  List,
+  ListOrdered,
+  MoreVertical,
+  Paperclip,
+  Plus,
+  Send,
+  Settings2,
+  Users,
+} from 'lucide-react';
 import { Popover } from 'radix-ui';
 import { useCallback, useDeferredValue, useMemo, useState, type ReactNode } from 'react';
 import { toast } from 'sonner';
-import type { RenderView, TellingPerson } from '@/core/api';
+import type { RenderView, SenderView, TellingPerson } from '@/core/api';
 import {
   BLOCK_KINDS,
   checkMessage,
@@ -28,6 +42,7 @@ import {
 } from '@/core/messages';
 import { markdownOf, type DocNode } from '@/core/letters';
 import { api, Menu } from '../kit';
+import { Attached } from './Attached';
 import { BlockBody } from './BlockBody';
 import { BlockSettings, ShownTo } from './BlockSettings';
 import { Conditions } from './Conditions';
@@ -73,6 +88,7 @@ export function Composer({
   const [editor, setEditor] = useState<Editor | null>(null);
   const [isConditions, setConditions] = useState(false);
   const [isTesting, setTesting] = useState(false);
+  const [isFiles, setFiles] = useState(false);
   const [saving, setSaving] = useState<Block | null>(null);
   const saved = useSavedBlocks();
   const values = useValues(startedBy, hasOffer);
@@ -251,6 +267,11 @@ export function Composer({
                 ))}
             </select>
           )}
+          {(message.kind === 'service' || message.attachments) && (
+            <Tool name="Files that go with it" onClick={() => setFiles(true)}>
+              <Paperclip size={16} aria-hidden="true" /> Files{message.attachments ? ` (${message.attachments.length})` : ''}
+            </Tool>
+          )}
           <Tool name="Who sees what" onClick={() => setConditions(true)}>
             <Users size={16} aria-hidden="true" /> For some{message.conditions?.length ? ` (${message.conditions.length})` : ''}
           </Tool>
@@ -384,6 +405,7 @@ export function Composer({
           </Floating>
         )}
         {isConditions && <Conditions message={message} startedBy={startedBy} onChange={onChange} onClose={() => setConditions(false)} />}
+        {isFiles && <Attached message={message} onChange={onChange} onClose={() => setFiles(false)} />}
         {isTesting && (
           <TestDialog
             message={message}
@@ -672,6 +694,51 @@ function Findings({ block }: { block: string | undefined }) {
         <Finding key={one.code + index} one={one} />
       ))}
     </ul>
+  );
+}
+
+/** In whose name it goes out, and where answers go. */
+function Sender({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
+  const { data } = useQuery({
+    queryKey: ['senders'],
+    queryFn: () => api<{ store: { name: string; address: string }; senders: SenderView[] }>('/senders'),
+    staleTime: 30_000,
+  });
+  const put = (field: 'sender' | 'replyTo', value: string) => {
+    const { [field]: _, ...rest } = message;
+    onChange(value ? { ...rest, [field]: value } : rest, field);
+  };
+  const chosen = data?.senders.find(({ key }) => key === message.sender);
+  const isAddress = !message.replyTo || /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(message.replyTo);
+  return (
+    <div className="flex items-baseline gap-2">
+      <span className="w-20 shrink-0 text-xs text-soft">From</span>
+      <select
+        aria-label="From"
+        value={message.sender ?? ''}
+        onChange={(event) => put('sender', event.target.value)}
+        className="h-7 min-w-0 max-w-[200px] border-b border-transparent bg-transparent hover:border-line"
+      >
+        <option value="">{data ? data.store.name : ''}</option>
+        {data?.senders.map((one) => (
+          <option key={one.key} value={one.key}>
+            {one.name} ({one.address})
+          </option>
+        ))}
+        {message.sender !== undefined && data && !chosen && <option value={message.sender}>one that is gone</option>}
+      </select>
+      <input
+        aria-label="Answers go to"
+        type="email"
+        value={message.replyTo ?? ''}
+        maxLength={254}
+        placeholder="Answers go to the sender"
+        onChange={(event) => put('replyTo', event.target.value.trim())}
+        className="min-w-0 flex-1 border-b border-transparent bg-transparent py-0.5 hover:border-line focus:border-[var(--accent)] focus:outline-none"
+      />
+      {(chosen && !chosen.verifiedAt && <span className="text-xs text-caution">not confirmed yet: the store’s name stands there</span>) ||
+        (!isAddress && <span className="text-xs text-stop">no address</span>)}
+    </div>
   );
 }
 

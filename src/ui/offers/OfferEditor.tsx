@@ -178,6 +178,26 @@ export function OfferEditor({
               isOn={document.comesBack}
               onChange={(comesBack) => put({ comesBack }, '')}
             />
+            <Ticked
+              label="Keep it from some by lot, so that it shows what the offer brings"
+              isOn={document.holdout !== undefined}
+              onChange={(isOn) => {
+                const { holdout: _, ...rest } = document;
+                draft.edit(isOn ? { ...rest, holdout: 10 } : rest, '');
+              }}
+            >
+              <Field
+                label="So many in a hundred of those who would get one"
+                hint="At most 50. The same person draws the same in every flow."
+              >
+                <NumberField
+                  min={1}
+                  max={50}
+                  value={document.holdout ?? 10}
+                  onChange={(holdout) => put({ holdout: Math.round(Math.min(50, Math.max(1, holdout))) }, 'holdout')}
+                />
+              </Field>
+            </Ticked>
           </div>
         </Part>
 

@@ -154,6 +154,7 @@ export function OfferScreen({ id }: { id: string }) {
             </div>
             <div className="grid gap-5">
               <Money data={data} />
+              <Brings report={report.data} />
               <Watch report={report.data} />
               <Part title="Issued by">
                 {data.flows.length || report.data?.byFlow.length ? (
@@ -238,6 +239,50 @@ function Money({ data }: { data: OfferView }) {
       <p className="px-4 pb-4 text-xs text-soft">
         Orders that name a code. Whether they would have been placed without it, only a test or a control group can tell.
       </p>
+    </Part>
+  );
+}
+
+/** What the offer brings, by those who were drawn to get none. */
+function Brings({ report }: { report: OfferReport | undefined }) {
+  const held = report?.holdout;
+  if (!held) return null;
+  const { with: got, without, difference, anyway } = held;
+  const share = (part: number) => part.toLocaleString('en-IE', { style: 'percent', maximumFractionDigits: 0 });
+  const points = (value: number) => value.toLocaleString('en-IE', { maximumFractionDigits: 1 });
+  return (
+    <Part title="Would they have bought anyway?">
+      <div className="grid gap-2 p-4">
+        {!difference ? (
+          <p className="text-soft">
+            {held.percent} in 100 are drawn to get none. There is an answer once some of both have had {held.days} days:{' '}
+            {plural(got.people, 'person has', 'people have')} got one that long ago, {sayCount(without.people)} did not.
+          </p>
+        ) : (
+          <>
+            <p>
+              Of {plural(got.people, 'person', 'people')} with a code <b>{sayShare(got.ordered, got.people)}</b> ordered within {held.days}{' '}
+              days, of {sayCount(without.people)} drawn to get none <b>{sayShare(without.ordered, without.people) ?? '0 %'}</b>.
+            </p>
+            <p className="tabular">
+              {difference.from > 0
+                ? 'It brings orders: '
+                : difference.to < 0
+                  ? 'It costs orders: '
+                  : 'Whether it brings orders cannot be told yet: '}
+              {points(difference.points)} more of 100, and with 95 % certainty between {points(difference.from)} and {points(difference.to)}
+              .
+            </p>
+            {anyway && (
+              <p className="tabular">
+                Of those who ordered with a code about <b>{share(anyway.share)}</b> would have ordered anyway (between {share(anyway.from)}{' '}
+                and {share(anyway.to)}).
+              </p>
+            )}
+            <p className="text-xs text-soft">The last 90 days. Interval of a difference of shares: Newcombe 1998, method 10.</p>
+          </>
+        )}
+      </div>
     </Part>
   );
 }

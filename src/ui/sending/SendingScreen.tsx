@@ -9,6 +9,7 @@ import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
 import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, WordList, wordsOf } from '../kit';
 import { Hours } from '../rules';
+import { Senders } from './Senders';
 
 const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '20:00' };
 
@@ -162,6 +163,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
             </p>
           </div>
         </Part>
+        <Senders />
         <Tracking initial={initial.tracking} />
       </div>
     </Page>

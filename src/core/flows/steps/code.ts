@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { CODE_ISSUED, expiryOf, guardRules, isOver, offerKey, type Offer } from '../../offers';
 import type { Answers } from '../../rules';
 import type { Instant } from '../../time';
+import { lotOf } from '../lot';
 import type { Arm } from '../document';
 import { name, stepId } from '../parts';
 import { askingArms } from './asked';
@@ -44,6 +45,10 @@ export function codeHeld(answers: Answers): CodeHeld | null {
   return newest;
 }
 
+/** The lot by which an offer is kept from some of those who would get it. */
+export const heldOut = (offer: string, personId: string): number =>
+  lotOf({ flow: `offer ${offer}`, personId, stepId: 'holdout', key: null });
+
 /** What keeps an offer from somebody at this moment, or null where nothing does. */
 export function withheldBecause(key: string, offer: Offer | undefined, here: Here): Withheld | null {
   if (!offer) return { why: 'gone' };
@@ -57,7 +62,9 @@ export function withheldBecause(key: string, offer: Offer | undefined, here: Her
     const seen = here.look(rule);
     if (seen.holds) return { why, seen };
   }
-  return offer.guard.shared && here.facts.sharers?.includes(key) ? { why: 'shared' } : null;
+  if (offer.guard.shared && here.facts.sharers?.includes(key)) return { why: 'shared' };
+  // drawn last, of those who would get one; the same person draws the same for an offer in every flow
+  return offer.holdout !== undefined && heldOut(key, here.facts.personId) < offer.holdout / 100 ? { why: 'lot' } : null;
 }
 
 export const codeKind: StepKind<CodeStep> = {

@@ -47,6 +47,15 @@ export async function up(knex: Knex): Promise<void> {
       problem text
     );
 
+    -- in whose name letters go out
+    create table senders (
+      key text primary key,
+      name text not null,
+      address text not null,
+      asked_at timestamptz,
+      verified_at timestamptz
+    );
+
     -- where products are read, and what came of it the last time
     create table product_feeds (
       key text primary key,
