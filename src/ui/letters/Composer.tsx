@@ -314,6 +314,7 @@ export function Composer({
                         : ''}
                   </span>
                 </HeadLine>
+                <Sender message={message} onChange={onChange} />
                 <HeadLine
                   label="Preview line"
                   value={message.preview}
