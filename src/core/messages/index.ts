@@ -8,3 +8,4 @@ export * from './people';
 export * from './personal';
 export * from './sms';
 export * from './check';
+export * from './arrange';

@@ -4,8 +4,9 @@ import { clsx } from 'clsx';
 import { useEffect, useRef, useState } from 'react';
 import type { RenderView, TellingPerson } from '@/core/api';
 import { atNight, byDay } from '@/core/letters';
-import { CUT_AT_BYTES, type MessageFinding } from '@/core/messages';
+import { CUT_AT_BYTES } from '@/core/messages';
 import { fieldClass } from '../kit';
+import { Finding } from './Findings';
 
 type Look = { readonly width: 600 | 360; readonly night: boolean; readonly asText: boolean };
 
@@ -124,10 +125,3 @@ export function Received({
     </section>
   );
 }
-
-/** Something to be mended, where it is. */
-export const Finding = ({ one }: { one: MessageFinding }) => (
-  <li className={one.level === 'stops' ? 'text-stop' : 'text-caution'} title={one.mend}>
-    {one.says}. <span className="text-soft">{one.mend}</span>
-  </li>
-);

@@ -1,0 +1,107 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { clsx } from 'clsx';
+import type { ReactNode } from 'react';
+import type { SenderView } from '@/core/api';
+import { SUBJECT_SHOWS, type Email } from '@/core/messages';
+import { api } from '../kit';
+import { Findings } from './Findings';
+
+/** What stands above a letter: its subject, in whose name it goes out, and the line that inboxes show beside it. */
+export function Head({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
+  const bare = message.subject.replace(/\{[{%].*?[%}]\}/g, '').trim().length;
+  return (
+    <>
+      <HeadLine
+        label="Subject"
+        value={message.subject}
+        isBold
+        onChange={(subject) => onChange({ ...message, subject: subject.replace(/[\r\n]+/g, ' ') }, 'subject')}
+      >
+        <span className="text-xs text-soft tabular">
+          {bare > SUBJECT_SHOWS.narrow ? `${bare} letters: a phone shows about ${SUBJECT_SHOWS.narrow}` : bare ? `${bare} letters` : ''}
+        </span>
+      </HeadLine>
+      <Sender message={message} onChange={onChange} />
+      <HeadLine label="Preview line" value={message.preview} onChange={(preview) => onChange({ ...message, preview }, 'preview')} />
+      <Findings block={undefined} />
+    </>
+  );
+}
+
+/** In whose name it goes out, and where answers go. */
+function Sender({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
+  const { data } = useQuery({
+    queryKey: ['senders'],
+    queryFn: () => api<{ store: { name: string; address: string }; senders: SenderView[] }>('/senders'),
+    staleTime: 30_000,
+  });
+  const put = (field: 'sender' | 'replyTo', value: string) => {
+    const { [field]: _, ...rest } = message;
+    onChange(value ? { ...rest, [field]: value } : rest, field);
+  };
+  const chosen = data?.senders.find(({ key }) => key === message.sender);
+  const isAddress = !message.replyTo || /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(message.replyTo);
+  return (
+    <div className="flex items-baseline gap-2">
+      <span className="w-20 shrink-0 text-xs text-soft">From</span>
+      <select
+        aria-label="From"
+        value={message.sender ?? ''}
+        onChange={(event) => put('sender', event.target.value)}
+        className="h-7 min-w-0 max-w-[200px] border-b border-transparent bg-transparent hover:border-line"
+      >
+        <option value="">{data ? data.store.name : ''}</option>
+        {data?.senders.map((one) => (
+          <option key={one.key} value={one.key}>
+            {one.name} ({one.address})
+          </option>
+        ))}
+        {message.sender !== undefined && data && !chosen && <option value={message.sender}>one that is gone</option>}
+      </select>
+      <input
+        aria-label="Answers go to"
+        type="email"
+        value={message.replyTo ?? ''}
+        maxLength={254}
+        placeholder="Answers go to the sender"
+        onChange={(event) => put('replyTo', event.target.value.trim())}
+        className="min-w-0 flex-1 border-b border-transparent bg-transparent py-0.5 hover:border-line focus:border-[var(--accent)] focus:outline-none"
+      />
+      {(chosen && !chosen.verifiedAt && <span className="text-xs text-caution">not confirmed yet: the store’s name stands there</span>) ||
+        (!isAddress && <span className="text-xs text-stop">no address</span>)}
+    </div>
+  );
+}
+
+function HeadLine({
+  label,
+  value,
+  isBold = false,
+  children,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  isBold?: boolean;
+  children?: ReactNode;
+  onChange: (value: string) => void;
+}) {
+  return (
+    <label className="flex items-baseline gap-2">
+      <span className="w-20 shrink-0 text-xs text-soft">{label}</span>
+      <input
+        value={value}
+        maxLength={300}
+        placeholder={label === 'Subject' ? 'What it is about' : 'Shown beside the subject in most inboxes'}
+        onChange={(event) => onChange(event.target.value)}
+        className={clsx(
+          'min-w-0 flex-1 border-b border-transparent bg-transparent py-0.5 hover:border-line focus:border-[var(--accent)] focus:outline-none',
+          isBold && 'font-semibold',
+        )}
+      />
+      {children}
+    </label>
+  );
+}
