@@ -35,7 +35,7 @@ import { Head } from './Head';
 import { PickList, type Pick } from './PickList';
 import { Received } from './Received';
 import type { Asking } from './RichText';
-import { SaveBlocks, TestDialog } from './Dialogs';
+import { SaveToLibrary, TestDialog } from './Dialogs';
 import { DeskContext, sheetStyle, useBrand, useBrands, useSavedBlocks, type Desk } from './useDesk';
 import { useValues } from './useValues';
 import { KIND_WORDS } from './words';
@@ -382,7 +382,15 @@ export function Composer({
             }}
           />
         )}
-        {saving && <SaveBlocks block={saving} onClose={() => setSaving(null)} />}
+        {saving && (
+          <SaveToLibrary
+            content={{ blocks: [withoutConditions(saving)] }}
+            name={('text' in saving && saving.text.slice(0, 40)) || KIND_WORDS[saving.kind].name}
+            about="It is offered wherever something is put into a letter. What it is put into keeps a copy of its own."
+            onClose={() => setSaving(null)}
+            onSaved={() => setSaving(null)}
+          />
+        )}
       </div>
     </DeskContext.Provider>
   );

@@ -2,10 +2,10 @@
 
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { toast } from 'sonner';
 import { slugOf } from '@/core/text';
 import type { Block, Email } from '@/core/messages';
 import { api, Button, Dialog, Field, inputClass, WordList } from '../kit';
-import { KIND_WORDS } from './words';
 
 const KEPT_AT = 'viatic.test-addresses';
 const kept = (): string => {
@@ -88,30 +88,37 @@ export function TestDialog({
   );
 }
 
-/** Keeps a part of a letter in the library, to be put into others. */
-export function SaveBlocks({ block, onClose }: { block: Block; onClose: () => void }) {
+/** Keeps a letter, or a part of one, in the library under a name and tags. */
+export function SaveToLibrary({
+  content,
+  name: first,
+  about,
+  onClose,
+  onSaved,
+}: {
+  content: { readonly message: Email } | { readonly blocks: readonly Block[] };
+  name: string;
+  about: string;
+  onClose: () => void;
+  onSaved: (key: string, revision: number) => void;
+}) {
   const client = useQueryClient();
-  const [name, setName] = useState('text' in block && block.text ? block.text.slice(0, 40) : KIND_WORDS[block.kind].name);
+  const [name, setName] = useState(first);
   const [tags, setTags] = useState<string[]>([]);
   const [problem, setProblem] = useState<string | null>(null);
   const save = async () => {
-    const { only: _, unless: __, ...plain } = block;
-    const key = `${slugOf(name, 48) || 'part'}-${Math.random().toString(36).slice(2, 7)}`;
     try {
-      await api(`/messages/${key}`, { method: 'PUT', body: { name, tags, blocks: [plain] } });
+      const key = keyFor(name);
+      const { revision } = await api<{ revision: number }>(`/messages/${key}`, { method: 'PUT', body: { name, tags, ...content } });
       await client.invalidateQueries({ queryKey: ['library'] });
-      onClose();
+      toast.success('It is in the library.');
+      onSaved(key, revision);
     } catch (error) {
       setProblem((error as Error).message);
     }
   };
   return (
-    <Dialog
-      isOpen
-      onClose={onClose}
-      title="Save to the library"
-      about="It is offered wherever something is put into a letter. What it is put into keeps a copy of its own."
-    >
+    <Dialog isOpen onClose={onClose} title="Save to the library" about={about}>
       <form
         className="grid gap-4"
         onSubmit={(submit) => {
@@ -135,3 +142,6 @@ export function SaveBlocks({ block, onClose }: { block: Block; onClose: () => vo
     </Dialog>
   );
 }
+
+/** A key for the library, made of a name. */
+export const keyFor = (name: string): string => `${slugOf(name, 48) || 'letter'}-${Math.random().toString(36).slice(2, 7)}`;

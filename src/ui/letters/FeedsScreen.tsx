@@ -22,7 +22,7 @@ import {
   useStore,
   wordsOf,
 } from '../kit';
-import { keyFor } from './LibraryScreen';
+import { keyFor } from './Dialogs';
 import { useFeeds } from './useDesk';
 
 /** Feeds that letters show: where they are read, how often, and their newest entries. */

@@ -1,12 +1,12 @@
 'use client';
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { LibraryItem, LibraryView } from '@/core/api';
 import type { Email } from '@/core/messages';
-import { api, Button, Dialog, Empty, Field, inputClass, Menu, WordList } from '../kit';
-import { keyFor } from './LibraryScreen';
+import { api, Button, Dialog, Empty, inputClass, Menu } from '../kit';
+import { SaveToLibrary } from './Dialogs';
 import { Thumb } from './Thumb';
 
 /** What a letter has to do with the library: it is saved there, made of another, and offered what has changed in its original. */
@@ -47,9 +47,10 @@ export function FromLibrary({
         <Button>Library</Button>
       </Menu>
       {open === 'save' && (
-        <SaveLetter
-          message={message}
+        <SaveToLibrary
+          content={{ message }}
           name={name}
+          about="It can be put into other flows from there; when it changes there, this one is offered the update."
           onClose={() => setOpen(null)}
           onSaved={(key, revision) => {
             onChange({ ...message, from: { key, revision } }, '');
@@ -172,63 +173,6 @@ function TakeLetter({ onClose, onTake }: { onClose: () => void; onTake: (item: L
           </li>
         ))}
       </ul>
-    </Dialog>
-  );
-}
-
-function SaveLetter({
-  message,
-  name: first,
-  onClose,
-  onSaved,
-}: {
-  message: Email;
-  name: string;
-  onClose: () => void;
-  onSaved: (key: string, revision: number) => void;
-}) {
-  const client = useQueryClient();
-  const [name, setName] = useState(first);
-  const [tags, setTags] = useState<string[]>([]);
-  const [problem, setProblem] = useState<string | null>(null);
-  const save = async () => {
-    try {
-      const key = keyFor(name);
-      const { revision } = await api<{ revision: number }>(`/messages/${key}`, { method: 'PUT', body: { name, tags, message } });
-      await client.invalidateQueries({ queryKey: ['library'] });
-      toast.success('It is in the library.');
-      onSaved(key, revision);
-    } catch (error) {
-      setProblem((error as Error).message);
-    }
-  };
-  return (
-    <Dialog
-      isOpen
-      onClose={onClose}
-      title="Save to the library"
-      about="It can be put into other flows from there; when it changes there, this one is offered the update."
-    >
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Field label="Name" problem={problem}>
-          <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className={inputClass} />
-        </Field>
-        <Field label="Tags" hint="With commas between">
-          <WordList value={tags} onChange={setTags} />
-        </Field>
-        <div className="flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="primary" type="submit" disabled={!name.trim()}>
-            Save
-          </Button>
-        </div>
-      </form>
     </Dialog>
   );
 }

@@ -7,8 +7,8 @@ import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import type { LibraryItem, ReplaceView } from '@/core/api';
 import { freshBlock, type Email } from '@/core/messages';
-import { slugOf } from '@/core/text';
 import { api, attempt, Button, Dialog, Empty, Failed, Field, inputClass, Label, Page, plural, sayDate, useStore } from '../kit';
+import { keyFor } from './Dialogs';
 import { Thumb } from './Thumb';
 
 /** A letter to begin with. */
@@ -36,7 +36,7 @@ export function LibraryScreen() {
   const { data, error, refetch } = useQuery({ queryKey: ['library'], queryFn: () => api<{ items: LibraryItem[] }>('/messages') });
   const add = () =>
     attempt(async () => {
-      const key = `letter-${Math.random().toString(36).slice(2, 8)}`;
+      const key = keyFor('letter');
       await api(`/messages/${key}`, { method: 'PUT', body: { name: 'New letter', message: blank() } });
       await client.invalidateQueries({ queryKey: ['library'] });
       router.push(`/messages/${key}`);
@@ -223,5 +223,3 @@ function Replace({ onClose }: { onClose: () => void }) {
     </Dialog>
   );
 }
-
-export const keyFor = (name: string): string => `${slugOf(name, 48) || 'letter'}-${Math.random().toString(36).slice(2, 7)}`;

@@ -26,7 +26,8 @@ import {
   WordList,
 } from '../kit';
 import { Composer } from './Composer';
-import { keyFor, letterOfItem } from './LibraryScreen';
+import { keyFor } from './Dialogs';
+import { letterOfItem } from './LibraryScreen';
 import { Thumb } from './Thumb';
 
 /** Something of the library, written at the desk. */
