@@ -1,5 +1,11 @@
 import * as z from 'zod';
 
+const perSecond = z
+  .string()
+  .default('')
+  .transform((text) => (text.trim() === '' ? null : Number(text)))
+  .refine((number) => number === null || (number > 0 && number <= 10_000), 'is no number above 0');
+
 const schema = z.object({
   VIATIC_DATABASE_URL: z.string().min(1),
   /** where people reach the application: links in messages start with it */
@@ -9,6 +15,9 @@ const schema = z.object({
   VIATIC_SMTP_URL: z.string().min(1),
   /** shared with the mail provider: its reports are signed with it (Standard Webhooks) */
   VIATIC_MAIL_HOOK_SECRET: z.string().min(1),
+  /** how many mails a second a worker hands over at most, in all and to one receiving domain; empty for as many as are taken */
+  VIATIC_MAIL_PER_SECOND: perSecond,
+  VIATIC_MAIL_PER_DOMAIN: perSecond,
   /** the private key by which mail is signed (DKIM, RFC 6376), as PEM or its base64; empty where mail is not signed by us */
   VIATIC_DKIM_KEY: z.string().default(''),
   /** under which name its public part stands in the DNS: NAME._domainkey.DOMAIN */
@@ -37,6 +46,7 @@ export interface Env {
   readonly secret: string;
   readonly smtpUrl: string;
   readonly mailHookSecret: string;
+  readonly mailPace: { readonly perSecond: number | null; readonly perDomain: number | null };
   readonly dkim: { readonly privateKey: string; readonly keySelector: string } | null;
   readonly outsideUrl: string;
   readonly isDemo: boolean;
@@ -71,6 +81,7 @@ export function env(): Env {
       secret: e.VIATIC_SECRET,
       smtpUrl: e.VIATIC_SMTP_URL,
       mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET,
+      mailPace: { perSecond: e.VIATIC_MAIL_PER_SECOND, perDomain: e.VIATIC_MAIL_PER_DOMAIN },
       dkim: e.VIATIC_DKIM_KEY ? { privateKey: pemOf(e.VIATIC_DKIM_KEY), keySelector: e.VIATIC_DKIM_SELECTOR } : null,
       outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''),
       isDemo: e.VIATIC_DEMO === '1',

@@ -31,4 +31,33 @@ describe('lanes', () => {
     leave[0]!('well');
     expect(lanes.wait('big.example')).toBe(0);
   });
+
+  it('no more go in a second than is said, however many wait; a second of them at once, then evenly', () => {
+    let now = 1_000_000;
+    const lanes = openLanes({ now: () => now, perSecond: 5, most: Infinity });
+    const goes = (): number => {
+      let count = 0;
+      while (lanes.wait('a.example') === 0 && count < 100) {
+        lanes.enter('a.example')('well');
+        count += 1;
+      }
+      return count;
+    };
+    expect(goes()).toBe(5);
+    expect(lanes.wait('a.example')).toBeNull();
+    // another domain has a pace of its own
+    expect(lanes.wait('b.example')).toBe(0);
+    let sent = 5;
+    for (let tick = 0; tick < 100; tick++) {
+      now += 100;
+      sent += goes();
+    }
+    expect(sent).toBe(5 + 50);
+    now += 60_000;
+    expect(goes()).toBe(5);
+    // one in ten seconds: put off, not waited for
+    const slow = openLanes({ now: () => now, perSecond: 0.1 });
+    slow.enter('a.example')('well');
+    expect(slow.wait('a.example')).toBe(10_000);
+  });
 });

@@ -31,9 +31,13 @@ export interface Traffic {
   readonly server: Lanes;
 }
 
-export const openTraffic = (): Traffic => ({
-  domains: openLanes(),
-  server: openLanes({ most: Infinity, longestMs: MINUTE / 2, slowMs: Infinity }),
+/** The lanes of a process, with how many mails a second it hands over in all and to one domain; without a number, as many as are taken. */
+export const openTraffic = ({
+  perSecond = null,
+  perDomain = null,
+}: { perSecond?: number | null; perDomain?: number | null } = {}): Traffic => ({
+  domains: openLanes({ perSecond: perDomain }),
+  server: openLanes({ most: Infinity, longestMs: MINUTE / 2, slowMs: Infinity, perSecond }),
 });
 
 /** Opens lanes: one is closed for a while after some failures in a row, then tried with one at a time until it is well again. */
@@ -42,10 +46,25 @@ export function openLanes({
   most = MOST_IN_HAND,
   longestMs = 5 * MINUTE,
   slowMs = SLOW_MS,
-}: { now?: () => number; most?: number; longestMs?: number; slowMs?: number } = {}): Lanes {
+  perSecond = null,
+}: { now?: () => number; most?: number; longestMs?: number; slowMs?: number; perSecond?: number | null } = {}): Lanes {
   const lanes = new Map<string, Lane>();
+  // the generic cell rate algorithm (ITU-T I.371): when the next would be due if all came evenly, and how far ahead of it one may be
+  const due = new Map<string, number>();
+  const intervalMs = perSecond === null ? 0 : 1000 / perSecond;
+  const aheadMs = Math.max(0, 1000 - intervalMs);
+  const tooSoonMs = (name: string): number => Math.max(0, (due.get(name) ?? 0) - aheadMs - now());
+  const pace = (name: string): void => {
+    if (perSecond === null) return;
+    // a lane that has been still for a second is like a new one
+    if (due.size > 10_000) for (const [other, at] of due) if (at < now()) due.delete(other);
+    due.set(name, Math.max(now(), due.get(name) ?? 0) + intervalMs);
+  };
   return {
     wait(name) {
+      const soonMs = tooSoonMs(name);
+      // what is due in a moment is waited for; what is not is put off
+      if (soonMs > 0) return soonMs < 1000 ? null : soonMs;
       const lane = lanes.get(name);
       if (!lane) return 0;
       if (lane.closedUntil > now()) return lane.closedUntil - now();
@@ -53,6 +72,7 @@ export function openLanes({
       return lane.since.length >= (lane.failures ? 1 : most) || now() - (lane.since[0] ?? now()) > slowMs ? null : 0;
     },
     enter(name) {
+      pace(name);
       let lane = lanes.get(name);
       if (!lane) lanes.set(name, (lane = { since: [], failures: 0, closedUntil: 0 }));
       const own = lane;

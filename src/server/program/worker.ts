@@ -125,7 +125,7 @@ async function main(): Promise<void> {
   const [loopDb, jobsDb, homeDb] = [connect(config.databaseUrl, 3), connect(config.databaseUrl, 8), connect(config.databaseUrl, 2)];
   const { dkim } = config;
   const mailers = { bulk: openMailer(config.smtpUrl, { dkim }), urgent: openMailer(config.smtpUrl, { connections: 2, dkim }) };
-  const traffic = openTraffic();
+  const traffic = openTraffic(config.mailPace);
   let isStopping = false;
   let pauseMs = SHORTEST_PAUSE_MS;
   let wake: () => void = () => {};
