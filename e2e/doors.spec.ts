@@ -8,6 +8,7 @@ const OPEN: Record<string, number> = {
   'GET /api/v1/health': 200,
   'GET /api/v1/openapi.json': 200,
   'POST /api/hooks/mail': 401,
+  'POST /api/hooks/mail/received': 401,
   'POST /api/hooks/texts': 401,
   'POST /api/in/{key}': 404,
   'POST /api/collect/{key}': 404,
@@ -22,6 +23,10 @@ const OPEN: Record<string, number> = {
   'POST /prefs/{token}': 404,
   'GET /confirm/{token}': 404,
   'POST /confirm/{token}': 404,
+  'GET /rate/{token}': 404,
+  'POST /rate/{token}': 404,
+  'GET /sender/{token}': 404,
+  'POST /sender/{token}': 404,
   'GET /form/{key}': 404,
   'POST /form/{key}': 404,
   'GET /form/{key}/embed.js': 404,
@@ -38,6 +43,7 @@ const NEEDS: Record<string, Scope> = {
   'POST /api/v1/rules/explain': 'read',
   'POST /api/v1/rules/count': 'read',
   'POST /api/v1/codes/check': 'read',
+  'POST /api/v1/messages/render': 'read',
 };
 /** What no key can do. */
 const PEOPLE_ONLY = new Set(['GET /api/v1/account', 'PUT /api/v1/account', 'DELETE /api/v1/account/sessions']);
