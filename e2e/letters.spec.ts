@@ -142,15 +142,18 @@ test('a cart letter is written from nothing, with table, code and condition; see
 
   // as three people: the telling ones are offered
   const as = page.getByLabel('As whom');
-  await as.selectOption({ label: 'letters-c@example.com (no first name)' });
+  // by name: who else shows something depends on what other tests have made
+  const see = async (name: string) => as.selectOption((await as.locator('option', { hasText: name }).first().getAttribute('value'))!);
+  await expect(as.locator('option', { hasText: 'no first name' })).toHaveCount(1);
+  await see('letters-c@example.com');
   await expect(received(page)).toContainText('Hello there,');
   await expect(received(page).getByText('Letter thing 1')).toBeVisible();
   await expect(received(page)).not.toContainText('Germany');
-  await as.selectOption({ label: 'Bartholomew-Alexander (longest first name)' });
+  await see('Bartholomew-Alexander');
   await expect(received(page)).toContainText('Hello Bartholomew-Alexander,');
   await expect(received(page)).toContainText('Letter thing 5');
   await expect(received(page)).toContainText('We send to Germany by van.');
-  await as.selectOption({ label: 'Ada (lately)' });
+  await see('Ada');
   await expect(received(page)).toContainText('Hello Ada,');
   await expect(received(page)).not.toContainText('Germany');
   await page.getByRole('button', { name: 'Text', exact: true }).click();

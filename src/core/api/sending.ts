@@ -1,3 +1,4 @@
+import * as z from 'zod';
 import type { LimitsDocument } from '../limits';
 
 export interface SendingView {
@@ -6,4 +7,13 @@ export interface SendingView {
   readonly closedDays: readonly string[];
   /** of whom openings and clicks are counted: of everybody who has not said no, or only of those who have said yes */
   readonly tracking: 'unless-no' | 'only-yes';
+}
+
+/** What one part of a text message costs, in major units of the store's currency, by country (ISO 3166-1 alpha-2). */
+export const textPricesInput = z.strictObject({
+  prices: z.record(z.string().regex(/^[A-Z]{2}$/, 'is not a country of two letters'), z.number().min(0).max(100)),
+});
+export interface TextPricesView {
+  readonly currency: string;
+  readonly prices: { readonly [country: string]: number };
 }

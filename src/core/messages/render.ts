@@ -29,7 +29,7 @@ export const renderText = (message: Sms | Push, personal: Personal, links: Pick<
   message.channel === 'sms' ? renderSms(message, personal, links) : renderPush(message, personal, links);
 
 /** What a marketing text says at its end, where it does not say it itself: how to get no more (common practice). */
-const HOW_TO_STOP = 'Reply STOP to end.';
+export const HOW_TO_STOP = 'Reply STOP to end.';
 const ADDRESS = /https?:\/\/[^\s<>"]+[^\s<>".,;:!?)\]]/g;
 
 function renderSms(message: Sms, personal: Personal, links: Pick<Links, 'track'>): Rendered {

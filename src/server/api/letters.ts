@@ -1,4 +1,14 @@
-import { brandInput, feedInput, libraryInput, productFeedInput, renderInput, replaceInput, senderInput, testInput } from '@/core/api';
+import {
+  brandInput,
+  feedInput,
+  libraryInput,
+  productFeedInput,
+  renderInput,
+  replaceInput,
+  senderInput,
+  testInput,
+  textPricesInput,
+} from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const item = [parameter('key', 'path', 'Its key in the library, such as cart-reminder')];
@@ -88,6 +98,10 @@ export const letterPaths = {
       },
       '204',
     ),
+  },
+  '/text-prices': {
+    get: operation('What one part of a text message costs, by country', ok('{currency, prices}')),
+    put: operation('Stores it', ok('The same'), { requestBody: body(jsonSchema(textPricesInput)) }),
   },
   '/feeds': { get: operation('Feeds that letters show, with their entries', ok('{feeds}')) },
   '/feeds/{key}': {

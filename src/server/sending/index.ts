@@ -1,1 +1,2 @@
 export { sendingView, writeLimits, writeTracking } from './sending';
+export { putTextPrices, textPrices } from './prices';

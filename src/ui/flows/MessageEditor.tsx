@@ -3,8 +3,20 @@
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { onChannel, placeholderProblem, smsLength, withoutFallback, type Email, type Message, type Push, type Sms } from '@/core/messages';
+import {
+  HOW_TO_STOP,
+  onChannel,
+  placeholderProblem,
+  smsLength,
+  withoutFallback,
+  type Email,
+  type Message,
+  type Push,
+  type Sms,
+} from '@/core/messages';
+import type { TextPricesView } from '@/core/api';
 import { inAllForms, messageOf, type SendStep } from '@/core/flows';
+import { sayCountry } from '@/core/places';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
 import { api, Button, Field, inputClass, plural } from '../kit';
 import { Thumb } from '../letters';
@@ -212,6 +224,8 @@ function EmailFields({
 
 function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: string) => void }) {
   const { parts, left, alphabet } = smsLength(message.text);
+  const said =
+    message.kind === 'marketing' && message.text && !/\bSTOP\b/.test(message.text) ? `${message.text}\n${HOW_TO_STOP}` : message.text;
   const bare = withoutFallback(message.text);
   return (
     <>
@@ -236,7 +250,24 @@ function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: 
         links count as they are filled in.
         {message.kind === 'marketing' && ' “Reply STOP to end.” is put at its end where it does not say so itself.'}
       </p>
+      <Cost parts={smsLength(said).parts} />
     </>
+  );
+}
+
+/** What it costs to send to one person, where prices are on file. */
+function Cost({ parts }: { parts: number }) {
+  const { data } = useQuery({ queryKey: ['text-prices'], queryFn: () => api<TextPricesView>('/text-prices'), staleTime: 60_000 });
+  const prices = Object.entries(data?.prices ?? {});
+  if (!data || !prices.length || !parts) return null;
+  const { currency } = data;
+  const money = new Intl.NumberFormat('en-IE', { style: 'currency', currency, maximumFractionDigits: 3 });
+  const shown = prices.slice(0, 4).map(([code, price]) => `${money.format(price * parts)} in ${sayCountry(code)}`);
+  return (
+    <p className="text-xs text-soft tabular" data-testid="sms-cost">
+      With its end about {shown.join(', ')}
+      {prices.length > 4 && ` and so on in ${prices.length - 4} more`} a person.
+    </p>
   );
 }
 

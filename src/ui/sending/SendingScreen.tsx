@@ -10,6 +10,7 @@ import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
 import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, WordList, wordsOf } from '../kit';
 import { Hours } from '../rules';
 import { Senders } from './Senders';
+import { TextPrices } from './TextPrices';
 
 const OFFICE = { weekdays: [1, 2, 3, 4, 5], from: '09:00', to: '20:00' };
 
@@ -164,6 +165,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
           </div>
         </Part>
         <Senders />
+        <TextPrices />
         <Tracking initial={initial.tracking} />
       </div>
     </Page>
