@@ -28,6 +28,14 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
   };
   expect((await api(request, 'PUT', '/flows/word-by-text', flow)).status).toBe(200);
   await signIn(page);
+  // what one part costs is set by country, and told where a text is written
+  await page.goto(`${base()}/settings/sending`);
+  const prices = page.getByRole('region', { name: 'What a text message costs' });
+  await prices.getByRole('textbox').fill('Netherlands 0.07\nNowhere at all 1');
+  await expect(prices.getByText('begins with no country')).toBeVisible();
+  await prices.getByRole('textbox').fill('Netherlands 0.07\nDE 0.085');
+  await prices.getByRole('button', { name: 'Save the prices' }).click();
+  await expect(page.getByText('It is told where a text message is written.')).toBeVisible();
   await page.goto(`${base()}/flows/word-by-text`);
   await page
     .getByRole('navigation', { name: 'Script' })
@@ -43,6 +51,7 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
     .getByRole('textbox', { name: 'Text', exact: true })
     .fill(`Hi ê, look here: ${base()}/outside/shop/p/QF-T112 ${'x'.repeat(60)}`);
   await expect(inspector.getByTestId('sms-length')).toContainText('Goes out as 2 text messages');
+  await expect(inspector.getByTestId('sms-cost')).toContainText('€0.17 in Germany, €0.14 in Netherlands');
   await inspector.getByRole('textbox', { name: 'Text', exact: true }).fill(`Hi, look here: ${base()}/outside/shop/p/QF-T112`);
   await expectAccessible(page, { part: 'aside' });
   await expect(page.getByText('Draft saved')).toBeVisible();
