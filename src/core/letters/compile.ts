@@ -1,4 +1,4 @@
-import type { Block, Brand, Email } from '../messages';
+import type { Brand, Email } from '../messages';
 import { withoutMarks } from '../messages';
 import { lookOf, type Look } from './look';
 import { cut } from './marks';
@@ -59,6 +59,3 @@ function nested(html: string, holes: readonly Ready[], parts: readonly Part[]): 
   }
   return root;
 }
-
-/** Whether the block of a part is a thing of its own, and not one that holds others. */
-export const isLeaf = (block: Block | null): boolean => block !== null && block.kind !== 'columns';

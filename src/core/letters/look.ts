@@ -5,22 +5,19 @@ import type { TextLook } from './rich';
 export interface Look extends TextLook {
   readonly brand: Brand;
   readonly text: string;
-  readonly small: string;
   readonly cell: string;
-  readonly button: string;
 }
 
 const SIZES = [1.6, 1.3, 1.13] as const;
 
 export function lookOf(brand: Brand): Look {
-  const { colours: c, size, corner } = brand;
+  const { colours: c, size } = brand;
   const line = Math.round(size * 1.55);
   const font = `font-family:${FONTS[brand.font]}`;
   const text = `${font};font-size:${size}px;line-height:${line}px;color:${c.ink}`;
   return {
     brand,
     text,
-    small: `${font};font-size:12px;line-height:18px;color:${c.soft}`,
     paragraph: 'margin:0 0 14px',
     heading: (level) => {
       const large = Math.round(size * SIZES[Math.min(3, Math.max(1, level)) - 1]!);
@@ -30,9 +27,6 @@ export function lookOf(brand: Brand): Look {
     link: `color:${c.accent};text-decoration:underline`,
     quote: `margin:0 0 14px;padding:0 0 0 14px;border-left:3px solid ${c.line}`,
     cell: `${font};font-size:14px;line-height:20px;color:${c.ink};padding:10px 0;border-bottom:1px solid ${c.line}`,
-    button:
-      `display:inline-block;background:${c.accent};color:${c.onAccent};${font};font-size:${size}px;font-weight:bold;line-height:20px;` +
-      `padding:12px 22px;border-radius:${corner}px;text-decoration:none`,
   };
 }
 

@@ -1,5 +1,4 @@
 import * as z from 'zod';
-import type { Value } from '../rules';
 
 const text = (max: number) => z.string().max(max);
 const address = text(2000);
@@ -21,7 +20,7 @@ export const productSourceSchema = z.discriminatedUnion('by', [
   z.strictObject({ by: z.literal('viewed') }),
   z.strictObject({ by: z.literal('cart') }),
   z.strictObject({ by: z.literal('restocked'), days: z.int().min(1).max(730) }),
-  z.strictObject({ by: z.literal('chosen'), skus: z.array(text(120).min(1)).min(1).max(24) }),
+  z.strictObject({ by: z.literal('chosen'), skus: z.array(text(120).min(1)).max(24) }),
 ]);
 export type ProductSource = z.infer<typeof productSourceSchema>;
 
@@ -265,6 +264,3 @@ export const mapBlocks = (blocks: readonly Block[], change: (block: Block) => Bl
       },
     ];
   });
-
-/** What of a run or a person a block shows beside what its texts name. */
-export type Shown = { readonly [name: string]: Value };

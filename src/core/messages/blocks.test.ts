@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { BLOCK_KINDS, blockSchema, doubled, everyBlock, freeBlockId, freshBlock, mapBlocks, type Block } from './block';
+import { checkMessage } from './check';
 import { mapTexts, messageSchema, textsOf, type Email } from './message';
 
 const every = (): Block[] => {
@@ -54,5 +55,44 @@ describe('what a letter is made of', () => {
     expect(messageSchema.safeParse(asking).error!.issues[0]).toMatchObject({ path: ['blocks', 0, 'only'] });
     const conditions = [{ id: 'c1', name: 'Known', rule: { test: 'attribute' as const, name: 'firstName', op: 'known' as const } }];
     expect(messageSchema.safeParse({ ...asking, conditions }).success).toBe(true);
+  });
+});
+
+describe('what is to be mended about a letter', () => {
+  const found = (message: Email, startedBy: string[] = []) =>
+    checkMessage(message, { startedBy }).map(({ level, code, block, field }) => [level, code, block ?? field ?? '']);
+  const sound: Email = { ...letter([{ id: 'b1', kind: 'text', text: 'Hello' }]), kind: 'marketing', subject: 'A word from us' };
+
+  it('nothing, where it is sound', () => expect(found(sound)).toEqual([]));
+
+  it.each<[string, Partial<Email>, string[]]>([
+    ['no subject', { subject: ' ' }, ['stops', 'no-subject', 'subject']],
+    ['a subject that shouts', { subject: 'LAST CHANCE NOW' }, ['warns', 'subject-shouts', 'subject']],
+    ['a subject that is too long', { subject: 'word '.repeat(14).trim() }, ['warns', 'subject-long', 'subject']],
+    ['a placeholder that cannot be read', { preview: '{{ person' }, ['stops', 'placeholder-unreadable', 'preview']],
+    [
+      'a button that leads nowhere',
+      { blocks: [{ id: 'b1', kind: 'button', label: 'Go', url: '' }] },
+      ['stops', 'link-leads-nowhere', 'b1'],
+    ],
+    ['a link that leads nowhere', { blocks: [{ id: 'b1', kind: 'text', text: '[go](shop)' }] }, ['stops', 'link-leads-nowhere', 'b1']],
+    [
+      'a picture without words',
+      { blocks: [{ id: 'b1', kind: 'picture', url: 'https://shop.example/p.png', alt: '' }] },
+      ['warns', 'picture-without-words', 'b1'],
+    ],
+    ['a feed that is not named', { blocks: [{ id: 'b1', kind: 'feed', feed: '', most: 3 }] }, ['stops', 'no-feed', 'b1']],
+    ['a note signed by nobody', { blocks: [{ id: 'b1', kind: 'note', text: 'Hi', name: '' }] }, ['warns', 'note-without-name', 'b1']],
+    [
+      'no product chosen',
+      { blocks: [{ id: 'b1', kind: 'products', from: { by: 'chosen', skus: [] }, most: 3 }] },
+      ['stops', 'no-products', 'b1'],
+    ],
+  ])('%s, at its place', (_, change, finding) => expect(found({ ...sound, ...change })).toContainEqual(finding));
+
+  it('a cart in a flow without carts, an order in one without orders; placeholders in a subject do not shout', () => {
+    expect(found({ ...sound, blocks: [{ id: 'b1', kind: 'cart' }] }, ['order.placed'])).toEqual([['warns', 'cart-without-cart', 'b1']]);
+    expect(found({ ...sound, blocks: [{ id: 'b1', kind: 'order' }] }, ['cart.updated'])).toEqual([['warns', 'order-without-order', 'b1']]);
+    expect(found({ ...sound, subject: '{{ person.firstName | fallback: "YOU ALL THERE" }}, hello' })).toEqual([]);
   });
 });

@@ -231,6 +231,10 @@ function checkBlock(block: Block, { inIt, ofIt }: { inIt: string; ofIt: string }
           'alt',
         );
       break;
+    case 'products':
+      if (block.from.by === 'chosen' && !block.from.skus.length)
+        add('stops', 'no-products', `Products chosen by hand${ofIt} are none yet`, 'Choose some, or let a rule find them.', 'from');
+      break;
     case 'feed':
       if (!block.feed) add('stops', 'no-feed', `A feed${ofIt} names none that is read`, 'Choose a feed, or take it out.', 'feed');
       break;

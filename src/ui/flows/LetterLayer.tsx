@@ -2,7 +2,7 @@
 
 import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
-import { changeStep, messageOf, planOf, type FlowDocument, type SendStep } from '@/core/flows';
+import { changeStep, messageOf, planOf, stepsOf, type FlowDocument, type SendStep } from '@/core/flows';
 import type { Email } from '@/core/messages';
 import { Button, Dialog } from '../kit';
 import { Composer, FromLibrary } from '../letters';
@@ -49,6 +49,7 @@ export default function LetterLayer({
           key={version?.id ?? ''}
           message={message}
           startedBy={startedBy}
+          hasOffer={stepsOf(document).some(({ kind }) => kind === 'code')}
           onChange={write}
           strip={
             <>

@@ -269,17 +269,16 @@ function Source({ label, from, onChange }: { label: string; from: ProductSource;
 function Chosen({ skus, onChange }: { skus: readonly string[]; onChange: (skus: string[]) => void }) {
   const { data } = useRange();
   const name = (sku: string) => data?.products.find((one) => one.sku === sku)?.name ?? sku;
-  const chosen = skus.filter(Boolean);
   return (
-    <Field label="Which" hint={chosen.length ? undefined : 'Type the beginning of a name'}>
+    <Field label="Which" hint={skus.length ? undefined : 'Type the beginning of a name'}>
       <input
         list="products-to-choose"
         placeholder="Add a product"
         className={inputClass}
         onChange={(event) => {
           const found = data?.products.find((one) => one.sku === event.target.value || one.name === event.target.value);
-          if (!found || chosen.includes(found.sku)) return;
-          onChange([...chosen, found.sku].slice(0, 24));
+          if (!found || skus.includes(found.sku)) return;
+          onChange([...skus, found.sku].slice(0, 24));
           event.target.value = '';
         }}
       />
@@ -289,16 +288,12 @@ function Chosen({ skus, onChange }: { skus: readonly string[]; onChange: (skus: 
         ))}
       </datalist>
       <span className="grid gap-0.5">
-        {chosen.map((sku) => (
+        {skus.map((sku) => (
           <span key={sku} className="flex items-center justify-between gap-2">
             <span className="truncate" title={sku}>
               {name(sku)}
             </span>
-            <button
-              type="button"
-              className="min-h-6 text-accent underline"
-              onClick={() => onChange(chosen.length > 1 ? chosen.filter((one) => one !== sku) : [''])}
-            >
+            <button type="button" className="min-h-6 text-accent underline" onClick={() => onChange(skus.filter((one) => one !== sku))}>
               Remove
             </button>
           </span>

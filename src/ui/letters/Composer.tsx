@@ -125,7 +125,6 @@ export function Composer({
     message,
     brand,
     startedBy,
-    hasOffer,
     selected,
     findings,
     received: received.data,

@@ -11,7 +11,6 @@ export interface Desk {
   readonly message: Email;
   readonly brand: Brand;
   readonly startedBy: string | null;
-  readonly hasOffer: boolean;
   readonly selected: string | null;
   readonly findings: readonly MessageFinding[];
   /** the letter as the person chosen gets it, as far as it is known yet */

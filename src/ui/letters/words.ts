@@ -42,7 +42,7 @@ export function freshSource(by: ProductSource['by'], category: string): ProductS
     case 'restocked':
       return { by, days: 90 };
     case 'chosen':
-      return { by, skus: [''] };
+      return { by, skus: [] };
     default:
       return { by };
   }
