@@ -226,6 +226,10 @@ test('parts are moved by keys and by hand, doubled, taken out, put in columns, a
   await pick(page, 'photo');
   expect(await kinds()).toEqual(['text', 'picture', 'text', 'text']);
   await expect(sheet(page).getByText(/has no address/)).toBeVisible();
+  // the sheet is light in the dark, and what stands on it can be read
+  await page.getByRole('button', { name: 'Switch to the dark theme' }).click();
+  await expectAccessible(page, { rules: ['color-contrast'] });
+  await page.getByRole('button', { name: 'Switch to the light theme' }).click();
   await sheet(page)
     .getByRole('button', { name: /^Settings: Picture/ })
     .click();

@@ -360,7 +360,7 @@ test('limits of sending are set, said, undone; a country without known holidays 
   await page.getByLabel('Not on the public holidays of').fill('nl');
   // typed sign by sign: the comma stays while the next day is not there yet
   await page.getByLabel('Nor on these days').pressSequentially('2026-12-24, 2026-12-31');
-  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
   await expect(page.getByText('Saved. It holds from now on')).toBeVisible();
   await expect(page.getByText(/Nothing goes out on: /)).toBeVisible();
   expect((await api<{ limits: object }>(request, 'GET', '/sending')).body.limits).toMatchObject({
@@ -374,7 +374,7 @@ test('limits of sending are set, said, undone; a country without known holidays 
   await expect(page.getByLabel('Keep a distance')).not.toBeChecked();
   await expect.poll(async () => (await api<{ limits: { gap: string | null } }>(request, 'GET', '/sending')).body.limits.gap).toBeNull();
   await page.getByLabel('Not on the public holidays of').fill('xx');
-  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByRole('button', { name: 'Save', exact: true }).click();
   await expect(page.getByText(/names no country whose holidays are known: XX/)).toBeVisible();
 });
 

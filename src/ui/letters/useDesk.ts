@@ -1,9 +1,9 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import { createContext, useContext, useMemo } from 'react';
+import { createContext, useContext, useMemo, type CSSProperties } from 'react';
 import type { BrandItem, FeedView, LibraryItem, ProductsView, RenderView } from '@/core/api';
-import { FONTS, plainBrand, type Block, type Brand, type Email, type MessageFinding } from '@/core/messages';
+import { contrastOf, FONTS, plainBrand, type Block, type Brand, type Email, type MessageFinding } from '@/core/messages';
 import { api, useStore } from '../kit';
 
 /** What the parts of a letter that is being written share. */
@@ -42,8 +42,14 @@ export function useBrand(key: string | undefined): Brand {
   );
 }
 
-/** The looks of a brand for a sheet on which a letter is written. */
-export const sheetStyle = ({ colours: c, font, size, width }: Brand) => ({
+/** Colours of words that stand on a sheet and are not the letter's: what is to be mended, what is said aside. */
+const ON_LIGHT = { '--wash': '#efece4', '--stop': '#b3261e', '--caution': '#8a5a12' };
+const ON_DARK = { '--wash': '#2a2f38', '--stop': '#f2938c', '--caution': '#e0ae62' };
+
+/** The looks of a brand for a sheet on which a letter is written: they hold there, whatever the theme of the screen is. */
+export const sheetStyle = ({ colours: c, font, size, width }: Brand): CSSProperties => ({
+  ...(contrastOf(c.sheet, '#000000') > contrastOf(c.sheet, '#ffffff') ? ON_LIGHT : ON_DARK),
+  ...({ '--ink': c.ink, '--soft': c.soft, '--accent': c.accent, '--line': c.line } as CSSProperties),
   width,
   background: c.sheet,
   color: c.ink,
