@@ -65,7 +65,15 @@ const inParts = (kind: string, machine: string, about: string): string =>
 export const notification = (to: string, messageId: string): string =>
   inParts(
     'delivery-status',
-    `Reporting-MTA: dns; mx.example.org\r\n\r\nFinal-Recipient: rfc822; ${to}\r\nAction: failed\r\nStatus: 5.1.1\r\nDiagnostic-Code: smtp; 550 no such mailbox\r\n`,
+    [
+      'Reporting-MTA: dns; mx.example.org',
+      '',
+      `Final-Recipient: rfc822; ${to}`,
+      'Action: failed',
+      'Status: 5.1.1',
+      'Diagnostic-Code: smtp; 550 no such mailbox',
+      '',
+    ].join('\r\n'),
     messageId,
   );
 

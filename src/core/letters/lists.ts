@@ -65,10 +65,11 @@ export type Layout = 'table' | 'cards' | 'large';
 /** A mail does not need more of a list than this; the rest is counted in a line. */
 const MOST_SHOWN = 30;
 
-const picture = ({ image }: Shown, width: number, look: Look, style = ''): string =>
-  image
-    ? `<img src="${escapeHtml(image)}" width="${width}" alt="" style="display:block;border:0;width:${width}px;max-width:100%;height:auto;border-radius:${look.brand.corner}px${style}">`
-    : '';
+function picture({ image }: Shown, width: number, look: Look, style = ''): string {
+  if (!image) return '';
+  const looks = `display:block;border:0;width:${width}px;max-width:100%;height:auto;border-radius:${look.brand.corner}px${style}`;
+  return `<img src="${escapeHtml(image)}" width="${width}" alt="" style="${looks}">`;
+}
 const linked = (url: string | null, inner: string, style: string, track: (url: string) => string): string =>
   url && inner ? `<a href="${escapeHtml(track(url))}" style="${style}">${inner}</a>` : inner;
 
@@ -98,9 +99,13 @@ export function listHtml(all: readonly Shown[], layout: Layout, look: Look, trac
     const cards = shown.map((item) => {
       const name = linked(item.url, escapeHtml(item.name), plainLink, track);
       const image = linked(item.url, picture(item, wide - 16, look, ';margin:0 0 8px'), '', track);
-      return `<!--[if mso]><td width="${wide}" valign="top"><![endif]--><div style="display:inline-block;width:100%;max-width:${wide}px;min-width:140px;vertical-align:top"><div style="padding:0 8px 14px 0;font-size:14px;line-height:20px">${image}${name}${
-        priceOf(item, look) ? `<br>${priceOf(item, look)}` : ''
-      }${item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : ''}</div></div><!--[if mso]></td><![endif]-->`;
+      const price = priceOf(item, look);
+      const words = item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : '';
+      const inner = `${image}${name}${price ? `<br>${price}` : ''}${words}`;
+      const outer = `display:inline-block;width:100%;max-width:${wide}px;min-width:140px;vertical-align:top`;
+      const card = `<div style="${outer}"><div style="padding:0 8px 14px 0;font-size:14px;line-height:20px">${inner}</div></div>`;
+      // one mail program stands blocks side by side in cells alone
+      return `<!--[if mso]><td width="${wide}" valign="top"><![endif]-->${card}<!--[if mso]></td><![endif]-->`;
     });
     return `<!--[if mso]><table role="presentation"><tr><![endif]-->${cards.join('')}<!--[if mso]></tr></table><![endif]-->${rest}`;
   }

@@ -5,6 +5,8 @@ import { query, queryOne, type Sql } from '../db';
 /** How far back orders count for what is bought together, and how many others are kept for each product. */
 const LOOKED_BACK_MS = 730 * DAY;
 const KEPT = 24;
+/** The items that an event `e` names, one by one; none where it has no list of them. */
+const ITEMS_OF_EVENT = `jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items' else '[]' end)`;
 
 /**
  * Computes from orders what was sold on which day, and what was bought together with what: for each pair how many orders have both,
@@ -17,7 +19,7 @@ export async function computeRelations(sql: Sql, now: Instant): Promise<void> {
     `create temporary table order_lines_now on commit drop as
        select e.person_id, e.properties ->> 'orderId' as order_id, item ->> 'sku' as sku, min(e.time) as at,
          sum(case when jsonb_typeof(item -> 'quantity') = 'number' then least(greatest((item ->> 'quantity')::numeric, 0), 10000)::int else 1 end) as units
-       from events e cross join lateral jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items' else '[]' end) item
+       from events e cross join lateral ${ITEMS_OF_EVENT} item
        where e.type = 'order.placed' and e.time >= :since and item ->> 'sku' is not null
          and not exists (select 1 from orders o where o.person_id = e.person_id and o.order_id = e.properties ->> 'orderId' and o.is_cancelled)
        group by 1, 2, 3`,
@@ -121,7 +123,7 @@ export async function lookedAndBought(
        select e.person_id, e.type, e.time, coalesce(item ->> 'sku', e.properties ->> 'sku') as sku from (
          select * from events e where e.person_id = who.id and e.time >= :since and e.type in ('product.viewed', 'order.placed')
          order by e.time desc limit 200) e
-       left join lateral jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items' else '[]' end) item on true) r
+       left join lateral ${ITEMS_OF_EVENT} item on true) r
      where r.sku is not null order by r.time desc`,
     { people, since: new Date(since) },
   );

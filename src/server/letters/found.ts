@@ -163,7 +163,9 @@ async function candidatesOf(from: ProductSource, known: Known, { sql, now, ask, 
       const percent = (share: number) => share.toLocaleString('en', { style: 'percent', maximumSignificantDigits: 2 });
       return pairs.map(({ sku, other, together, orders, total }) => ({
         sku: other,
-        why: `in ${together} of the ${orders} orders with ${names.get(sku)?.name ?? sku} (confidence ${percent(together / orders)}, support ${percent(together / total)})`,
+        why:
+          `in ${together} of the ${orders} orders with ${names.get(sku)?.name ?? sku} ` +
+          `(confidence ${percent(together / orders)}, support ${percent(together / total)})`,
       }));
     }
   }

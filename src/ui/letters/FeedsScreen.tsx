@@ -84,8 +84,8 @@ export function FeedsScreen() {
                   It could not be read the last time: {one.problem}.{one.entries.length > 0 && ' Letters show what was read before.'}
                 </p>
               )}
-              <ul className="grid gap-2 p-4">
-                {one.entries.slice(0, 5).map((entry) => (
+              <ul className="grid max-h-[320px] gap-2 overflow-y-auto p-4" tabIndex={0} aria-label={`Entries of ${one.name}`}>
+                {one.entries.map((entry) => (
                   <li key={`${entry.name} ${entry.at}`}>
                     <b>{entry.name}</b>
                     {entry.at && <span className="text-xs text-soft"> · {sayMoment(entry.at, zone)}</span>}

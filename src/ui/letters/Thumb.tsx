@@ -19,7 +19,7 @@ export function Thumb({ message, width, height, title }: { message: Email; width
     seen.observe(box.current!);
     return () => seen.disconnect();
   }, []);
-  const { data } = useQuery({
+  const { data, error } = useQuery({
     queryKey: ['rendered', asked, '', null],
     queryFn: () => api<RenderView>('/messages/render', { method: 'POST', body: { message: asked, person: SOMEBODY, event: SAMPLE } }),
     enabled: isSeen,
@@ -30,6 +30,7 @@ export function Thumb({ message, width, height, title }: { message: Email; width
   const scale = width / WIDE;
   return (
     <div ref={box} style={{ width, height }} className="relative overflow-hidden rounded-md border border-line bg-white">
+      {error && <p className="p-3 text-xs text-[#b3261e]">{error.message}</p>}
       {data && (
         <iframe
           title={title}

@@ -69,7 +69,7 @@ export function ProductFeeds({ onClose }: { onClose: () => void }) {
               {one.readAt && `; read ${sayMoment(one.readAt, zone)}, ${plural(one.stored ?? 0, 'product', 'products')}`}
               {one.skipped && one.skipped.count > 0 && `, ${sayCount(one.skipped.count)} left out`}
             </p>
-            {one.skipped?.some.slice(0, 3).map((words) => (
+            {one.skipped?.some.map((words) => (
               <p key={words} className="text-xs text-caution">
                 {words}
               </p>
