@@ -196,12 +196,22 @@ export async function codesOfRuns(
  */
 export async function settleCodes(sql: Sql, personIds: readonly string[]): Promise<string[]> {
   if (!personIds.length) return [];
+  // held first, and looked at in a statement of its own: orders of the same code that were being told meanwhile are seen by now
+  const held = await query<{ id: string }>(
+    sql,
+    `with touched as materialized (
+       select c.id from codes c where c.used_by = any(cast(:personIds as bigint[]))
+       union select c.id from codes c
+         where c.spelling in (select unnest(o.codes) from orders o where o.person_id = any(cast(:personIds as bigint[])) and o.codes <> '{}')
+     )
+     select c.id from codes c where c.id in (select id from touched) order by c.id for no key update`,
+    { personIds },
+  );
+  if (!held.length) return [];
   const changed = await query<{ offer: string }>(
     sql,
     `with touched as materialized (
-       select c.id, c.spelling, c.offer from codes c where c.used_by = any(cast(:personIds as bigint[]))
-       union select c.id, c.spelling, c.offer from codes c
-         where c.spelling in (select unnest(o.codes) from orders o where o.person_id = any(cast(:personIds as bigint[])) and o.codes <> '{}')
+       select c.id, c.spelling, c.offer from codes c where c.id = any(cast(:ids as bigint[]))
      ), first_use as (
        select distinct on (t.id) t.id, o.person_id, o.order_id, o.placed_at, o.discount_minor, o.currency, o.codes, t.spelling
        from touched t join offers f on f.key = t.offer join orders o on o.codes @> array[t.spelling] and o.codes <> '{}'
@@ -218,7 +228,7 @@ export async function settleCodes(sql: Sql, personIds: readonly string[]): Promi
        and (c.used_at, c.used_by, c.order_id, c.discount_minor, c.currency) is distinct from (s.placed_at, s.person_id, s.order_id,
          s.discount_minor / s.parts + case when s.part <= s.discount_minor % s.parts then 1 else 0 end, s.currency)
      returning c.offer`,
-    { personIds },
+    { ids: held.map((row) => row.id) },
   );
   return [...new Set(changed.map((row) => row.offer))].sort();
 }

@@ -220,6 +220,8 @@ describe('whose order uses a code', () => {
     const used = await query<{ n: number }>(lab.db, 'select count(*)::int as n from codes where used_at is not null');
     expect(used).toEqual([{ n: 1 }]);
     const { orderId } = (await codeView(lab.db, code)).used!;
+    const first = await query<{ order_id: string }>(lab.db, `select order_id from orders where codes <> '{}' order by placed_at, person_id limit 1`);
+    expect(orderId).toBe(first[0]!.order_id);
     await lab.tell(happening('order.cancelled', { orderId, person: { email: `b${orderId.slice(1)}@example.com` } }));
     expect((await codeView(lab.db, code)).used!.orderId).toBe(orderId);
   });
