@@ -24,6 +24,7 @@ export * from './rehearsed';
 export * from './mends';
 export * from './diff';
 export * from './edit';
+export { MOST_SUBJECTS, testSubjects } from './subjects';
 export * from './spot';
 export * from './merge';
 export * from './stretch';

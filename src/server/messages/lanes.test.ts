@@ -55,6 +55,17 @@ describe('lanes', () => {
     expect(sent).toBe(5 + 50);
     now += 60_000;
     expect(goes()).toBe(5);
+    // two who share it hand over half of it each
+    let workers = 1;
+    const shared = openLanes({ now: () => now, perSecond: 10, most: Infinity, workers: () => workers });
+    const half = (): number => {
+      let count = 0;
+      for (let tick = 0; tick < 100; tick++, now += 100) while (shared.wait('a.example') === 0) (shared.enter('a.example')('well'), count++);
+      return count;
+    };
+    expect(half()).toBeGreaterThanOrEqual(100);
+    workers = 2;
+    expect(half()).toBeLessThanOrEqual(51);
     // one in ten seconds: put off, not waited for
     const slow = openLanes({ now: () => now, perSecond: 0.1 });
     slow.enter('a.example')('well');

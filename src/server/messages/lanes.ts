@@ -31,13 +31,17 @@ export interface Traffic {
   readonly server: Lanes;
 }
 
-/** The lanes of a process, with how many mails a second it hands over in all and to one domain; without a number, as many as are taken. */
+/**
+ * The lanes of a process, with how many mails a second are handed over in all and to one domain; without a number, as many as are
+ * taken. Of what several workers share each takes its part.
+ */
 export const openTraffic = ({
   perSecond = null,
   perDomain = null,
-}: { perSecond?: number | null; perDomain?: number | null } = {}): Traffic => ({
-  domains: openLanes({ perSecond: perDomain }),
-  server: openLanes({ most: Infinity, longestMs: MINUTE / 2, slowMs: Infinity, perSecond }),
+  workers = () => 1,
+}: { perSecond?: number | null; perDomain?: number | null; workers?: () => number } = {}): Traffic => ({
+  domains: openLanes({ perSecond: perDomain, workers }),
+  server: openLanes({ most: Infinity, longestMs: MINUTE / 2, slowMs: Infinity, perSecond, workers }),
 });
 
 /** Opens lanes: one is closed for a while after some failures in a row, then tried with one at a time until it is well again. */
@@ -47,18 +51,26 @@ export function openLanes({
   longestMs = 5 * MINUTE,
   slowMs = SLOW_MS,
   perSecond = null,
-}: { now?: () => number; most?: number; longestMs?: number; slowMs?: number; perSecond?: number | null } = {}): Lanes {
+  workers = () => 1,
+}: {
+  now?: () => number;
+  most?: number;
+  longestMs?: number;
+  slowMs?: number;
+  perSecond?: number | null;
+  workers?: () => number;
+} = {}): Lanes {
   const lanes = new Map<string, Lane>();
   // the generic cell rate algorithm (ITU-T I.371): when the next would be due if all came evenly, and how far ahead of it one may be
   const due = new Map<string, number>();
-  const intervalMs = perSecond === null ? 0 : 1000 / perSecond;
-  const aheadMs = Math.max(0, 1000 - intervalMs);
-  const tooSoonMs = (name: string): number => Math.max(0, (due.get(name) ?? 0) - aheadMs - now());
+  const intervalMs = () => (perSecond === null ? 0 : (1000 / perSecond) * Math.max(1, workers()));
+  const aheadMs = () => Math.max(0, 1000 - intervalMs());
+  const tooSoonMs = (name: string): number => Math.max(0, (due.get(name) ?? 0) - aheadMs() - now());
   const pace = (name: string): void => {
     if (perSecond === null) return;
     // a lane that has been still for a second is like a new one
     if (due.size > 10_000) for (const [other, at] of due) if (at < now()) due.delete(other);
-    due.set(name, Math.max(now(), due.get(name) ?? 0) + intervalMs);
+    due.set(name, Math.max(now(), due.get(name) ?? 0) + intervalMs());
   };
   return {
     wait(name) {

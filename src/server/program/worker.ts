@@ -3,7 +3,7 @@ import { forgetSessions } from '@/data/access';
 import { connect, isOutage, type Db } from '@/data/db';
 import { forgetOld, makeEventMonths } from '@/data/sources';
 import { readStore } from '@/data/store';
-import { enterWorker, leaveWorker, notePools, releaseGone } from '@/data/work';
+import { enterWorker, leaveWorker, livingWorkers, notePools, releaseGone } from '@/data/work';
 import { keepCatalogue } from '../sources';
 import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
@@ -48,6 +48,7 @@ async function startShift(
   db: Db,
   mailers: { bulk: Mailer; urgent: Mailer },
   traffic: ReturnType<typeof openTraffic>,
+  count: () => Promise<void>,
 ): Promise<Shift> {
   const alive = new Client({
     connectionString: config.databaseUrl,
@@ -71,6 +72,7 @@ async function startShift(
       for (const gone of await releaseGone(alive, number)) log.warn({ worker: gone }, 'a worker is gone; its jobs are given back');
     };
     await release();
+    await count();
     const pools: string[] = [];
     const jobs = await startJobs(
       {
@@ -93,7 +95,7 @@ async function startShift(
       },
     );
     await notePools(alive, number, pools);
-    const watch = setInterval(() => void release().catch((error: Error) => (isOver ? undefined : fail(error))), HOUSEKEEPING_MS);
+    const watch = setInterval(() => void release().then(count).catch((error: Error) => (isOver ? undefined : fail(error))), HOUSEKEEPING_MS);
     log.info({ worker: number }, 'worker ready');
     return {
       broken: Promise.race([lost, jobs.ended]),
@@ -125,7 +127,8 @@ async function main(): Promise<void> {
   const [loopDb, jobsDb, homeDb] = [connect(config.databaseUrl, 3), connect(config.databaseUrl, 8), connect(config.databaseUrl, 2)];
   const { dkim } = config;
   const mailers = { bulk: openMailer(config.smtpUrl, { dkim }), urgent: openMailer(config.smtpUrl, { connections: 2, dkim }) };
-  const traffic = openTraffic(config.mailPace);
+  let workers = 1;
+  const traffic = openTraffic({ ...config.mailPace, workers: () => workers });
   let isStopping = false;
   let pauseMs = SHORTEST_PAUSE_MS;
   let wake: () => void = () => {};
@@ -188,7 +191,9 @@ async function main(): Promise<void> {
     while (!isStopping) {
       let shift: Shift | null = null;
       try {
-        shift = await startShift(config, jobsDb, mailers, traffic);
+        shift = await startShift(config, jobsDb, mailers, traffic, async () => {
+          workers = await livingWorkers(jobsDb);
+        });
         process.send?.('ready');
         pauseMs = SHORTEST_PAUSE_MS;
         await Promise.race([shift.broken, stopped]);

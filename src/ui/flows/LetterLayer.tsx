@@ -2,12 +2,14 @@
 
 import { ArrowLeft } from 'lucide-react';
 import { useState } from 'react';
-import { changeStep, messageOf, planOf, stepsOf, type FlowDocument, type SendStep } from '@/core/flows';
+import { toast } from 'sonner';
+import { changeStep, messageOf, planOf, stepsOf, testSubjects, type FlowDocument, type SendStep } from '@/core/flows';
 import type { Email } from '@/core/messages';
 import { Button, Dialog } from '../kit';
 import { Composer, FromLibrary } from '../letters';
 import type { Edit } from './fields';
 import { VersionHead, VersionStrip } from './MessageVersions';
+import { SubjectsDialog } from './SubjectsDialog';
 
 /** The letter of a step on the whole screen: every version of it, and the way back to the map. */
 export default function LetterLayer({
@@ -25,6 +27,7 @@ export default function LetterLayer({
 }) {
   const [chosen, setChosen] = useState(opened);
   const [isVersion, setVersion] = useState(false);
+  const [isSubjects, setSubjects] = useState(false);
   const step = planOf(document).steps.get(stepId);
   if (step?.kind !== 'send') return null;
   const version = step.versions?.find(({ id }) => id === chosen) ?? null;
@@ -61,9 +64,23 @@ export default function LetterLayer({
               </h2>
               <VersionStrip step={step} chosen={version?.id ?? null} onChoose={setChosen} onChange={put} counts />
               <FromLibrary message={message} name={version ? `${step.name} (${version.name})` : step.name} onChange={write} />
+              {!version && <Button onClick={() => setSubjects(true)}>Test subjects…</Button>}
               {version && <Button onClick={() => setVersion(true)}>Who gets it…</Button>}
             </>
           }
+        />
+      )}
+      {isSubjects && message.channel === 'email' && (
+        <SubjectsDialog
+          subject={message.subject}
+          onClose={() => setSubjects(false)}
+          onTest={(subjects) => {
+            setSubjects(false);
+            const made = testSubjects(document, stepId, subjects);
+            if (made.id === null) return;
+            edit(made.flow, '');
+            toast.success(`The letter is tried under ${subjects.length} subjects from the next publishing on. It can be undone.`);
+          }}
         />
       )}
       {isVersion && version && (

@@ -3,28 +3,13 @@
 import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import {
-  HOW_TO_STOP,
-  onChannel,
-  placeholderProblem,
-  smsLength,
-  withoutFallback,
-  type Email,
-  type Message,
-  type Push,
-  type Sms,
-} from '@/core/messages';
-import type { TextPricesView } from '@/core/api';
+import { onChannel, placeholderProblem, type Email, type Message } from '@/core/messages';
 import { inAllForms, messageOf, type SendStep } from '@/core/flows';
-import { sayCountry } from '@/core/places';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
-import { api, Button, Field, inputClass, plural } from '../kit';
-import { Thumb } from '../letters';
+import { api, areaClass, Button, Field, inputClass } from '../kit';
+import { AsSomebody, FromLibrary, PushFields, SmsFields, Thumb } from '../letters';
 import { useWrite } from './writing';
-import { MessagePreview } from './MessagePreview';
 import { VersionHead, VersionStrip } from './MessageVersions';
-
-const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
 
 /** Writes a message: subject, preview line and the text of its blocks; and shows it as a person would get it. */
 export function MessageEditor({
@@ -62,6 +47,11 @@ export function MessageEditor({
           Write the letter
         </Button>
       )}
+      {message.channel !== 'email' && (
+        <div>
+          <FromLibrary<Message> message={message} name={version ? `${step.name} (${version.name})` : step.name} onChange={put} />
+        </div>
+      )}
       <div role="tablist" aria-label="Message" className="flex border-b border-line">
         {(['write', 'preview'] as const).map((one) => (
           <button
@@ -80,7 +70,7 @@ export function MessageEditor({
         ))}
       </div>
       {view === 'preview' ? (
-        <MessagePreview message={message} triggerType={triggerType} />
+        <AsSomebody message={message} startedBy={triggerType} />
       ) : (
         <>
           {version ? (
@@ -218,87 +208,6 @@ function EmailFields({
       <button type="button" onClick={onWrite} aria-label="The letter, made small: open it" title="Open it to be written">
         <Thumb message={message} width={308} height={240} title="The letter, made small" />
       </button>
-    </>
-  );
-}
-
-function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: string) => void }) {
-  const { parts, left, alphabet } = smsLength(message.text);
-  const said =
-    message.kind === 'marketing' && message.text && !/\bSTOP\b/.test(message.text) ? `${message.text}\n${HOW_TO_STOP}` : message.text;
-  const bare = withoutFallback(message.text);
-  return (
-    <>
-      <Field
-        label="Text"
-        problem={check(message.text) ?? (message.text.trim() ? null : 'A message needs a text')}
-        hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
-      >
-        <textarea
-          rows={5}
-          value={message.text}
-          maxLength={10_000}
-          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
-          className={areaClass}
-        />
-      </Field>
-      <p className="text-xs text-soft tabular" data-testid="sms-length">
-        {parts
-          ? `Goes out as ${plural(parts, 'text message', 'text messages')}, ${left} ${left === 1 ? 'place' : 'places'} left`
-          : 'Nothing written yet'}
-        {alphabet === 'UCS-2' && ': a sign beyond the plain alphabet makes it shorter (70 places, 67 in parts)'}. Placeholders and short
-        links count as they are filled in.
-        {message.kind === 'marketing' && ' “Reply STOP to end.” is put at its end where it does not say so itself.'}
-      </p>
-      <Cost parts={smsLength(said).parts} />
-    </>
-  );
-}
-
-/** What it costs to send to one person, where prices are on file. */
-function Cost({ parts }: { parts: number }) {
-  const { data } = useQuery({ queryKey: ['text-prices'], queryFn: () => api<TextPricesView>('/text-prices'), staleTime: 60_000 });
-  const prices = Object.entries(data?.prices ?? {});
-  if (!data || !prices.length || !parts) return null;
-  const { currency } = data;
-  const money = new Intl.NumberFormat('en-IE', { style: 'currency', currency, maximumFractionDigits: 3 });
-  const shown = prices.slice(0, 4).map(([code, price]) => `${money.format(price * parts)} in ${sayCountry(code)}`);
-  return (
-    <p className="text-xs text-soft tabular" data-testid="sms-cost">
-      With its end about {shown.join(', ')}
-      {prices.length > 4 && ` and so on in ${prices.length - 4} more`} a person.
-    </p>
-  );
-}
-
-function PushFields({ message, put }: { message: Push; put: (message: Push, field: string) => void }) {
-  return (
-    <>
-      <Field label="Title" problem={check(message.title) ?? (message.title.trim() ? null : 'A message needs a title')}>
-        <input
-          value={message.title}
-          maxLength={120}
-          onChange={(event) => put({ ...message, title: event.target.value }, 'title')}
-          className={inputClass}
-        />
-      </Field>
-      <Field label="Text" problem={check(message.text)} hint="Around 100 letters show on a locked screen">
-        <textarea
-          rows={3}
-          value={message.text}
-          maxLength={500}
-          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
-          className={areaClass}
-        />
-      </Field>
-      <Field label="Leads to" problem={check(message.url)}>
-        <input
-          value={message.url}
-          maxLength={2000}
-          onChange={(event) => put({ ...message, url: event.target.value }, 'url')}
-          className={`${inputClass} font-mono text-xs`}
-        />
-      </Field>
     </>
   );
 }

@@ -4,21 +4,23 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { LibraryItem, LibraryView } from '@/core/api';
-import type { Email } from '@/core/messages';
+import { headOf, type Message } from '@/core/messages';
+import { CHANNEL_WORDS } from '@/core/rules';
 import { api, Button, Dialog, Empty, inputClass, Menu } from '../kit';
 import { SaveToLibrary } from './Dialogs';
 import { Thumb } from './Thumb';
 
 /** What a letter has to do with the library: it is saved there, made of another, and offered what has changed in its original. */
-export function FromLibrary({
+export function FromLibrary<M extends Message>({
   message,
   name,
   onChange,
 }: {
-  message: Email;
+  message: M;
   name: string;
-  onChange: (message: Email, tag: string) => void;
+  onChange: (message: M, tag: string) => void;
 }) {
+  const thing = message.channel === 'email' ? 'letter' : 'message';
   const [open, setOpen] = useState<'save' | 'take' | 'update' | null>(null);
   const origin = useQuery({
     queryKey: ['library', 'one', message.from?.key],
@@ -39,7 +41,7 @@ export function FromLibrary({
         align="start"
         groups={[
           [
-            { name: 'Take a letter from the library…', onSelect: () => setOpen('take') },
+            { name: `Take a ${thing} from the library…`, onSelect: () => setOpen('take') },
             { name: 'Save this to the library…', onSelect: () => setOpen('save') },
           ],
         ]}
@@ -59,7 +61,8 @@ export function FromLibrary({
         />
       )}
       {open === 'take' && (
-        <TakeLetter
+        <TakeMessage
+          channel={message.channel}
           onClose={() => setOpen(null)}
           onTake={(item) => {
             onChange(takenFrom(item, message), '');
@@ -68,28 +71,22 @@ export function FromLibrary({
           }}
         />
       )}
-      {open === 'update' && newer?.message?.channel === 'email' && (
+      {open === 'update' && newer?.message?.channel === message.channel && (
         <Dialog
           isOpen
           onClose={() => setOpen(null)}
           width={760}
           title={`“${newer.name}” has changed`}
-          about={`This letter was made of revision ${message.from!.revision}; the library holds revision ${newer.revision}, by ${newer.changedBy}.`}
+          about={`This ${thing} was made of revision ${message.from!.revision}; the library holds revision ${newer.revision}, by ${newer.changedBy}.`}
         >
           <div className="grid grid-cols-2 gap-4">
             <figure className="grid gap-1">
               <figcaption className="font-semibold">Here</figcaption>
-              <p className="truncate text-soft" title={message.subject}>
-                {message.subject}
-              </p>
-              <Thumb message={message} width={340} height={400} title="The letter as it is here" />
+              <Small message={message} width={340} height={400} title={`The ${thing} as it is here`} />
             </figure>
             <figure className="grid gap-1">
               <figcaption className="font-semibold">In the library</figcaption>
-              <p className="truncate text-soft" title={newer.message.subject}>
-                {newer.message.subject}
-              </p>
-              <Thumb message={newer.message} width={340} height={400} title="The letter as it is in the library" />
+              <Small message={newer.message} width={340} height={400} title={`The ${thing} as it is in the library`} />
             </figure>
           </div>
           <div className="flex justify-end gap-2">
@@ -117,14 +114,43 @@ export function FromLibrary({
   );
 }
 
-/** A letter of the library as it stands in a flow: its own kind and topic stay. */
-function takenFrom(item: LibraryItem, here: Email): Email {
+/** A message of the library as it stands in a flow: its own kind and topic stay. */
+function takenFrom<M extends Message>(item: LibraryItem, here: M): M {
   const { kind, topic } = here;
-  const { topic: _, ...letter } = item.message as Email;
-  return { ...letter, kind, ...(topic !== undefined && { topic }), from: { key: item.key, revision: item.revision } };
+  const { topic: _, ...message } = item.message as M;
+  return { ...message, kind, ...(topic !== undefined && { topic }), from: { key: item.key, revision: item.revision } } as M;
 }
 
-function TakeLetter({ onClose, onTake }: { onClose: () => void; onTake: (item: LibraryItem) => void }) {
+/** A message made small: a letter as a picture of itself, another by its words. */
+export function Small({ message, width, height, title }: { message: Message; width: number; height: number; title: string }) {
+  if (message.channel === 'email')
+    return (
+      <>
+        <p className="truncate text-soft" style={{ maxWidth: width }} title={message.subject}>
+          {message.subject}
+        </p>
+        <Thumb message={message} width={width} height={height} title={title} />
+      </>
+    );
+  return (
+    <div className="overflow-hidden rounded-md border border-line bg-panel p-4" style={{ width, height }} title={title}>
+      <p className="mb-2 text-xs text-soft">{CHANNEL_WORDS[message.channel].name}</p>
+      {message.channel === 'push' && <p className="font-semibold">{headOf(message)}</p>}
+      <p className="whitespace-pre-wrap break-words">{message.text}</p>
+    </div>
+  );
+}
+
+function TakeMessage({
+  channel,
+  onClose,
+  onTake,
+}: {
+  channel: Message['channel'];
+  onClose: () => void;
+  onTake: (item: LibraryItem) => void;
+}) {
+  const thing = channel === 'email' ? 'letter' : 'message';
   const [words, setWords] = useState('');
   const { data, error } = useQuery({
     queryKey: ['library', 'message'],
@@ -135,7 +161,7 @@ function TakeLetter({ onClose, onTake }: { onClose: () => void; onTake: (item: L
   const shown = data?.items.filter(
     (one) =>
       !one.isArchived &&
-      one.message?.channel === 'email' &&
+      one.message?.channel === channel &&
       (!asked || [one.name, ...one.tags].some((text) => text.toLowerCase().includes(asked))),
   );
   return (
@@ -143,8 +169,8 @@ function TakeLetter({ onClose, onTake }: { onClose: () => void; onTake: (item: L
       isOpen
       onClose={onClose}
       width={760}
-      title="Take a letter from the library"
-      about="A copy of it stands in place of this letter. It can be undone."
+      title={`Take a ${thing} from the library`}
+      about={`A copy of it stands in place of this ${thing}. It can be undone.`}
     >
       <input
         type="search"
@@ -160,12 +186,12 @@ function TakeLetter({ onClose, onTake }: { onClose: () => void; onTake: (item: L
           {error.message}
         </p>
       )}
-      {shown && !shown.length && <Empty title={asked ? 'Nothing by these words' : 'No letter is in the library yet'} />}
+      {shown && !shown.length && <Empty title={asked ? 'Nothing by these words' : `No ${thing} for ${CHANNEL_WORDS[channel].name} is in the library yet`} />}
       <ul className="grid grid-cols-3 gap-4">
         {shown?.map((one) => (
           <li key={one.key}>
             <button type="button" className="grid w-full gap-1 text-left" onClick={() => onTake(one)}>
-              <Thumb message={one.message as Email} width={215} height={220} title={one.name} />
+              <Small message={one.message!} width={215} height={220} title={one.name} />
               <span className="truncate font-semibold" title={one.name}>
                 {one.name}
               </span>

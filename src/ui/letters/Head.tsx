@@ -2,11 +2,19 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { clsx } from 'clsx';
-import type { ReactNode } from 'react';
+import { Smile } from 'lucide-react';
+import dynamic from 'next/dynamic';
+import { useRef, useState, type ReactNode } from 'react';
 import type { SenderView } from '@/core/api';
 import { SUBJECT_SHOWS, type Email } from '@/core/messages';
 import { api } from '../kit';
 import { Findings } from './Findings';
+import { Floating } from './Floating';
+
+const EmojiPicker = dynamic(() => import('./EmojiPicker'), {
+  loading: () => <p className="w-[316px] rounded-md border border-line bg-panel p-4 text-soft">Loading…</p>,
+  ssr: false,
+});
 
 /** What stands above a letter: its subject, in whose name it goes out, and the line that inboxes show beside it. */
 export function Head({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
@@ -88,10 +96,27 @@ function HeadLine({
   children?: ReactNode;
   onChange: (value: string) => void;
 }) {
+  const field = useRef<HTMLInputElement>(null);
+  const [at, setAt] = useState<{ left: number; top: number } | null>(null);
+  const put = (sign: string) => {
+    const from = field.current?.selectionStart ?? value.length;
+    const to = field.current?.selectionEnd ?? from;
+    onChange(`${value.slice(0, from)}${sign}${value.slice(to)}`.slice(0, 300));
+    setAt(null);
+    // the cursor stands behind what was put in, once it is there
+    requestAnimationFrame(() => {
+      field.current?.focus();
+      field.current?.setSelectionRange(from + sign.length, from + sign.length);
+    });
+  };
   return (
-    <label className="flex items-baseline gap-2">
-      <span className="w-20 shrink-0 text-xs text-soft">{label}</span>
+    <div className="flex items-baseline gap-2">
+      <label htmlFor={`head-${label}`} className="w-20 shrink-0 text-xs text-soft">
+        {label}
+      </label>
       <input
+        ref={field}
+        id={`head-${label}`}
         value={value}
         maxLength={300}
         placeholder={label === 'Subject' ? 'What it is about' : 'Shown beside the subject in most inboxes'}
@@ -101,7 +126,24 @@ function HeadLine({
           isBold && 'font-semibold',
         )}
       />
+      <button
+        type="button"
+        aria-label={`Put a sign into the ${label.toLowerCase()}`}
+        title="Put a sign in"
+        onClick={(event) => {
+          const { left, bottom } = event.currentTarget.getBoundingClientRect();
+          setAt({ left, top: bottom + 4 });
+        }}
+        className="grid size-7 shrink-0 place-items-center self-center rounded text-soft hover:bg-wash hover:text-ink"
+      >
+        <Smile size={16} aria-hidden="true" />
+      </button>
+      {at && (
+        <Floating at={at} onClose={() => setAt(null)}>
+          <EmojiPicker onPick={put} />
+        </Floating>
+      )}
       {children}
-    </label>
+    </div>
   );
 }

@@ -6,9 +6,11 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import type { LibraryItem, ReplaceView } from '@/core/api';
-import { freshBlock, type Email } from '@/core/messages';
-import { api, attempt, Button, Dialog, Empty, Failed, Field, inputClass, Label, Page, plural, sayDate, useStore } from '../kit';
+import { freshBlock, onChannel, type Email, type Message } from '@/core/messages';
+import type { Channel } from '@/core/rules';
+import { api, attempt, Button, Dialog, Empty, Failed, Field, inputClass, Label, Menu, Page, plural, sayDate, useStore } from '../kit';
 import { keyFor } from './Dialogs';
+import { Small } from './FromLibrary';
 import { Thumb } from './Thumb';
 
 /** A letter to begin with. */
@@ -20,6 +22,11 @@ const blank = (): Email => ({
   preview: '',
   blocks: [freshBlock('text', 'b1')],
 });
+const THINGS: { readonly [channel in Channel]: { readonly name: string; readonly begin: () => Message } } = {
+  email: { name: 'New letter', begin: blank },
+  sms: { name: 'New text message', begin: () => onChannel(blank(), 'sms') },
+  push: { name: 'New push message', begin: () => onChannel(blank(), 'push') },
+};
 
 /** A blocks' letter, to be shown as a picture. */
 export const letterOfItem = (item: LibraryItem): Email | null =>
@@ -34,10 +41,11 @@ export function LibraryScreen() {
   const [isAll, setAll] = useState(false);
   const [isReplacing, setReplacing] = useState(false);
   const { data, error, refetch } = useQuery({ queryKey: ['library'], queryFn: () => api<{ items: LibraryItem[] }>('/messages') });
-  const add = () =>
+  const add = (channel: Channel) =>
     attempt(async () => {
-      const key = keyFor('letter');
-      await api(`/messages/${key}`, { method: 'PUT', body: { name: 'New letter', message: blank() } });
+      const { name, begin } = THINGS[channel];
+      const key = keyFor(name.replace('New ', ''));
+      await api(`/messages/${key}`, { method: 'PUT', body: { name, message: begin() } });
       await client.invalidateQueries({ queryKey: ['library'] });
       router.push(`/messages/${key}`);
     });
@@ -54,7 +62,10 @@ export function LibraryScreen() {
       acts={
         <>
           <Button onClick={() => setReplacing(true)}>Find and replace…</Button>
-          <Button kind="primary" onClick={() => void add()}>
+          <Menu groups={[(['sms', 'push'] as const).map((channel) => ({ name: THINGS[channel].name, onSelect: () => void add(channel) }))]}>
+            <Button>New for a phone</Button>
+          </Menu>
+          <Button kind="primary" onClick={() => void add('email')}>
             <Plus size={16} aria-hidden="true" /> New letter
           </Button>
         </>
@@ -93,9 +104,7 @@ export function LibraryScreen() {
                   {letter ? (
                     <Thumb message={letter} width={230} height={260} title={one.name} />
                   ) : (
-                    <p className="h-[260px] overflow-hidden whitespace-pre-wrap rounded-md border border-line bg-panel p-4">
-                      {one.message && 'text' in one.message ? one.message.text : ''}
-                    </p>
+                    <Small message={one.message!} width={230} height={260} title={one.name} />
                   )}
                   <span className="truncate font-semibold" title={one.name}>
                     {one.name}

@@ -25,10 +25,12 @@ import {
   useStore,
   WordList,
 } from '../kit';
+import { AsSomebody } from './AsSomebody';
 import { Composer } from './Composer';
 import { keyFor } from './Dialogs';
 import { letterOfItem } from './LibraryScreen';
-import { Thumb } from './Thumb';
+import { PushFields, SmsFields } from './TextFields';
+import { Small } from './FromLibrary';
 
 /** Something of the library, written at the desk. */
 export function MessageScreen({ id }: { id: string }) {
@@ -80,7 +82,7 @@ function Writing({ first }: { first: LibraryView }) {
     onSaved: setView,
   });
   const { document } = draft;
-  const write = useCallback((message: Email, tag: string) => draft.edit({ ...draft.document, message }, tag), [draft]);
+  const write = useCallback((message: Message, tag: string) => draft.edit({ ...draft.document, message }, tag), [draft]);
   const archive = (isArchived: boolean) =>
     attempt(async () => {
       await (isArchived ? api(`/messages/${first.key}`, { method: 'DELETE' }) : api(`/messages/${first.key}/restore`, { method: 'POST' }));
@@ -168,13 +170,22 @@ function Writing({ first }: { first: LibraryView }) {
             <div className="flex-1" />
             {acts}
           </div>
-          <textarea
-            aria-label="Text"
-            value={document.message.text}
-            maxLength={10_000}
-            onChange={(event) => draft.edit({ ...document, message: { ...document.message, text: event.target.value } as Message }, 'text')}
-            className="m-6 h-60 max-w-[560px] rounded-md border border-line bg-panel p-3"
-          />
+          <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,520px)_minmax(0,420px)] content-start gap-12 overflow-y-auto p-6">
+            <section aria-label="As it is written" className="grid content-start gap-3">
+              {document.message.channel === 'sms' ? (
+                <SmsFields message={document.message} put={write} />
+              ) : (
+                <PushFields message={document.message} put={write} />
+              )}
+              <p className="text-xs text-soft">
+                A value of the person is put in as <code className="font-mono">{'{{ person.firstName | fallback: "there" }}'}</code>.
+              </p>
+            </section>
+            <section aria-label="As somebody gets it" className="grid content-start gap-3">
+              <h2 className="font-semibold">As somebody gets it</h2>
+              <AsSomebody message={document.message} startedBy={null} />
+            </section>
+          </div>
         </>
       )}
       {isHistory && (
@@ -239,8 +250,8 @@ function RevisionThumb({ id, revision: number, isBlocks }: { id: string; revisio
     queryFn: () => revision(id, number, isBlocks),
     staleTime: Infinity,
   });
-  return data?.channel === 'email' ? (
-    <Thumb message={data} width={110} height={130} title={`Revision ${number}`} />
+  return data ? (
+    <Small message={data} width={110} height={130} title={`Revision ${number}`} />
   ) : (
     <div className="h-[130px] w-[110px]" />
   );

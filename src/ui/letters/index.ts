@@ -6,3 +6,5 @@ export { FeedsScreen } from './FeedsScreen';
 export { LibraryScreen } from './LibraryScreen';
 export { MessageScreen } from './MessageScreen';
 export { FromLibrary } from './FromLibrary';
+export { AsSomebody } from './AsSomebody';
+export { PushFields, SmsFields } from './TextFields';

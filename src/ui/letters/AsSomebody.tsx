@@ -8,20 +8,23 @@ import type { Message } from '@/core/messages';
 import { api, fieldClass, inputClass } from '../kit';
 
 /** The message as a given person would get it, rendered by the code that sends it. */
-export function MessagePreview({ message, triggerType }: { message: Message; triggerType: string }) {
+export function AsSomebody({ message, startedBy }: { message: Message; startedBy: string | null }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const [asText, setAsText] = useState(false);
   const people = useQuery({
-    queryKey: ['telling', triggerType],
-    queryFn: () => api<{ people: TellingPerson[] }>(`/messages/people?event=${encodeURIComponent(triggerType)}`),
+    queryKey: ['telling', startedBy],
+    queryFn: () => api<{ people: TellingPerson[] }>(`/messages/people${startedBy === null ? '' : `?event=${encodeURIComponent(startedBy)}`}`),
     staleTime: 60_000,
   });
   const person = chosen ?? people.data?.people[0]?.id ?? '';
   const asked = useDeferredValue(message);
   const shown = useQuery({
-    queryKey: ['rendered', asked, person, triggerType],
+    queryKey: ['rendered', asked, person, startedBy],
     queryFn: () =>
-      api<RenderView>('/messages/render', { method: 'POST', body: { message: asked, ...(person && { person, event: triggerType }) } }),
+      api<RenderView>('/messages/render', {
+        method: 'POST',
+        body: { message: asked, ...(person && { person }), ...(person && startedBy !== null && { event: startedBy }) },
+      }),
     enabled: people.isSuccess,
     placeholderData: keepPreviousData,
     retry: false,

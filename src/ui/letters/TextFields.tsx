@@ -1,0 +1,92 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import type { TextPricesView } from '@/core/api';
+import { HOW_TO_STOP, placeholderProblem, smsLength, withoutFallback, type Push, type Sms } from '@/core/messages';
+import { sayCountry } from '@/core/places';
+import { api, areaClass, Field, inputClass, plural } from '../kit';
+
+const check = (text: string) => placeholderProblem(text);
+
+/** What a text message says, with its length and what it costs. */
+export function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: string) => void }) {
+  const { parts, left, alphabet } = smsLength(message.text);
+  const said =
+    message.kind === 'marketing' && message.text && !/\bSTOP\b/.test(message.text) ? `${message.text}\n${HOW_TO_STOP}` : message.text;
+  const bare = withoutFallback(message.text);
+  return (
+    <>
+      <Field
+        label="Text"
+        problem={check(message.text) ?? (message.text.trim() ? null : 'A message needs a text')}
+        hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
+      >
+        <textarea
+          rows={5}
+          value={message.text}
+          maxLength={10_000}
+          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
+          className={areaClass}
+        />
+      </Field>
+      <p className="text-xs text-soft tabular" data-testid="sms-length">
+        {parts
+          ? `Goes out as ${plural(parts, 'text message', 'text messages')}, ${left} ${left === 1 ? 'place' : 'places'} left`
+          : 'Nothing written yet'}
+        {alphabet === 'UCS-2' && ': a sign beyond the plain alphabet makes it shorter (70 places, 67 in parts)'}. Placeholders and short
+        links count as they are filled in.
+        {message.kind === 'marketing' && ' “Reply STOP to end.” is put at its end where it does not say so itself.'}
+      </p>
+      <Cost parts={smsLength(said).parts} />
+    </>
+  );
+}
+
+/** What it costs to send to one person, where prices are on file. */
+function Cost({ parts }: { parts: number }) {
+  const { data } = useQuery({ queryKey: ['text-prices'], queryFn: () => api<TextPricesView>('/text-prices'), staleTime: 60_000 });
+  const prices = Object.entries(data?.prices ?? {});
+  if (!data || !prices.length || !parts) return null;
+  const { currency } = data;
+  const money = new Intl.NumberFormat('en-IE', { style: 'currency', currency, maximumFractionDigits: 3 });
+  const shown = prices.slice(0, 4).map(([code, price]) => `${money.format(price * parts)} in ${sayCountry(code)}`);
+  return (
+    <p className="text-xs text-soft tabular" data-testid="sms-cost">
+      With its end about {shown.join(', ')}
+      {prices.length > 4 && ` and so on in ${prices.length - 4} more`} a person.
+    </p>
+  );
+}
+
+/** What stands on a locked screen, and where it leads. */
+export function PushFields({ message, put }: { message: Push; put: (message: Push, field: string) => void }) {
+  return (
+    <>
+      <Field label="Title" problem={check(message.title) ?? (message.title.trim() ? null : 'A message needs a title')}>
+        <input
+          value={message.title}
+          maxLength={120}
+          onChange={(event) => put({ ...message, title: event.target.value }, 'title')}
+          className={inputClass}
+        />
+      </Field>
+      <Field label="Text" problem={check(message.text)} hint="Around 100 letters show on a locked screen">
+        <textarea
+          rows={3}
+          value={message.text}
+          maxLength={500}
+          onChange={(event) => put({ ...message, text: event.target.value }, 'text')}
+          className={areaClass}
+        />
+      </Field>
+      <Field label="Leads to" problem={check(message.url)}>
+        <input
+          value={message.url}
+          maxLength={2000}
+          onChange={(event) => put({ ...message, url: event.target.value }, 'url')}
+          className={`${inputClass} font-mono text-xs`}
+        />
+      </Field>
+    </>
+  );
+}
