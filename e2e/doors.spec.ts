@@ -25,6 +25,7 @@ const OPEN: Record<string, number> = {
   'POST /confirm/{token}': 404,
   'GET /rate/{token}': 404,
   'POST /rate/{token}': 404,
+  'GET /fetch/{token}': 404,
   'GET /sender/{token}': 404,
   'POST /sender/{token}': 404,
   'GET /form/{key}': 404,

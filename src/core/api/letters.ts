@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { blockSchema, brandKey, messageSchema, type Brand, type Message, type MessageFinding } from '../messages';
+import { blockSchema, brandKey, messageSchema, type Brand, type Message, type MessageFinding, type WarmUp } from '../messages';
 
 const value = z.json();
 const values = z.record(z.string().max(200), value);
@@ -153,4 +153,16 @@ export interface SenderView {
   readonly address: string;
   /** when its owner confirmed it; null until then: letters go out in the store's name meanwhile */
   readonly verifiedAt: string | null;
+  /** how it grows, where mail servers do not know it yet */
+  readonly warmUp: WarmUpView | null;
+}
+export interface WarmUpView extends WarmUp {
+  /** how many letters have gone out today, and how many may at most; null where it is known by now */
+  readonly today: { readonly handed: number; readonly most: number | null };
+  /** for how many days more it is kept back */
+  readonly daysLeft: number;
+}
+export interface SendersView {
+  readonly store: { readonly name: string; readonly address: string; readonly warmUp: WarmUpView | null };
+  readonly senders: readonly SenderView[];
 }

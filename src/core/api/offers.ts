@@ -60,6 +60,21 @@ export interface OfferReport extends OfferCounts {
   }[];
   /** what the codes that were kept back would have cost, at what a used code costs and as often as codes are used; null where none was used yet */
   readonly saved: Money | null;
+  /** what is left of the orders that used one once the goods are paid for, of those whose costs are all known; null where none is */
+  readonly margin: {
+    readonly orders: number;
+    /** orders with something whose cost is not known: they are not in it */
+    readonly unknown: number;
+    readonly net: Money;
+    readonly cost: Money;
+    readonly left: Money;
+  } | null;
+  /** revenue credited to messages of the flows that issue it, sent in the last 90 days: to who had a code of it by then, and to all others */
+  readonly perMessage: {
+    readonly days: number;
+    readonly with: { readonly messages: number; readonly revenue: Money };
+    readonly without: { readonly messages: number; readonly revenue: Money };
+  } | null;
   /** what those do who got one, against those who were drawn to get none, within seven days of it; null where nobody is drawn */
   readonly holdout: {
     readonly percent: number;

@@ -10,6 +10,8 @@ export interface ProductView {
   readonly name: string;
   readonly price: Money | null;
   readonly compareAt: Money | null;
+  /** what one costs the shop */
+  readonly cost: Money | null;
   readonly currency: string;
   readonly url: string | null;
   readonly image: string | null;
@@ -25,7 +27,7 @@ export interface ProductsView {
   readonly products: readonly ProductView[];
 }
 
-/** Many products at once, or a table of them with the columns sku, name, price, compareAt, currency, url, image, categories, stock. */
+/** Many products at once, or a table of them with the columns sku, name, price, compareAt, cost, currency, url, image, categories, stock. */
 export const productsInput = z.union([
   z.strictObject({
     products: z

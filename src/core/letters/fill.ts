@@ -164,6 +164,13 @@ function listBlockHtml(block: Block, here: Here): string | null {
       ? shown.map(({ name, url }) => `<a href="${escapeHtml(links.track(url))}" style="${look.link}">${escapeHtml(name)}</a>`).join(' · ')
       : null;
   }
+  if (block.kind === 'download') {
+    const label = oneLine(personalise(block.label, here.personal));
+    const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
+    if (!url) return null;
+    const until = block.days === undefined ? '' : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${forDays(block.days)})</span>`;
+    return `<p style="${look.paragraph}">↓ <a href="${escapeHtml(url)}" style="${look.link}">${escapeHtml(label)}</a>${until}</p>`;
+  }
   if (block.kind === 'rating') {
     const question = oneLine(personalise(block.question, here.personal));
     const answers = RATINGS[block.scale].map((value, n) => {
@@ -188,6 +195,8 @@ function listBlockHtml(block: Block, here: Here): string | null {
     total ? `<p align="right" style="${look.paragraph};text-align:right"><b>${escapeHtml(total)}</b></p>` : ''
   }${parcelHtml ? `<p style="${look.paragraph}">${parcelHtml}</p>` : ''}`;
 }
+
+const forDays = (days: number): string => (days === 1 ? 'for one day' : `for ${days} days`);
 
 const socialOf = (brand: Brand) =>
   brand.social.flatMap(({ name, url }) => {
@@ -239,6 +248,11 @@ function linesOf(block: Block, here: Here): string[] {
           .map(({ name, url }) => `${name}: ${links.track(url)}`)
           .join('\n'),
       );
+    case 'download': {
+      const label = fill(block.label);
+      const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
+      return url ? [`${label}${block.days === undefined ? '' : ` (${forDays(block.days)})`}: ${url}`] : [];
+    }
     case 'rating': {
       const question = fill(block.question);
       return question

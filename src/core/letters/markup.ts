@@ -138,6 +138,7 @@ function leafMarkup(block: Leaf, width: number, look: Look, hole: MakeHole, with
     case 'products':
     case 'feed':
     case 'rating':
+    case 'download':
       return list();
   }
 }

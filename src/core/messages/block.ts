@@ -54,6 +54,15 @@ const leaf = {
     align,
     full: z.boolean().optional(),
   }),
+  /** A file of the store to fetch, by its key: for so many days after the letter went out, or for good; how often it is fetched is counted. */
+  download: z.strictObject({
+    id: partId,
+    kind: z.literal('download'),
+    ...shown,
+    file: z.string().regex(/^[A-Za-z0-9_-]{0,40}$/, 'is not the key of a file'),
+    label: text(120),
+    days: z.int().min(1).max(730).optional(),
+  }),
   divider: z.strictObject({ id: partId, kind: z.literal('divider'), ...shown }),
   /** Room between two blocks, in pixels. */
   space: z.strictObject({ id: partId, kind: z.literal('space'), ...shown, height: z.int().min(4).max(120) }),
@@ -97,6 +106,7 @@ const leafSchema = z.discriminatedUnion('kind', [
   leaf.heading,
   leaf.picture,
   leaf.button,
+  leaf.download,
   leaf.divider,
   leaf.space,
   leaf.cart,
@@ -143,6 +153,7 @@ export const BLOCK_KINDS = [
   'note',
   'rating',
   'feed',
+  'download',
   'columns',
   'divider',
   'space',
@@ -162,6 +173,8 @@ export function freshBlock(kind: BlockKind, id: string): Block {
       return { id, kind, url: '', alt: '' };
     case 'button':
       return { id, kind, label: 'Open', url: '' };
+    case 'download':
+      return { id, kind, file: '', label: '', days: 30 };
     case 'space':
       return { id, kind, height: 24 };
     case 'products':
@@ -232,6 +245,8 @@ export function fieldsOfBlock(block: Block): { readonly [field: string]: string 
       return { text: block.text };
     case 'button':
       return { label: block.label, url: block.url };
+    case 'download':
+      return { label: block.label };
     case 'picture':
       return { alt: block.alt, url: block.url, link: block.link ?? '' };
     case 'note':

@@ -235,6 +235,11 @@ function checkBlock(block: Block, { inIt, ofIt }: { inIt: string; ofIt: string }
       if (block.from.by === 'chosen' && !block.from.skus.length)
         add('stops', 'no-products', `Products chosen by hand${ofIt} are none yet`, 'Choose some, or let a rule find them.', 'from');
       break;
+    case 'download':
+      if (!block.file) add('stops', 'no-file', `A file to fetch${ofIt} is none yet`, 'Choose the file, or take it out.', 'file');
+      else if (!block.label.trim())
+        add('stops', 'file-without-words', `A file to fetch${ofIt} has no words`, 'Say what it is: they are the link to it.', 'label');
+      break;
     case 'feed':
       if (!block.feed) add('stops', 'no-feed', `A feed${ofIt} names none that is read`, 'Choose a feed, or take it out.', 'feed');
       break;

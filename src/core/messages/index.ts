@@ -9,3 +9,4 @@ export * from './personal';
 export * from './sms';
 export * from './check';
 export * from './arrange';
+export * from './warmup';

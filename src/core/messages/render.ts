@@ -20,6 +20,8 @@ export interface Links {
   readonly track: (url: string) => string;
   /** where an answer to a question of a letter is given, by the block that asks and how many of five */
   readonly rate?: (block: string, value: number) => string;
+  /** where a file is fetched, by its key, and for how many days; for good where that is null */
+  readonly download?: (file: string, days: number | null) => string;
 }
 
 const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim();

@@ -17,6 +17,8 @@ export const productInput = z.strictObject({
   name: z.string().trim().min(1).max(300).optional(),
   price: price.nullable().optional(),
   compareAt: price.nullable().optional(),
+  /** what one costs the shop: never shown to anybody it sells to */
+  cost: price.nullable().optional(),
   currency: z.string().refine(isCurrency, 'is not a currency of ISO 4217').optional(),
   url: address.nullable().optional(),
   image: address.nullable().optional(),
@@ -33,6 +35,7 @@ export interface Product {
   readonly name: string;
   readonly priceMinor: number | null;
   readonly compareMinor: number | null;
+  readonly costMinor: number | null;
   readonly currency: string;
   readonly url: string | null;
   readonly image: string | null;
@@ -65,6 +68,7 @@ export function productAfter(sku: string, was: Product | null, told: ProductInpu
     name: told.name ?? was?.name ?? sku,
     priceMinor: minor(told.price, was?.priceMinor ?? null),
     compareMinor: minor(told.compareAt, was?.compareMinor ?? null),
+    costMinor: minor(told.cost, was?.costMinor ?? null),
     currency,
     url: told.url === undefined ? (was?.url ?? null) : told.url,
     image: told.image === undefined ? (was?.image ?? null) : told.image,

@@ -8,6 +8,7 @@ export const PRODUCT_FIELDS = {
   name: ['name', 'title'],
   price: ['saleprice', 'price', 'amount'],
   compareAt: ['compareat', 'listprice', 'regularprice', 'oldprice'],
+  cost: ['cost', 'unitcost', 'purchaseprice', 'costofgoodssold', 'costprice'],
   currency: ['currency'],
   url: ['url', 'link', 'href'],
   image: ['image', 'imagelink', 'imageurl', 'picture', 'thumbnail'],
@@ -52,6 +53,7 @@ export function guessMapping(record: ProductRecord, mapping: ProductMapping = {}
 const textOf = (value: unknown): string | undefined =>
   typeof value === 'string' ? value.trim() || undefined : typeof value === 'number' ? String(value) : undefined;
 const OUT = /^(out of stock|out_of_stock|sold out|unavailable|no|false)$/i;
+const AMOUNTS = { price: 'price', compareAt: 'price before', cost: 'cost' } as const;
 const IN = /^(in stock|in_stock|available|yes|true|preorder|backorder)$/i;
 
 /** A product out of a record: its number and what is told of it, or what is wrong with it, in words. */
@@ -61,13 +63,13 @@ export function productOfRecord(record: ProductRecord, mapping: ProductMapping):
   if (!sku.success) return 'has no article number';
   const said: { [field: string]: unknown } = { name: textOf(value('name')), url: textOf(value('url')), image: textOf(value('image')) };
   let currency = textOf(value('currency'))?.toUpperCase();
-  for (const field of ['price', 'compareAt'] as const) {
+  for (const field of ['price', 'compareAt', 'cost'] as const) {
     const text = textOf(value(field));
     if (text === undefined) continue;
     // an amount may bring its currency along: "12.50 EUR"
     const [, before, number, after] = /^([A-Z]{3})?\s*([-\d.,\s'’\u00a0\u202f]+)\s*([A-Z]{3})?$/.exec(text.replace(/[€$£]/g, '')) ?? [];
     const amount = number === undefined ? null : readNumber(number);
-    if (amount === null) return `“${text.slice(0, 40)}” is no amount (${field === 'price' ? 'price' : 'price before'})`;
+    if (amount === null) return `“${text.slice(0, 40)}” is no amount (${AMOUNTS[field]})`;
     currency ??= before ?? after;
     said[field] = amount;
   }

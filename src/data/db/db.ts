@@ -25,6 +25,7 @@ import * as verdicts from './migrations/022_verdicts';
 import * as starters from './migrations/023_own_starters';
 import * as presences from './migrations/024_presences';
 import * as letters from './migrations/025_letters';
+import * as further from './migrations/026_further';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -70,6 +71,7 @@ const migrations: Record<string, Knex.Migration> = {
   '023_own_starters': starters,
   '024_presences': presences,
   '025_letters': letters,
+  '026_further': further,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -4,3 +4,4 @@ export * from './feeds';
 export * from './relations';
 export * from './samples';
 export * from './senders';
+export * from './warmups';

@@ -1,6 +1,6 @@
 import type { Withheld } from '@/core/flows';
 import type { Instant } from '@/core/time';
-import { query, type Sql } from '../db';
+import { query, queryOne, type Sql } from '../db';
 
 /** What has become of an offer's codes, in minor units of the currency of each order. */
 export interface OfferFigures {
@@ -80,6 +80,67 @@ export async function offerFigures(
     { offer },
   );
   return { days, flows };
+}
+
+/**
+ * What the goods of the orders cost in which an offer's codes were used, of those of which all costs are known; what was refunded is
+ * taken to have come back, with its share of the cost. In minor units of the offer's currency.
+ */
+export async function costsOf(
+  sql: Sql,
+  offer: string,
+  currency: string,
+): Promise<{ orders: number; unknown: number; net: number; cost: number }> {
+  const row = await queryOne<{ orders: number; unknown: number; net: string; cost: string }>(
+    sql,
+    `with used as (
+       select distinct d.person_id, d.order_id, d.value_minor, greatest(0, d.value_minor - d.refunded_minor) as net
+       from codes c join orders d on d.person_id = c.used_by and d.order_id = c.order_id
+       where c.offer = :offer and c.used_at is not null and not d.is_cancelled and d.currency = :currency),
+     costs as (
+       select u.person_id, u.order_id, min(u.net) as net,
+         coalesce(bool_and(p.cost_minor is not null and p.currency = :currency), false) as is_known,
+         coalesce(sum(p.cost_minor * case when jsonb_typeof(item -> 'quantity') = 'number'
+           then least(greatest((item ->> 'quantity')::numeric, 0), 10000) else 1 end), 0)
+           * min(case when u.value_minor > 0 then u.net::numeric / u.value_minor else 0 end) as cost
+       from used u
+       left join events e on e.person_id = u.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = u.order_id
+       left join lateral jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items'
+         else '[]' end) item on true
+       left join products p on p.sku = item ->> 'sku'
+       group by 1, 2)
+     select count(*) filter (where is_known)::int as orders, count(*) filter (where not is_known)::int as unknown,
+       coalesce(sum(net) filter (where is_known), 0)::bigint as net, coalesce(round(sum(cost) filter (where is_known)), 0)::bigint as cost
+     from costs`,
+    { offer, currency },
+  );
+  return { orders: row!.orders, unknown: row!.unknown, net: Number(row!.net), cost: Number(row!.cost) };
+}
+
+/** How many messages the flows that issue an offer have sent since a moment, and what was credited to them: by whether a code of it had gone out in the run by then. */
+export async function messagesWithAndWithout(
+  sql: Sql,
+  offer: string,
+  since: Instant,
+  { currency, model }: { currency: string; model: string },
+): Promise<{ with: { messages: number; minor: number }; without: { messages: number; minor: number } }> {
+  const rows = await query<{ has: boolean; messages: number; minor: string }>(
+    sql,
+    `with issuing as (select distinct flow_id from codes where offer = :offer and flow_id is not null),
+     sent as (
+       select s.person_id, s.id, exists (select 1 from codes c where c.run_id = s.run_id and c.person_id = s.person_id and c.offer = :offer
+         and c.issued_at <= s.sent_at) as has
+       from sends s where s.flow_id in (select flow_id from issuing) and s.sent_at >= :since and s.kind = 'marketing')
+     select sent.has, count(distinct sent.id)::int as messages, coalesce(sum(k.minor), 0)::bigint as minor
+     from sent left join credits k on k.person_id = sent.person_id and k.send_id = sent.id and k.model = :model and k.currency = :currency
+     group by 1`,
+    { offer, since: new Date(since), currency, model },
+  );
+  const of = (has: boolean) => {
+    const row = rows.find((one) => one.has === has);
+    return { messages: row?.messages ?? 0, minor: Number(row?.minor ?? 0) };
+  };
+  return { with: of(true), without: of(false) };
 }
 
 export interface WithheldRow {

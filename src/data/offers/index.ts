@@ -13,4 +13,4 @@ export {
   type CodeToTell,
   type NewCode,
 } from './codes';
-export { heldOutOf, offerFigures, offersFigures, withheldOf, type OfferFigures } from './figures';
+export { costsOf, heldOutOf, messagesWithAndWithout, offerFigures, offersFigures, withheldOf, type OfferFigures } from './figures';

@@ -7,6 +7,7 @@ interface ProductRow {
   readonly name: string;
   readonly price_minor: string | null;
   readonly compare_minor: string | null;
+  readonly cost_minor: string | null;
   readonly currency: string;
   readonly url: string | null;
   readonly image: string | null;
@@ -29,6 +30,7 @@ const toProduct = (row: ProductRow): KeptProduct => ({
   name: row.name,
   priceMinor: numberOf(row.price_minor),
   compareMinor: numberOf(row.compare_minor),
+  costMinor: numberOf(row.cost_minor),
   currency: row.currency,
   url: row.url,
   image: row.image,
@@ -80,6 +82,7 @@ const PRODUCTS = rowsOf({
   name: 'text',
   price_minor: 'bigint',
   compare_minor: 'bigint',
+  cost_minor: 'bigint',
   currency: 'text',
   url: 'text',
   image: 'text',
@@ -93,10 +96,11 @@ export async function saveProducts(sql: Sql, products: readonly Product[], at: I
   if (!products.length) return;
   await query(
     sql,
-    `insert into products (sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, is_told, changed_at, first_seen_at)
-     select sku, name, price_minor, compare_minor, currency, url, image, categories, stock, attributes, :isTold, :at, :at from ${PRODUCTS.sql} as r
+    `insert into products (sku, name, price_minor, compare_minor, cost_minor, currency, url, image, categories, stock, attributes, is_told, changed_at, first_seen_at)
+     select sku, name, price_minor, compare_minor, cost_minor, currency, url, image, categories, stock, attributes, :isTold, :at, :at from ${PRODUCTS.sql} as r
      order by sku
      on conflict (sku) do update set name = excluded.name, price_minor = excluded.price_minor, compare_minor = excluded.compare_minor,
+       cost_minor = excluded.cost_minor,
        currency = excluded.currency, url = excluded.url, image = excluded.image, categories = excluded.categories, stock = excluded.stock,
        attributes = excluded.attributes, is_told = excluded.is_told, changed_at = excluded.changed_at
      where excluded.is_told or not products.is_told`,
@@ -109,6 +113,7 @@ export async function saveProducts(sql: Sql, products: readonly Product[], at: I
           name: one.name,
           price_minor: one.priceMinor,
           compare_minor: one.compareMinor,
+          cost_minor: one.costMinor,
           currency: one.currency,
           url: one.url,
           image: one.image,

@@ -131,6 +131,13 @@ export async function findFiles(sql: Sql, keys: readonly string[]): Promise<Map<
   return new Map(rows.map(({ key, ...file }) => [key, file]));
 }
 
-export async function listFiles(sql: Sql): Promise<{ key: string; name: string; type: string; size: number; at: Date }[]> {
-  return query(sql, 'select key, name, type, length(bytes) as size, at from files order by at desc');
+/** Counts that a file was fetched from a letter. */
+export async function countDownload(sql: Sql, key: string): Promise<void> {
+  await query(sql, 'update files set downloads = downloads + 1 where key = :key', { key });
+}
+
+export async function listFiles(
+  sql: Sql,
+): Promise<{ key: string; name: string; type: string; size: number; at: Date; downloads: number }[]> {
+  return query(sql, 'select key, name, type, length(bytes) as size, at, downloads from files order by at desc');
 }

@@ -10,6 +10,7 @@ export {
   formCounts,
   type FormListRow,
   type FormRow,
+  countDownload,
   listFiles,
   listForms,
   noteConfirmed,

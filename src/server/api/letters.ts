@@ -9,6 +9,7 @@ import {
   testInput,
   textPricesInput,
 } from '@/core/api';
+import { warmUpSchema } from '@/core/messages';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const item = [parameter('key', 'path', 'Its key in the library, such as cart-reminder')];
@@ -83,6 +84,15 @@ export const letterPaths = {
       requestBody: body(jsonSchema(productFeedInput)),
     }),
     delete: operation('Deletes it; the products stay', nothing, { parameters: feedKey }, '204'),
+  },
+  '/senders/{key}/warm-up': {
+    put: operation(
+      'Lets a sender grow day by day: `{first, growth, until}`, letters on the first day, per cent more each day, and with how many it is known; the store’s own by the key `own`',
+      nothing,
+      { parameters: [parameter('key', 'path', "The sender's key, or own")], requestBody: body(jsonSchema(warmUpSchema)) },
+      '204',
+    ),
+    delete: operation('As many go out as are due', nothing, { parameters: [parameter('key', 'path', "The sender's key, or own")] }, '204'),
   },
   '/senders': { get: operation('In whose name letters go out', ok('{store, senders}')) },
   '/senders/{key}': {

@@ -6,4 +6,4 @@ export { entriesOf, feeds, putFeed, readFeeds, removeFeed } from './feeds';
 export { keepInLibrary, library, libraryRevision, libraryView, putInLibrary, replaceWords } from './library';
 export { keepRelations } from './relations';
 export { renderAs, sendTest, tellingFor } from './show';
-export { confirmSender, putSender, readSenders, removeSender, senders } from './senders';
+export { confirmSender, keptByWarmUp, putSender, putWarmUp, readSenders, removeSender, senders } from './senders';

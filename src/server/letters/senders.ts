@@ -1,23 +1,89 @@
-import { senderInput, type SenderView } from '@/core/api';
-import { brandKey, type Message } from '@/core/messages';
-import { HOUR } from '@/core/time';
+import { senderInput, type SendersView, type SenderView, type WarmUpView } from '@/core/api';
+import { brandKey, daysOfWarmUp, mostOnDay, warmUpSchema, type Message } from '@/core/messages';
+import { dayAt, HOUR, localDate, startOfDayNumber, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { deleteSender, findSender, listSenders, noteAsked, saveSender, verifySender, type SenderRow } from '@/data/letters';
+import {
+  deleteSender,
+  deleteWarmUp,
+  findSender,
+  listSenders,
+  listWarmUps,
+  noteAsked,
+  saveSender,
+  saveWarmUp,
+  takePlaces,
+  verifySender,
+  type SenderRow,
+} from '@/data/letters';
 import { createLetter } from '@/data/messages';
 import { readStore, recordAct, type StoreNow } from '@/data/store';
 import { addJobs } from '@/data/work';
 import { notFound, Problem, problemsOf } from '../http';
 
-const viewOf = ({ key, name, address, verified_at }: SenderRow): SenderView => ({
+/** By what key the store's own sender is spoken of. */
+const OWN = 'own';
+
+const viewOf = ({ key, name, address, verified_at }: SenderRow, warmUps: ReadonlyMap<string, WarmUpView>): SenderView => ({
   key,
   name,
   address,
   verifiedAt: verified_at?.toISOString() ?? null,
+  warmUp: warmUps.get(key) ?? null,
 });
 
-export async function senders(db: Db): Promise<{ store: { name: string; address: string }; senders: SenderView[] }> {
+async function warmUpsNow(sql: Sql): Promise<ReadonlyMap<string, WarmUpView>> {
+  const { now, zone } = await readStore(sql);
+  return new Map(
+    (await listWarmUps(sql, localDate(now, zone))).map(({ sender, plan, days, handed }) => [
+      sender,
+      { ...plan, today: { handed, most: mostOnDay(plan, days) }, daysLeft: Math.max(0, daysOfWarmUp(plan) - days) },
+    ]),
+  );
+}
+
+export async function senders(db: Db): Promise<SendersView> {
   const { name, fromEmail } = await readStore(db);
-  return { store: { name, address: fromEmail }, senders: (await listSenders(db)).map(viewOf) };
+  const warmUps = await warmUpsNow(db);
+  return {
+    store: { name, address: fromEmail, warmUp: warmUps.get('') ?? null },
+    senders: (await listSenders(db)).map((row) => viewOf(row, warmUps)),
+  };
+}
+
+/** Lets a sender grow day by day, or changes how; the store's own by the key `own`. Null: as many go out as are due. */
+export async function putWarmUp(db: Db, key: string, body: unknown, by: string): Promise<void> {
+  const parsed = warmUpSchema.nullable().safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a plan', 'Nothing was stored.', problemsOf(parsed.error));
+  await inTransaction(db, async (trx) => {
+    const { now, zone } = await readStore(trx);
+    if (key !== OWN && !(await findSender(trx, key))) throw notFound(`sender "${key.slice(0, 60)}"`);
+    const sender = key === OWN ? '' : key;
+    if (parsed.data) await saveWarmUp(trx, sender, parsed.data, localDate(now, zone));
+    else await deleteWarmUp(trx, sender);
+    await recordAct(trx, now, by, parsed.data ? 'sender.warms-up' : 'sender.warm', { key, ...parsed.data });
+  });
+}
+
+/**
+ * Which of some marketing letters do not go out today, since their sender is not known enough for as many: by number, with the
+ * moment at which they are looked at again. The others have taken a place of the day.
+ */
+export async function keptByWarmUp(
+  db: Db,
+  letters: readonly { readonly id: string; readonly sender: string }[],
+  { now, zone }: Pick<StoreNow, 'now' | 'zone'>,
+): Promise<ReadonlyMap<string, Instant>> {
+  const kept = new Map<string, Instant>();
+  if (!letters.length) return kept;
+  const day = localDate(now, zone);
+  for (const { sender, plan, days } of await listWarmUps(db, day)) {
+    const most = mostOnDay(plan, days);
+    const its = letters.filter((one) => one.sender === sender);
+    if (most === null || !its.length) continue;
+    const got = await takePlaces(db, { sender, day, most, wanted: its.length });
+    for (const { id } of its.slice(got)) kept.set(id, startOfDayNumber(dayAt(now, zone) + 1, zone));
+  }
+  return kept;
 }
 
 /** Stores a sender. Another address is asked by mail whether it may be used; until then letters go out in the store's name. */
@@ -28,8 +94,8 @@ export async function putSender(
   linkTo: (key: string, address: string) => string,
   by: string,
 ): Promise<SenderView> {
-  if (!brandKey.safeParse(key).success)
-    throw new Problem(400, 'Not a key', "A sender's key is made of a-z, 0-9 and -, at most 60 characters.");
+  if (!brandKey.safeParse(key).success || key === OWN)
+    throw new Problem(400, 'Not a key', "A sender's key is made of a-z, 0-9 and -, at most 60 characters, and is not \"own\".");
   const parsed = senderInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a sender', 'Nothing was stored.', problemsOf(parsed.error));
   const address = parsed.data.address.trim().toLowerCase();
@@ -44,7 +110,7 @@ export async function putSender(
     }
     await recordAct(trx, store.now, by, 'sender.stored', { key, address });
   });
-  return viewOf((await findSender(db, key))!);
+  return viewOf((await findSender(db, key))!, await warmUpsNow(db));
 }
 
 async function ask(trx: Sql, { key, address }: SenderRow, link: string, store: StoreNow, by: string): Promise<void> {
@@ -82,6 +148,7 @@ export async function confirmSender(db: Db, key: string, address: string): Promi
 export async function removeSender(db: Db, key: string, by: string): Promise<void> {
   await inTransaction(db, async (trx) => {
     if (!(await deleteSender(trx, key))) throw notFound(`sender "${key.slice(0, 60)}"`);
+    await deleteWarmUp(trx, key);
     await recordAct(trx, (await readStore(trx)).now, by, 'sender.deleted', { key });
   });
 }

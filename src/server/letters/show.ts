@@ -37,6 +37,7 @@ const LINKS = {
   pixelUrl: null,
   track: (url: string) => url,
   rate: () => 'https://store.example/rate',
+  download: () => 'https://store.example/fetch',
 };
 
 /** What a code looks like where none has been issued. */

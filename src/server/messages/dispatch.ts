@@ -22,13 +22,13 @@ import {
 } from '@/data/messages';
 import { codesOfRuns } from '@/data/offers';
 import { readStore, type StoreNow } from '@/data/store';
-import { findForLetters, readBrands, readSenders, tryRender, type Brands, type FoundWithWhy } from '../letters';
+import { findForLetters, keptByWarmUp, readBrands, readSenders, tryRender, type Brands, type FoundWithWhy } from '../letters';
 import { recordFor } from '../ingest';
 import { gather } from '../base';
 import { attachedTo } from './attached';
 import { openTraffic, type Traffic } from './lanes';
 import { GatewayBusy, openGateway, shortCode, type Gateway } from './gateway';
-import { sealLink } from './links';
+import { downloadLink, sealLink } from './links';
 import { LONGEST_HANDOVER_MS, TooSlow, type Handed, type Mailer } from './mail';
 
 /** What carries out what flows and people have decided. */
@@ -244,7 +244,7 @@ async function carryOut(context: Dispatch, ref: SendRef): Promise<void> {
   if (reason) return settle('skipped', { reason });
   if (keptUntil !== null) return keepBack(context.db, [{ id: ref.id, until: keptUntil }]);
   if (message.channel !== 'email') return carryText(context, ref, ready, message.channel, settle);
-  const links = linksOf(context, { ...ref, personId: send.person_id }, isTracked(send.attributes, store.world));
+  const links = linksOf(context, { ...ref, personId: send.person_id }, isTracked(send.attributes, store.world), store.now);
   const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), ready.offer, send.holds);
   const rendered = await tryRender(message, personal, links, ready);
   // the same text comes out the next time: it is not tried again
@@ -361,6 +361,12 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
       found: found.get(send.id),
     });
   }
+  const going = [...ready.values()].flatMap(({ send, message, reason, keptUntil }) =>
+    !reason && keptUntil === null && message.channel === 'email' && message.kind === 'marketing'
+      ? [{ id: send.id, sender: message.sender !== undefined && senders.has(message.sender) ? message.sender : '' }]
+      : [],
+  );
+  for (const [id, until] of await keptByWarmUp(db, going, store)) ready.set(id, { ...ready.get(id)!, keptUntil: until });
   return refs.map((ref) => ready.get(ref.id) ?? null);
 }
 
@@ -455,7 +461,7 @@ export function mailOfMessageId(messageId: string): { what: 'send' | 'letter'; i
 }
 
 /** Where a mail's links lead. Of whom it is not to be counted neither openings nor clicks are: links lead straight there. */
-function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean): Links {
+function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean, now: Instant): Links {
   const seal = (purpose: 'click' | 'open' | 'leave', url?: string) =>
     sealLink(context.secret, { purpose, personId: ref.personId, sendId: ref.id, ...(url && { url }) });
   return {
@@ -463,6 +469,7 @@ function linksOf(context: Dispatch, ref: SendRef, isCounted: boolean): Links {
     preferencesUrl: `${context.url}/prefs/${seal('leave')}`,
     pixelUrl: isCounted ? `${context.url}/seen/${seal('open')}` : null,
     track: (url) => (isCounted ? `${context.url}/go/${seal('click', url)}` : url),
+    download: downloadLink(context, isCounted ? ref : null, now),
     // an answer is given by whoever holds the letter, counted or not
     rate: (block, value) =>
       `${context.url}/rate/${sealLink(context.secret, { purpose: 'rate', personId: ref.personId, sendId: ref.id, rating: { block, value } })}`,

@@ -8,7 +8,7 @@ import { readStore, recordAct } from '@/data/store';
 import { holderOf, messageIdOf, type Dispatch } from './dispatch';
 import { attachedTo } from './attached';
 import { Problem, problemsOf } from '../http';
-import { sealLink } from './links';
+import { downloadLink, sealLink } from './links';
 import { findForLetters, readBrands, readSenders, tryRender } from '../letters';
 import { nameOf, person } from '../people';
 
@@ -36,6 +36,7 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
     ...(unsubscribeUrl && { preferencesUrl: unsubscribeUrl.replace('/leave/', '/prefs/') }),
     pixelUrl: null,
     track: (url: string) => url,
+    download: downloadLink(context, null, store.now),
   };
   const [found] =
     message.channel === 'email'

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { Db } from '@/data/db';
 import { ownerOfSend } from '@/data/messages';
+import { countDownload } from '@/data/public';
 import { recordOwn } from '../ingest';
 import { readAgent } from './agent';
 import type { LinkToken } from './links';
@@ -28,6 +29,20 @@ export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' 
       });
   } catch (error) {
     log.error({ touch: (error as Error).message });
+  }
+}
+
+/** Records that a file of a letter was fetched: on the file, and, where it was somebody's letter, as an event of theirs. */
+export async function noteDownload(db: Db, { personId, sendId, file }: LinkToken, name: string, agent: string | null): Promise<void> {
+  try {
+    await countDownload(db, file!.key);
+    const send = await ownerOfSend(db, { personId, id: sendId });
+    if (!send) return;
+    const { person_id: owner, flow, step, channel } = send;
+    const about = { sendId, flow, step, channel, file: file!.key, name, ...readAgent(agent) };
+    await recordOwn(db, { personId: owner, type: 'file.downloaded', eventId: `file.downloaded/${sendId}/${randomUUID()}`, properties: about });
+  } catch (error) {
+    log.error({ download: (error as Error).message });
   }
 }
 

@@ -8,6 +8,7 @@ import { issueCodes } from '@/data/offers';
 import { codeHook, putCodeHook } from '../codes';
 import { drain, publishFlow } from '../flows';
 import { allAbout, eraseById, mergePeople, personTimeline } from '../people';
+import { putProducts } from '../products';
 import { rehearse } from '../rehearsal';
 import { happening, openLab, type Lab } from '../testing/lab';
 import {
@@ -185,6 +186,44 @@ describe('a code that a flow issues', () => {
     expect(one!.sends.map(({ step }) => step)).toEqual(['with-code']);
     expect(one!.sends[0]!.text).toContain(one!.codes[0]!.code);
     expect((await offerView(lab.db, 'ten')).issued).toBe(0);
+  });
+});
+
+describe('what is left of the orders with a code', () => {
+  it('is what they came to less what the goods cost, of those whose costs are all known, what was refunded come back', async () => {
+    await lab.empty('products');
+    await putOffer(lab.db, 'ten', ten(), 'Marla');
+    expect((await offerReport(lab.db, 'ten')).margin).toBeNull();
+    await putProducts(lab.db, { csv: 'sku,name,price,cost\nT1,Tank,100,60\nF1,Food,5,2.10\nX1,Unknown,8,\n' }, 'Marla');
+    await lab.addFlow('carts', withCode);
+    const people = ['a', 'b', 'c', 'd'].map((name) => `${name}@example.com`);
+    await lab.tell(people.map((email) => cart(email, `c-${email}`)));
+    await lab.settle();
+    const codes = await query<{ email: string; code: string }>(
+      lab.db,
+      `select p.attributes ->> 'email' as email, c.code from codes c join people p on p.id = c.person_id order by 1`,
+    );
+    const buys = (n: number, items: object[], value: number) =>
+      order(people[n]!, `m${n}`, [codes[n]!.code], { value, discount: 10, items });
+    await lab.tell([
+      buys(0, [{ sku: 'T1', quantity: 1 }], 90),
+      buys(1, [{ sku: 'T1', quantity: 1 }, { sku: 'F1', quantity: 3 }], 105),
+      // of one of its goods nobody knows the cost
+      buys(2, [{ sku: 'T1', quantity: 1 }, { sku: 'X1', quantity: 1 }], 98),
+      buys(3, [{ sku: 'T1', quantity: 1 }], 90),
+    ]);
+    await lab.tell(happening('order.refunded', { orderId: 'm3', value: 45, person: { email: people[3] } }));
+    await lab.settle();
+    const { margin, perMessage } = await offerReport(lab.db, 'ten');
+    // 90 + 105 + 45, less 60, 60 + 3 × 2.10, and half of 60
+    expect(margin).toEqual({
+      orders: 3,
+      unknown: 1,
+      net: { currency: 'EUR', minor: 24_000 },
+      cost: { currency: 'EUR', minor: 15_630 },
+      left: { currency: 'EUR', minor: 8_370 },
+    });
+    expect(perMessage).toMatchObject({ with: { messages: 4 }, without: { messages: 0 } });
   });
 });
 

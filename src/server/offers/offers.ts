@@ -23,6 +23,7 @@ import {
 } from '@/core/offers';
 import { stepsOf, type FlowDocument } from '@/core/flows';
 import { toMinor } from '@/core/money';
+import { CREDIT_MODELS } from '@/core/revenue';
 import { differenceInterval } from '@/core/stats';
 import { namedBy, sayWho, testsOf, type Rule } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
@@ -30,11 +31,13 @@ import { inTransaction, type Db, type Sql } from '@/data/db';
 import { documentsNow } from '@/data/flows';
 import {
   codesOf,
+  costsOf,
   findCode,
   findOffer,
   heldOutOf,
   listOffers,
   loadCodes,
+  messagesWithAndWithout,
   offerFigures,
   offersFigures,
   saveOffer,
@@ -197,12 +200,16 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
   const row = await offer(db, key);
   const { now, zone } = await readStore(db);
   const { currency, guard } = row.document;
-  const [[figures], { days, flows }, { reasons, people }, held] = await Promise.all([
+  const since = now - DAYS * DAY;
+  const [[figures], { days, flows }, { reasons, people }, held, costs, messages] = await Promise.all([
     offersFigures(db, now, key),
     offerFigures(db, now, key, zone),
-    withheldOf(db, key, now - DAYS * DAY),
-    heldOutOf(db, key, now - DAYS * DAY, now - HELD_DAYS * DAY, HELD_DAYS),
+    withheldOf(db, key, since),
+    heldOutOf(db, key, since, now - HELD_DAYS * DAY, HELD_DAYS),
+    costsOf(db, key, currency),
+    messagesWithAndWithout(db, key, since, { currency, model: CREDIT_MODELS[0] }),
   ]);
+  const money = (minor: number) => ({ currency, minor });
   const says = (why: string) => sayWithheldShort(why, guard);
   const kept = reasons
     .filter(({ why }) => !['gone', 'over', 'spent', 'hops', 'dropped', 'who', 'lot'].includes(why))
@@ -221,6 +228,23 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
       lastAt: last_at.toISOString(),
     })),
     saved: saved === null ? null : { currency, minor: saved },
+    margin: costs.orders
+      ? {
+          orders: costs.orders,
+          unknown: costs.unknown,
+          net: money(costs.net),
+          cost: money(costs.cost),
+          left: money(costs.net - costs.cost),
+        }
+      : null,
+    perMessage:
+      messages.with.messages || messages.without.messages
+        ? {
+            days: DAYS,
+            with: { messages: messages.with.messages, revenue: money(messages.with.minor) },
+            without: { messages: messages.without.messages, revenue: money(messages.without.minor) },
+          }
+        : null,
     holdout:
       row.document.holdout === undefined && !held.without.people
         ? null

@@ -8,8 +8,14 @@ import { linesOf, notFound, Problem, problemsOf, readLines, wholeNumber } from '
 
 const viewOf = (product: KeptProduct): ProductView => {
   const money = (minor: number | null) => (minor === null ? null : { currency: product.currency, minor });
-  const { priceMinor, compareMinor, changedAt, ...rest } = product;
-  return { ...rest, price: money(priceMinor), compareAt: money(compareMinor), changedAt: new Date(changedAt).toISOString() };
+  const { priceMinor, compareMinor, costMinor, changedAt, ...rest } = product;
+  return {
+    ...rest,
+    price: money(priceMinor),
+    compareAt: money(compareMinor),
+    cost: money(costMinor),
+    changedAt: new Date(changedAt).toISOString(),
+  };
 };
 
 export async function products(db: Db, url: URL): Promise<ProductsView> {
@@ -81,6 +87,7 @@ function productOfLine(record: Record<string, string>): [string, ProductInput] |
     name: text('name'),
     price: number('price'),
     compareAt: number('compareat'),
+    cost: number('cost'),
     currency: text('currency')?.toUpperCase(),
     url: text('url'),
     image: text('image'),
@@ -90,7 +97,7 @@ function productOfLine(record: Record<string, string>): [string, ProductInput] |
       .filter(Boolean),
     stock: number('stock'),
   };
-  for (const name of ['price', 'compareAt', 'stock'] as const)
+  for (const name of ['price', 'compareAt', 'cost', 'stock'] as const)
     if (told[name] === null) return `“${record[name.toLowerCase()] ?? ''}” is not a number (${name})`;
   const parsed = productInput.safeParse(Object.fromEntries(Object.entries(told).filter(([, value]) => value !== undefined)));
   if (parsed.success) return [sku.data, parsed.data];

@@ -15,6 +15,7 @@ export {
   writeForm,
 } from './forms';
 export { leavePage } from './leavepage';
+export { fetchPage, fileAnswer } from './fetchpage';
 export { ratePage } from './ratepage';
 export { e, leadOn, pageAnswer, problemPage, problemText, publicPage } from './page';
 export { choicesOf, personOfLink, prefsPage, saveChoices } from './prefs';

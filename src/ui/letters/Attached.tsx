@@ -1,13 +1,13 @@
 'use client';
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQueryClient } from '@tanstack/react-query';
 import type { Email } from '@/core/messages';
-import { api, Button, Dialog } from '../kit';
+import { Button, Dialog } from '../kit';
 import { Upload } from './Upload';
+import { sayBytes, useFiles } from './useFiles';
 
 const MOST = 5;
 const MOST_BYTES = 5_000_000;
-const sizeOf = (bytes: number): string => (bytes < 1_000_000 ? `${Math.ceil(bytes / 1000)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`);
 
 /** The files that go with a service message: those that are kept, and others that are uploaded. */
 export function Attached({
@@ -20,10 +20,7 @@ export function Attached({
   onClose: () => void;
 }) {
   const client = useQueryClient();
-  const { data, error } = useQuery({
-    queryKey: ['files'],
-    queryFn: () => api<{ files: { key: string; name: string; size: number }[] }>('/files'),
-  });
+  const { data, error } = useFiles();
   const chosen = message.attachments ?? [];
   const put = (keys: readonly string[]) => {
     const { attachments: _, ...rest } = message;
@@ -35,7 +32,7 @@ export function Attached({
       isOpen
       onClose={onClose}
       title="Files that go with it"
-      about="Up to five, and 5 MB in all. Only service messages carry files; marketing links to them."
+      about="Up to five, and 5 MB in all. Only service messages carry files; marketing links to them (put in “File to fetch”)."
     >
       {error && (
         <p role="alert" className="text-stop">
@@ -53,7 +50,7 @@ export function Attached({
                 onChange={(event) => put(event.target.checked ? [...chosen, one.key] : chosen.filter((key) => key !== one.key))}
               />
               <span className="min-w-0 flex-1 truncate">{one.name}</span>
-              <span className="text-xs text-soft tabular">{sizeOf(one.size)}</span>
+              <span className="text-xs text-soft tabular">{sayBytes(one.size)}</span>
             </label>
           </li>
         ))}
@@ -61,7 +58,7 @@ export function Attached({
       </ul>
       {sum > MOST_BYTES && (
         <p role="alert" className="text-stop">
-          Together they have {sizeOf(sum)}: it would not go out.
+          Together they have {sayBytes(sum)}: it would not go out.
         </p>
       )}
       <div className="flex justify-between">

@@ -170,6 +170,19 @@ export function BlockBody({ block, onFocus, onAsk }: Props) {
     }
     case 'feed':
       return <FeedSketch feed={block.feed} most={block.most} />;
+    case 'download':
+      return (
+        <div style={{ color: c.accent }} className="flex items-baseline gap-1">
+          <span aria-hidden="true">↓</span>
+          <Bare
+            label="Words of the link"
+            value={block.label}
+            placeholder="What the file is"
+            style={{ color: c.accent, textDecoration: 'underline' }}
+            onChange={(label) => put({ ...block, label }, 'label')}
+          />
+        </div>
+      );
     case 'rating':
       return (
         <div>

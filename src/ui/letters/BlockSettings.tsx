@@ -1,10 +1,12 @@
 'use client';
 
+import { useQueryClient } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import type { Block, Column, ProductSource } from '@/core/messages';
-import { Field, inputClass, NumberField } from '../kit';
+import { Field, inputClass, NumberField, plural } from '../kit';
 import { Address } from './Address';
 import { Upload } from './Upload';
+import { sayBytes, useFiles } from './useFiles';
 import { useDesk, useFeeds, useRange } from './useDesk';
 import { freshSource, KIND_WORDS, SOURCE_WORDS } from './words';
 
@@ -90,6 +92,8 @@ function Own({ block }: { block: Block }): ReactNode {
           </Field>
         </>
       );
+    case 'download':
+      return <FileToFetch block={block} />;
     case 'space':
       return (
         <Field label="Height, px">
@@ -179,6 +183,56 @@ function Own({ block }: { block: Block }): ReactNode {
     default:
       return null;
   }
+}
+
+/** Which file is fetched, and for how long. */
+function FileToFetch({ block }: { block: Extract<Block, { kind: 'download' }> }) {
+  const { put } = useDesk();
+  const client = useQueryClient();
+  const { data, error } = useFiles();
+  const chosen = data?.files.find(({ key }) => key === block.file);
+  const choose = (file: string, name: string) => put({ ...block, file, label: block.label || name.replace(/\.\w+$/, '') }, '');
+  return (
+    <>
+      <Field label="File" problem={error?.message ?? null}>
+        <select
+          value={block.file}
+          onChange={(event) => choose(event.target.value, data?.files.find(({ key }) => key === event.target.value)?.name ?? '')}
+          className={inputClass}
+        >
+          <option value="">choose</option>
+          {data?.files.map((one) => (
+            <option key={one.key} value={one.key}>
+              {one.name} ({sayBytes(one.size)})
+            </option>
+          ))}
+          {data && block.file && !chosen && <option value={block.file}>one that is gone</option>}
+        </select>
+      </Field>
+      {chosen && <p className="text-xs text-soft tabular">Fetched {plural(chosen.downloads, 'time', 'times')} from letters so far.</p>}
+      <Upload
+        label="File to upload"
+        words="Upload a file"
+        onDone={(key, name) => {
+          void client.invalidateQueries({ queryKey: ['files'] });
+          choose(key, name);
+        }}
+      />
+      <label className="flex items-center gap-2">
+        <input
+          type="checkbox"
+          checked={block.days !== undefined}
+          onChange={(event) => put(event.target.checked ? { ...block, days: 30 } : without(block, 'days'), '')}
+        />
+        Only for some days
+      </label>
+      {block.days !== undefined && (
+        <Field label="For how many days after it went out">
+          <NumberField min={1} max={730} value={block.days} onChange={(days) => put({ ...block, days: clamp(days, 1, 730) }, 'days')} />
+        </Field>
+      )}
+    </>
+  );
 }
 
 const clamp = (value: number, least: number, most: number) => Math.round(Math.min(most, Math.max(least, value)));

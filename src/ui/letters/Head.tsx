@@ -5,7 +5,7 @@ import { clsx } from 'clsx';
 import { Smile } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useRef, useState, type ReactNode } from 'react';
-import type { SenderView } from '@/core/api';
+import type { SendersView } from '@/core/api';
 import { SUBJECT_SHOWS, type Email } from '@/core/messages';
 import { api } from '../kit';
 import { Findings } from './Findings';
@@ -42,7 +42,7 @@ export function Head({ message, onChange }: { message: Email; onChange: (message
 function Sender({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
   const { data } = useQuery({
     queryKey: ['senders'],
-    queryFn: () => api<{ store: { name: string; address: string }; senders: SenderView[] }>('/senders'),
+    queryFn: () => api<SendersView>('/senders'),
     staleTime: 30_000,
   });
   const put = (field: 'sender' | 'replyTo', value: string) => {

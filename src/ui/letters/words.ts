@@ -13,6 +13,7 @@ export const KIND_WORDS: { readonly [kind in BlockKind]: { readonly name: string
   note: { name: 'Personal note', says: 'A few words with a signature', also: 'signature person' },
   rating: { name: 'Question with one click', says: 'One to five, or good and bad', also: 'rating stars review survey' },
   feed: { name: 'Entries of a feed', says: 'The newest of the blog', also: 'rss blog news' },
+  download: { name: 'File to fetch', says: 'For some days, and counted', also: 'download pdf attachment guide' },
   columns: { name: 'Columns', says: 'Two to four side by side', also: 'side grid' },
   divider: { name: 'Dividing line', says: 'A thin line', also: 'rule separator hr' },
   space: { name: 'Space', says: 'Room between two parts', also: 'gap margin' },

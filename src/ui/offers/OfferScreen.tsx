@@ -153,7 +153,7 @@ export function OfferScreen({ id }: { id: string }) {
               <Codes id={id} />
             </div>
             <div className="grid gap-5">
-              <Money data={data} />
+              <Money data={data} report={report.data} />
               <Brings report={report.data} />
               <Watch report={report.data} />
               <Part title="Issued by">
@@ -199,7 +199,7 @@ function Row({ term, children }: { term: string; children: React.ReactNode }) {
 }
 
 /** What its codes cost and brought. */
-function Money({ data }: { data: OfferView }) {
+function Money({ data, report }: { data: OfferView; report: OfferReport | undefined }) {
   const each = (minor: number, of: number) => (of ? sayMoney({ currency: data.discount.currency, minor: Math.round(minor / of) }) : null);
   return (
     <Part title="What it costs and brings">
@@ -235,11 +235,47 @@ function Money({ data }: { data: OfferView }) {
             <NotKnown what="no revenue" />
           )}
         </Row>
+        <Row term={report?.margin ? `Left of ${sayMoney(report.margin.net)} once the goods are paid for` : 'Left once the goods are paid for'}>
+          {report?.margin ? (
+            <>
+              <b>{sayMoney(report.margin.left)}</b>
+              <span className="block text-xs text-soft">
+                {report.margin.net.minor > 0 && `${Math.round((100 * report.margin.left.minor) / report.margin.net.minor)} % of `}
+                {plural(report.margin.orders, 'order', 'orders')}
+                {report.margin.unknown > 0 && `; of ${sayCount(report.margin.unknown)} more the costs are not all known`}
+              </span>
+            </>
+          ) : (
+            <NotKnown what={report ? 'no costs of products on file' : '…'} />
+          )}
+        </Row>
+        {report?.perMessage && (
+          <>
+            <Row term={`Credited to a message with it, ${report.perMessage.days} days`}>
+              <PerMessage {...report.perMessage.with} />
+            </Row>
+            <Row term="To one without it, of the same flows">
+              <PerMessage {...report.perMessage.without} />
+            </Row>
+          </>
+        )}
       </dl>
       <p className="px-4 pb-4 text-xs text-soft">
         Orders that name a code. Whether they would have been placed without it, only a test or a control group can tell.
       </p>
     </Part>
+  );
+}
+
+function PerMessage({ messages, revenue }: { messages: number; revenue: { currency: string; minor: number } }) {
+  if (!messages) return <NotKnown what="none went out" />;
+  return (
+    <>
+      {sayMoney({ currency: revenue.currency, minor: Math.round(revenue.minor / messages) })}
+      <span className="block text-xs text-soft">
+        {sayMoney(revenue)} by {plural(messages, 'message', 'messages')}
+      </span>
+    </>
   );
 }
 

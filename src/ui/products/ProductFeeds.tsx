@@ -13,6 +13,7 @@ const FIELD_WORDS: { readonly [field in ProductField]: string } = {
   name: 'Name',
   price: 'Price',
   compareAt: 'Price before',
+  cost: 'Cost of one',
   currency: 'Currency',
   url: 'Address',
   image: 'Picture',

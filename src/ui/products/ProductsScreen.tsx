@@ -87,6 +87,23 @@ export function ProductsScreen() {
         ),
       },
       {
+        key: 'cost',
+        name: 'Cost',
+        isNumber: true,
+        value: (one) => (one.cost ? toMajor(one.cost) : null),
+        show: (one) =>
+          one.cost ? (
+            <>
+              {sayMoney(one.cost)}
+              {one.price && one.price.minor > 0 && (
+                <span className="block text-xs text-soft">{Math.round((100 * (one.price.minor - one.cost.minor)) / one.price.minor)} % is left</span>
+              )}
+            </>
+          ) : (
+            <NotKnown what="not known" />
+          ),
+      },
+      {
         key: 'stock',
         name: 'In stock',
         isNumber: true,
@@ -193,6 +210,7 @@ function Edit({ product, onClose, onDone }: { product: ProductView | null; onClo
   const [sku, setSku] = useState(product?.sku ?? '');
   const [name, setName] = useState(product?.name ?? '');
   const [price, setPrice] = useState(product?.price ? toMajor(product.price) : 0);
+  const [cost, setCost] = useState<string>(product?.cost ? String(toMajor(product.cost)) : '');
   const [isCounted, setCounted] = useState(product?.stock !== null && product !== null);
   const [stock, setStock] = useState(product?.stock ?? 0);
   const [categories, setCategories] = useState(product?.categories.join(', ') ?? '');
@@ -201,6 +219,7 @@ function Edit({ product, onClose, onDone }: { product: ProductView | null; onClo
   const told: ProductInput = {
     name: name.trim(),
     price,
+    cost: cost.trim() === '' || !Number.isFinite(Number(cost)) ? null : Math.max(0, Number(cost)),
     stock: isCounted ? stock : null,
     categories: categories
       .split(',')
@@ -241,7 +260,18 @@ function Edit({ product, onClose, onDone }: { product: ProductView | null; onClo
         <Field label={`Price, ${product?.currency ?? currency}`}>
           <NumberField min={0} step="any" value={price} onChange={setPrice} />
         </Field>
-        <div className="grid content-end gap-1">
+        <Field label={`One costs the shop, ${product?.currency ?? currency}`} hint="For margins; no letter shows it">
+          <input
+            type="number"
+            min={0}
+            step="any"
+            value={cost}
+            placeholder="not known"
+            onChange={(event) => setCost(event.target.value)}
+            className={inputClass}
+          />
+        </Field>
+        <div className="col-span-2 grid content-end gap-1">
           <label className="flex items-center gap-2">
             <input type="checkbox" checked={isCounted} onChange={(event) => setCounted(event.target.checked)} />
             Counted
@@ -272,7 +302,7 @@ function LoadTable({ onClose, onDone }: { onClose: () => void; onDone: () => voi
       onClose={onClose}
       title="Load a table of products"
       about={
-        'A CSV whose first line names its columns: sku, and any of name, price, compareAt, currency, url, image, categories ' +
+        'A CSV whose first line names its columns: sku, and any of name, price, compareAt, cost, currency, url, image, categories ' +
         '(with | between), stock. What is left out stays as it is.'
       }
       act={lines > 1 ? `Load ${plural(lines - 1, 'line', 'lines')}` : 'Load'}

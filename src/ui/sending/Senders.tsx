@@ -3,8 +3,9 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { slugOf } from '@/core/text';
-import type { SenderView } from '@/core/api';
+import type { SendersView } from '@/core/api';
 import { api, attempt, Button, Field, inputClass, Label, Part, wordsOf } from '../kit';
+import { WarmUpPart } from './WarmUpPart';
 
 /** In whose name letters go out: the store's own sender, and others whose addresses have said yes. */
 export function Senders() {
@@ -14,7 +15,7 @@ export function Senders() {
   const [problem, setProblem] = useState<string | null>(null);
   const { data, error } = useQuery({
     queryKey: ['senders'],
-    queryFn: () => api<{ store: { name: string; address: string }; senders: SenderView[] }>('/senders'),
+    queryFn: () => api<SendersView>('/senders'),
     refetchInterval: 15_000,
   });
   const renew = () => client.invalidateQueries({ queryKey: ['senders'] });
@@ -42,8 +43,11 @@ export function Senders() {
         )}
         <ul className="grid gap-2">
           {data && (
-            <li>
-              <b>{data.store.name}</b> <span className="font-mono text-xs">{data.store.address}</span> <Label>the store’s own</Label>
+            <li className="flex items-center gap-2">
+              <span className="min-w-0 flex-1 truncate">
+                <b>{data.store.name}</b> <span className="font-mono text-xs">{data.store.address}</span> <Label>the store’s own</Label>
+              </span>
+              <WarmUpPart of="own" name={data.store.name} warmUp={data.store.warmUp} onChanged={() => void renew()} />
             </li>
           )}
           {data?.senders.map((one) => (
@@ -52,6 +56,7 @@ export function Senders() {
                 <b>{one.name}</b> <span className="font-mono text-xs">{one.address}</span>{' '}
                 {one.verifiedAt ? <Label tone="good">confirmed</Label> : <Label tone="caution">waits for its owner’s yes</Label>}
               </span>
+              {one.verifiedAt && <WarmUpPart of={one.key} name={one.name} warmUp={one.warmUp} onChanged={() => void renew()} />}
               {!one.verifiedAt && (
                 <Button
                   onClick={() =>
