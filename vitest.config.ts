@@ -10,7 +10,7 @@ const alone = [
   'src/server/messages/texts.test.ts',
   'src/server/people/shown.test.ts',
   'src/server/program/*.test.ts',
-  'src/server/public/forms.test.ts',
+  'src/server/public/*.test.ts',
   'src/server/sources/sources.test.ts',
 ];
 const alias = { '@': resolve(import.meta.dirname, 'src') };

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { ATTRIBUTE_TYPES } from '../people';
+import { confirmLetterSchema, messageSchema } from '../messages';
 import { CHANNELS, ruleSchema } from '../rules';
 import { SCOPES, siteSchema } from '../sources';
 import { isName } from '../text';
@@ -15,6 +16,8 @@ export const listInput = z.strictObject({
   name: words(80),
   about: z.string().max(300).default(''),
   doubleOptIn: z.boolean().default(false),
+  /** the letter that asks for the click, in place of the program's own; left out, it stays as it is */
+  confirmation: confirmLetterSchema.nullable().optional(),
 });
 
 export const letterInput = z.strictObject({
@@ -22,6 +25,9 @@ export const letterInput = z.strictObject({
   subject: words(300),
   text: words(10_000),
 });
+
+/** A letter to one person that is written with all its parts. */
+export const composedInput = z.strictObject({ message: messageSchema });
 
 /** How a task ends, with a word on it. */
 export const taskInput = z.strictObject({ state: z.enum(['done', 'declined']), note: z.string().trim().max(1000).default('') });

@@ -1,4 +1,5 @@
 import type { AttributeType } from '../people';
+import type { Email } from '../messages';
 import type { Money } from '../money';
 import type { Barrier, Because, Channel, Value } from '../rules';
 import type { FieldProblem } from './problems';
@@ -141,6 +142,8 @@ export interface ListView {
   readonly name: string;
   readonly about: string;
   readonly doubleOptIn: boolean;
+  /** the letter that asks for the click; null where that is the program's own */
+  readonly confirmation: Email | null;
   readonly people: number;
   /** asked, and not confirmed yet */
   readonly waiting: number;

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { confirmLetterSchema } from '../messages';
 import { CHANNELS, type Value } from '../rules';
 import { siteSchema } from '../sources';
 import { countryCode, fitAttribute, normaliseEmail, normalisePhone, readDate } from '../people';
@@ -48,9 +49,14 @@ export const formSchema = z
       z.strictObject({ kind: z.literal('page'), title: text(160).min(1), text: text(2000) }),
       z.strictObject({ kind: z.literal('redirect'), url }),
     ]),
-    doubleOptIn: z.strictObject({ subject: text(200).min(1), text: text(2000).min(1) }).nullable(),
+    /** the mail that asks for it: a few words, or a letter of one's own in their place */
+    doubleOptIn: z
+      .strictObject({ subject: text(200).min(1), text: text(2000).min(1), letter: confirmLetterSchema.optional() })
+      .nullable(),
     /** the sites that may show it in a frame: their origins */
     sites: z.array(siteSchema).max(20).default([]),
+    /** the offer of which whoever confirms gets a code, once */
+    offer: z.string().max(60).nullable().default(null),
     list: z.string().max(60).nullable(),
     tag: z.string().max(60).nullable(),
     /** what was promised for signing up; the first message of a flow can deliver it as event.download */
@@ -81,6 +87,12 @@ export const formSchema = z
         path: ['fields'],
         message: 'must ask for the email address: without it nobody knows whose the form is',
       });
+    if (form.offer !== null && !form.doubleOptIn)
+      ctx.addIssue({
+        code: 'custom',
+        path: ['offer'],
+        message: 'gives a code to an address that nobody has confirmed: switch double opt-in on',
+      });
     if (form.consents.some((one) => one.channel === 'sms') && !form.fields.some((field) => field.type === 'phone'))
       ctx.addIssue({ code: 'custom', path: ['consents'], message: 'ask for consent to SMS, but no field asks for the phone number' });
   });
@@ -106,6 +118,7 @@ export function newForm(name: string): Form {
       text: 'You asked for our news. Press the button so that we know it was you.',
     },
     sites: [],
+    offer: null,
     list: null,
     tag: null,
     promise: null,

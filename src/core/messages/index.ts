@@ -10,3 +10,4 @@ export * from './sms';
 export * from './check';
 export * from './arrange';
 export * from './warmup';
+export * from './confirm';

@@ -10,8 +10,15 @@ describe('the warm-up of a sender', () => {
   });
 
   it('says for how many days it keeps something back: those on which there is a most', () => {
-    for (const plan of [usualWarmUp(), { first: 50, growth: 100, until: 800 }, { first: 1, growth: 1, until: 3 }, { first: 10, growth: 5, until: 10 }])
-      expect(Array.from({ length: 400 }, (_, day) => mostOnDay(plan, day)).filter((most) => most !== null)).toHaveLength(daysOfWarmUp(plan));
+    for (const plan of [
+      usualWarmUp(),
+      { first: 50, growth: 100, until: 800 },
+      { first: 1, growth: 1, until: 3 },
+      { first: 10, growth: 5, until: 10 },
+    ])
+      expect(Array.from({ length: 400 }, (_, day) => mostOnDay(plan, day)).filter((most) => most !== null)).toHaveLength(
+        daysOfWarmUp(plan),
+      );
   });
 
   it('is no plan where it ends below its beginning', () => {

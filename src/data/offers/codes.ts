@@ -145,6 +145,17 @@ const CODE = `select c.*, o.document, o.archived_at is not null as is_archived, 
 export const findCode = (sql: Sql, code: string): Promise<CodeRow | null> =>
   queryOne<CodeRow>(sql, `${CODE} where c.spelling = :spelling`, { spelling: spellingOf(code) });
 
+/** The codes of an offer that somebody has been issued, the newest first. */
+export const codesOfPerson = (
+  sql: Sql,
+  offer: string,
+  personId: string,
+): Promise<{ code: string; expires_at: Date | null; used_at: Date | null }[]> =>
+  query(sql, 'select code, expires_at, used_at from codes where offer = :offer and person_id = :personId order by issued_at desc', {
+    offer,
+    personId,
+  });
+
 export type CodeLife = 'open' | 'used' | 'expired' | 'stored';
 
 /** The codes of an offer, those issued last first: all that are issued, or those in one state. */

@@ -1,6 +1,7 @@
 export { countOffers, findOffer, holdBounded, listOffers, readOffer, saveOffer, setArchived, type OfferRow } from './offers';
 export {
   codesOf,
+  codesOfPerson,
   codesOfRuns,
   findCode,
   issueCodes,

@@ -1,3 +1,4 @@
+import type { Email } from '@/core/messages';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
 
@@ -7,6 +8,7 @@ export interface ListRow {
   name: string;
   about: string;
   double_opt_in: boolean;
+  confirmation: Email | null;
   created_at: Date;
   created_by: string;
   archived_at: Date | null;
@@ -29,18 +31,29 @@ export async function findList(sql: Sql, key: string): Promise<ListRow | null> {
 
 export async function createList(
   sql: Sql,
-  list: { key: string; name: string; about: string; doubleOptIn: boolean; by: string },
+  list: { key: string; name: string; about: string; doubleOptIn: boolean; confirmation?: Email | null | undefined; by: string },
   at: Instant,
 ): Promise<void> {
   await query(
     sql,
-    `insert into lists (key, name, about, double_opt_in, created_at, created_by) values (:key, :name, :about, :doubleOptIn, :at, :by)`,
-    { ...list, at: new Date(at) },
+    `insert into lists (key, name, about, double_opt_in, confirmation, created_at, created_by)
+     values (:key, :name, :about, :doubleOptIn, :confirmation, :at, :by)`,
+    { ...list, confirmation: list.confirmation ? JSON.stringify(list.confirmation) : null, at: new Date(at) },
   );
 }
 
-export async function changeList(sql: Sql, key: string, list: { name: string; about: string; doubleOptIn: boolean }): Promise<void> {
-  await query(sql, 'update lists set name = :name, about = :about, double_opt_in = :doubleOptIn where key = :key', { key, ...list });
+/** Changes a list; the letter that asks for the click stays where none is given. */
+export async function changeList(
+  sql: Sql,
+  key: string,
+  { confirmation, ...list }: { name: string; about: string; doubleOptIn: boolean; confirmation?: Email | null | undefined },
+): Promise<void> {
+  await query(
+    sql,
+    `update lists set name = :name, about = :about, double_opt_in = :doubleOptIn,
+       confirmation = case when :isGiven then cast(:confirmation as jsonb) else confirmation end where key = :key`,
+    { key, ...list, isGiven: confirmation !== undefined, confirmation: confirmation ? JSON.stringify(confirmation) : null },
+  );
 }
 
 export async function archiveList(sql: Sql, key: string, at: Instant | null): Promise<void> {

@@ -120,7 +120,9 @@ describe('a sender that mail servers do not know yet', () => {
       flowWith({
         name: 'Service',
         triggers: [{ id: 'start', kind: 'event', event: 'order.placed', key: 'orderId' }],
-        steps: [{ id: 'thanks', kind: 'send', name: 'Thanks', message: letter([{ id: 'b1', kind: 'text', text: 'x' }], { kind: 'service' }) }],
+        steps: [
+          { id: 'thanks', kind: 'send', name: 'Thanks', message: letter([{ id: 'b1', kind: 'text', text: 'x' }], { kind: 'service' }) },
+        ],
       }),
     );
     await lab.tell(happening('order.placed', { orderId: 'o1', value: 10, currency: 'EUR', person: { email: 'p0@example.com' } }));

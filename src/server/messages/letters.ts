@@ -1,6 +1,6 @@
-import { letterInput } from '@/core/api';
+import { composedInput, letterInput } from '@/core/api';
 import { addressOf } from '@/core/rules';
-import { messageSchema, notSentBecause, personalOf, type Message } from '@/core/messages';
+import { checkMessage, messageSchema, notSentBecause, personalOf, type Message } from '@/core/messages';
 import { inTransaction, type Db } from '@/data/db';
 import { addJobs } from '@/data/work';
 import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/messages';
@@ -80,24 +80,29 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
   }
 }
 
-/** Writes to one person by hand. Marketing goes only to who can be written to; the answer says when it will not go. */
+const plainLetter = ({ kind, subject, text }: { kind: 'marketing' | 'service'; subject: string; text: string }): Message => ({
+  schema: 'viatic.message/1',
+  channel: 'email',
+  kind,
+  subject,
+  preview: '',
+  blocks: [{ id: 'text', kind: 'text', text }],
+});
+
+/** Writes to one person by hand: a few words, or a letter with all its parts. Marketing goes only to who can be written to; the answer says when it will not go. */
 export async function writeTo(db: Db, id: string, body: unknown, by: string): Promise<void> {
-  const parsed = letterInput.safeParse(body);
+  const isComposed = typeof body === 'object' && body !== null && 'message' in body;
+  const parsed = isComposed ? composedInput.safeParse(body) : letterInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a message', 'Nothing was sent.', problemsOf(parsed.error));
   const row = await person(db, id);
   const address = addressOf('email', row.attributes);
   if (!address) throw new Problem(422, 'No address', 'There is no email address on file for this person.');
-  const { kind, subject, text } = parsed.data;
-  const message: Message = {
-    schema: 'viatic.message/1',
-    channel: 'email',
-    kind,
-    subject,
-    preview: '',
-    blocks: [{ id: 'text', kind: 'text', text }],
-  };
-  const checked = messageSchema.safeParse(message);
+  const checked = messageSchema.safeParse('message' in parsed.data ? parsed.data.message : plainLetter(parsed.data));
   if (!checked.success) throw new Problem(422, 'Not a message', 'Nothing was sent.', problemsOf(checked.error));
+  if (checked.data.channel !== 'email') throw new Problem(422, 'Not a letter', 'Only email is written by hand. Nothing was sent.');
+  const [stop] = checkMessage(checked.data).filter(({ level }) => level === 'stops');
+  if (isComposed && stop) throw new Problem(422, 'Something is to be mended', `${stop.says}. ${stop.mend} Nothing was sent.`);
+  const { kind } = checked.data;
   await inTransaction(db, async (trx) => {
     const { now } = await readStore(trx);
     const letterId = await createLetter(trx, { personId: row.id, address, purpose: 'by-hand', kind, message: checked.data, by, at: now });

@@ -3,6 +3,7 @@ export {
   checkFor,
   codeView,
   issueByHand,
+  issueOnce,
   issuesOf,
   loadInto,
   offerCodes,

@@ -10,7 +10,9 @@ import {
 } from '@/core/api';
 import {
   checkCode,
+  expiryOf,
   isOver,
+  offerWords,
   offerKey,
   offerSchema,
   sayExpires,
@@ -31,6 +33,7 @@ import { inTransaction, type Db, type Sql } from '@/data/db';
 import { documentsNow } from '@/data/flows';
 import {
   codesOf,
+  codesOfPerson,
   costsOf,
   findCode,
   findOffer,
@@ -374,6 +377,31 @@ export async function issueByHand(db: Db, key: string, body: unknown, by: string
     return issued;
   });
   return codeView(db, code);
+}
+
+/**
+ * Issues a code to somebody who has done something for it: one a person and offer, within its bounds. Whoever has one that is still
+ * open is told of that; whoever has had one gets no other. Null where there is none for them, for whatever reason.
+ */
+export async function issueOnce(
+  trx: Sql,
+  key: string,
+  personId: string,
+  by: string,
+): Promise<{ code: string; terms: string; expires: string } | null> {
+  const attributes = (await lockPeople(trx, [personId])).get(personId)?.row.attributes;
+  const row = await findOffer(trx, key);
+  const store = await readStore(trx);
+  if (!row || row.archived_at || !attributes || isOver(row.document, store.now, store.zone)) return null;
+  const had = await codesOfPerson(trx, key, personId);
+  const open = had.find((one) => one.used_at === null && (!one.expires_at || one.expires_at.getTime() > store.now));
+  const said = (code: string, expiresAt: Date | null) => offerWords(code, row.document, expiresAt, store.zone);
+  if (open) return said(open.code, open.expires_at);
+  if (had.length || ((await holdBounded(trx, [key])).get(key) ?? 1) < 1) return null;
+  const [issued] = await issueTo(trx, key, row.document, [{ personId, attributes }], store, by);
+  if (typeof issued !== 'string') return null;
+  const expiresAt = expiryOf(row.document, store.now, store.zone);
+  return said(issued, expiresAt === null ? null : new Date(expiresAt));
 }
 
 /** Lays codes in store that the shop has made. */

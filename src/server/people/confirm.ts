@@ -1,5 +1,5 @@
 import { createHash, randomBytes } from 'node:crypto';
-import type { Message } from '@/core/messages';
+import { listLetter, type Email } from '@/core/messages';
 import { DAY } from '@/core/time';
 import type { Sql } from '@/data/db';
 import { createLetter } from '@/data/messages';
@@ -12,19 +12,7 @@ import { env } from '../base';
 export const digestOf = (token: string): string => createHash('sha256').update(`confirm:${token}`).digest('hex');
 
 /** Sends the mail with the link that confirms. */
-export async function sendConfirmation(trx: Sql, email: string, subject: string, text: string, token: string, now: number): Promise<void> {
-  const message: Message = {
-    schema: 'viatic.message/1',
-    channel: 'email',
-    kind: 'service',
-    subject: subject.replace(/[\r\n]+/g, ' '),
-    preview: '',
-    blocks: [
-      { id: 'text', kind: 'text', text: verbatim(text) },
-      { id: 'confirm', kind: 'button', label: 'Yes, it was me', url: `${env().url}/confirm/${token}` },
-      { id: 'else', kind: 'text', text: 'If you did not ask for this, do nothing: nothing more will come.' },
-    ],
-  };
+export async function sendConfirmation(trx: Sql, email: string, message: Email, token: string, now: number): Promise<void> {
   const id = await createLetter(trx, {
     personId: await ownerOfIdentifier(trx, { kind: 'email', value: email }),
     address: email,
@@ -33,6 +21,7 @@ export async function sendConfirmation(trx: Sql, email: string, subject: string,
     message,
     by: null,
     at: now,
+    about: { confirmUrl: `${env().url}/confirm/${token}` },
   });
   await addJobs(trx, 'letter', [{ id }], 15);
 }
@@ -40,7 +29,7 @@ export async function sendConfirmation(trx: Sql, email: string, subject: string,
 /** Asks somebody by mail to confirm that they want to be on a list. */
 export async function askForList(
   trx: Sql,
-  list: { key: string; name: string },
+  list: { key: string; name: string; confirmation: Email | null },
   email: string,
   storeName: string,
   now: number,
@@ -59,12 +48,8 @@ export async function askForList(
   await sendConfirmation(
     trx,
     email,
-    `${storeName}: do you want “${list.name}”?`,
-    `We were asked to put you on our list “${list.name}”. Press the button so that we know it was you.`,
+    list.confirmation ?? listLetter(storeName, list.name),
     token,
     now,
   );
 }
-
-/** A text in which nothing is taken for a placeholder. */
-const verbatim = (text: string): string => (text.includes('{') ? `{% raw %}${text.replaceAll('{%', '{ %')}{% endraw %}` : text);

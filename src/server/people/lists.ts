@@ -15,6 +15,7 @@ const viewOf = (row: ListRow): ListView => ({
   name: row.name,
   about: row.about,
   doubleOptIn: row.double_opt_in,
+  confirmation: row.confirmation,
   people: row.people,
   waiting: row.waiting,
   createdAt: row.created_at.toISOString(),

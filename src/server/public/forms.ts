@@ -1,6 +1,7 @@
 import { randomBytes, randomUUID } from 'node:crypto';
 import { nameInput, type FormView } from '@/core/api';
 import { formSchema, newForm, readSubmission, type Form } from '@/core/forms';
+import { confirmLetter } from '@/core/messages';
 import { countries } from '@/core/people';
 import { DAY, HOUR } from '@/core/time';
 import { addressOf, type Value } from '@/core/rules';
@@ -27,6 +28,7 @@ import {
 import { findPerson, isSuppressed, lockPeople, ownerOfIdentifier } from '@/data/people';
 import { createSource } from '@/data/sources';
 import { readStore, recordAct } from '@/data/store';
+import { issueOnce } from '../offers';
 import { changeConsent, digestOf, listPeopleOn, sendConfirmation } from '../people';
 import { env } from '../base';
 import { notFound, Problem, problemsOf } from '../http';
@@ -256,7 +258,7 @@ export async function submitForm(db: Db, row: FormRow, given: { readonly [name: 
       at: store.now,
       expiresAt: store.now + 7 * DAY,
     });
-    await sendConfirmation(trx, filled.email, doubleOptIn.subject, doubleOptIn.text, token, store.now);
+    await sendConfirmation(trx, filled.email, doubleOptIn.letter ?? confirmLetter(doubleOptIn.subject, doubleOptIn.text), token, store.now);
   });
   return { kind: 'asked' };
 }
@@ -351,7 +353,13 @@ async function putOn(db: Db, trx: Sql, list: string, personId: string, how: stri
   });
 }
 
-export type Confirmation = { readonly state: 'ask' | 'done' | 'late' | 'unknown'; readonly what: string; readonly form: FormRow | null };
+export interface Confirmation {
+  readonly state: 'ask' | 'done' | 'late' | 'unknown';
+  readonly what: string;
+  readonly form: FormRow | null;
+  /** the code that whoever has confirmed gets */
+  readonly code?: { readonly code: string; readonly terms: string; readonly expires: string } | null;
+}
 
 /** What a confirmation link stands for. Looking changes nothing: programs that scan mail follow links too. */
 export async function confirmationOf(db: Db, token: string): Promise<Confirmation> {
@@ -370,10 +378,16 @@ export async function confirmationOf(db: Db, token: string): Promise<Confirmatio
 export async function confirm(db: Db, token: string): Promise<Confirmation> {
   const before = await confirmationOf(db, token);
   if (before.state !== 'ask') return before;
+  let code: Confirmation['code'] = null;
   await inTransaction(db, async (trx) => {
     const row = await findConfirmation(trx, digestOf(token), true);
     if (!row || row.confirmed_at) return;
-    if (row.what === 'form' && before.form) await record(db, trx, before.form, row.email, row.data as unknown as Submission, true);
+    if (row.what === 'form' && before.form) {
+      await record(db, trx, before.form, row.email, row.data as unknown as Submission, true);
+      const { offer, name } = before.form.document;
+      const owner = offer ? await ownerOfIdentifier(trx, { kind: 'email', value: row.email }) : null;
+      if (offer && owner) code = await issueOnce(trx, offer, owner, `form “${name}”`);
+    }
     const personId = row.what === 'list' ? await ownerOfIdentifier(trx, { kind: 'email', value: row.email }) : null;
     if (personId) {
       await changeConsent(
@@ -390,5 +404,5 @@ export async function confirm(db: Db, token: string): Promise<Confirmation> {
     }
     await noteConfirmed(trx, row.id, (await readStore(trx)).now);
   });
-  return { ...before, state: 'done' };
+  return { ...before, state: 'done', code };
 }

@@ -48,6 +48,7 @@ export function Composer({
   message,
   startedBy,
   hasOffer = true,
+  given,
   strip,
   acts,
   onChange,
@@ -56,6 +57,8 @@ export function Composer({
   /** the type of the event that starts its flow; null where it is in none */
   startedBy: string | null;
   hasOffer?: boolean;
+  /** what is put in as its event where it is in no flow, as it is shown here */
+  given?: { readonly [name: string]: string } | undefined;
   strip?: ReactNode;
   /** what can be done with it beside writing, at the end of its bar */
   acts?: ReactNode;
@@ -73,7 +76,7 @@ export function Composer({
   const [isFiles, setFiles] = useState(false);
   const [saving, setSaving] = useState<Block | null>(null);
   const saved = useSavedBlocks();
-  const values = useValues(startedBy, hasOffer);
+  const values = useValues(startedBy, hasOffer, given);
 
   const people = useQuery({
     queryKey: ['telling', startedBy],
@@ -84,11 +87,15 @@ export function Composer({
   const person = who ?? people.data?.people[0]?.id ?? '';
   const shown = useDeferredValue(message);
   const received = useQuery({
-    queryKey: ['rendered', shown, person, startedBy],
+    queryKey: ['rendered', shown, person, startedBy, given],
     queryFn: ({ signal }) =>
       api<RenderView>('/messages/render', {
         method: 'POST',
-        body: { message: shown, ...(person && { person }), ...(startedBy !== null && person && { event: startedBy }) },
+        body: {
+          message: shown,
+          ...(person && { person }),
+          ...(startedBy !== null && person ? { event: startedBy } : given && { event: given }),
+        },
         signal,
       }),
     enabled: people.isSuccess,

@@ -1,4 +1,5 @@
 export { Composer } from './Composer';
+export { LetterDesk } from './DeskLater';
 export { useAudience } from './Conditions';
 export { Thumb } from './Thumb';
 export { BrandScreen } from './BrandScreen';

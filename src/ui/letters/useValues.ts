@@ -20,7 +20,11 @@ const FRESH = { staleTime: 60_000 };
 const STANDS_IN: { readonly [name: string]: string } = { firstName: 'there' };
 
 /** What can be put into a text, from the catalogue: attributes of the person, properties of what starts the flow, the code, the store. */
-export function useValues(startedBy: string | null, hasOffer: boolean): readonly Offered[] {
+export function useValues(
+  startedBy: string | null,
+  hasOffer: boolean,
+  given?: { readonly [name: string]: string },
+): readonly Offered[] {
   const attributes = useQuery({
     queryKey: ['attributes', 'counted'],
     queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'),
@@ -56,6 +60,12 @@ export function useValues(startedBy: string | null, hasOffer: boolean): readonly
           group: 'Event',
           says: values[0] ? `such as ${values[0].value.slice(0, 40)}` : '',
         })),
+      ...Object.entries(given ?? {}).map(([name, value]): Offered => ({
+        path: `event.${name}`,
+        raw: `{{ event.${name} }}`,
+        group: 'Event',
+        says: `such as ${value.slice(0, 40)}`,
+      })),
       ...(hasOffer ? ['code', 'expires', 'terms'] : []).map((name): Offered => ({
         path: `offer.${name}`,
         raw: `{{ offer.${name} }}`,
@@ -65,5 +75,5 @@ export function useValues(startedBy: string | null, hasOffer: boolean): readonly
       { path: 'store.name', raw: '{{ store.name }}', group: 'Store', says: '' },
       { path: 'store.address', raw: '{{ store.address }}', group: 'Store', says: '' },
     ];
-  }, [attributes.data, type.data, people.data, hasOffer]);
+  }, [attributes.data, type.data, people.data, hasOffer, given]);
 }

@@ -6,9 +6,14 @@ import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
+import { listLetter } from '@/core/messages';
 import { api, attempt, Button, Empty, Failed, inputClass, Label, NotKnown, Page, Part, plural, sayCount, sayDate, useStore } from '../kit';
+import { LetterDesk } from '../letters';
 import { Growth } from './Growth';
 import { ListDialog } from './ListsScreen';
+
+/** What a letter that asks for a click is given, as it is shown. */
+const CONFIRMING = { confirmUrl: 'https://store.example/confirm' };
 
 /** One list: how it grows, who is on it, adding and taking off. */
 export function ListScreen({ id }: { id: string }) {
@@ -28,6 +33,7 @@ export function ListScreen({ id }: { id: string }) {
   });
   const [isEditing, setEditing] = useState(false);
   const [words, setWords] = useState('');
+  const [isWriting, setWriting] = useState(false);
   const asked = useDeferredValue(words.trim());
   const found = useQuery({
     queryKey: ['people', 'for-list', asked],
@@ -69,6 +75,7 @@ export function ListScreen({ id }: { id: string }) {
       about={sayList(list.data)}
       acts={
         <>
+          {list.data.doubleOptIn && <Button onClick={() => setWriting(true)}>Letter that asks…</Button>}
           <Link
             href={`/data/files/new?list=${id}`}
             className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash"
@@ -100,6 +107,22 @@ export function ListScreen({ id }: { id: string }) {
         </>
       }
     >
+      {isWriting && (
+        <LetterDesk
+          title={`Asks for “${list.data.name}”`}
+          letter={list.data.confirmation ?? listLetter(store.name, list.data.name)}
+          given={CONFIRMING}
+          act="Save"
+          onClose={() => setWriting(false)}
+          onAct={async (confirmation) => {
+            const { name, about, doubleOptIn } = list.data;
+            await api(`/lists/${id}`, { method: 'PUT', body: { name, about, doubleOptIn, confirmation } });
+            toast.success('Saved. It goes out to whoever is asked from now on.');
+            setWriting(false);
+            await refresh();
+          }}
+        />
+      )}
       <div className="grid grid-cols-[1fr_420px] items-start gap-5">
         <div className="grid gap-4">
           <Part title="Growth, last 90 days">

@@ -18,7 +18,9 @@ import {
 import { fitAttribute, guessType } from '@/core/people';
 import { sayName, type Value } from '@/core/rules';
 import { toast } from 'sonner';
-import { api, Ask, Empty, Entry, Field, inputClass, plural, useAsked } from '../kit';
+import type { Email } from '@/core/messages';
+import { api, Ask, Button, Empty, Entry, Field, inputClass, plural, useAsked } from '../kit';
+import { LetterDesk } from '../letters';
 import { ConsentSaid } from './ConsentSaid';
 
 export type PersonAct = 'edit' | 'tag' | 'list' | 'flow' | 'write' | 'event' | 'consent' | 'merge' | 'suppress' | 'erase';
@@ -260,6 +262,23 @@ function Write({ person, path, onClose, onDone }: Props) {
   const { email } = person.consent;
   const form = useAsked(letterInput, { kind: email.reachable ? 'marketing' : 'service', subject: '', text: '' });
   const kind = useWatch({ control: form.control, name: 'kind' });
+  const [letter, setLetter] = useState<Email | null>(null);
+  if (letter)
+    return (
+      <LetterDesk
+        title={`To ${person.name ?? person.email}`}
+        letter={letter}
+        act="Send"
+        canAct={kind === 'service' || email.reachable}
+        onClose={onClose}
+        onAct={async (message) => {
+          await api(`${path}/letters`, { method: 'POST', body: { message } });
+          toast.success('It is on its way.');
+          await onDone();
+          onClose();
+        }}
+      />
+    );
   return (
     <Ask
       isOpen
@@ -301,6 +320,23 @@ function Write({ person, path, onClose, onDone }: Props) {
         rows={8}
         maxLength={10_000}
       />
+      <div>
+        <Button
+          onClick={() => {
+            const { subject, text } = form.getValues();
+            setLetter({
+              schema: 'viatic.message/1',
+              channel: 'email',
+              kind,
+              subject: subject.replace(/[\r\n]+/g, ' '),
+              preview: '',
+              blocks: [{ id: 'text', kind: 'text', text }],
+            });
+          }}
+        >
+          Write it as a letter…
+        </Button>
+      </div>
     </Ask>
   );
 }

@@ -6,13 +6,15 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import { toast } from 'sonner';
-import type { AttributeView, FormView, ListView } from '@/core/api';
+import type { AttributeView, FormView, ListView, OfferItem } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { FIELD_TYPES, formSchema, type FieldType, type Form, type FormField } from '@/core/forms';
+import { confirmLetter } from '@/core/messages';
 import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
 import { siteSchema } from '@/core/sources';
 import {
   api,
+  areaClass,
   attempt,
   Button,
   Copied,
@@ -30,6 +32,7 @@ import {
   useDraft,
   WordList,
 } from '../kit';
+import { LetterDesk } from '../letters';
 
 const TYPE_WORDS: Record<FieldType, string> = {
   text: 'text',
@@ -41,7 +44,8 @@ const TYPE_WORDS: Record<FieldType, string> = {
   choice: 'one of several',
   yesno: 'box to tick',
 };
-const areaClass = 'w-full rounded-md border border-line bg-panel px-2 py-1.5 text-ink';
+/** What a letter that asks for a click is given, as it is shown. */
+const CONFIRMING = { confirmUrl: 'https://store.example/confirm' };
 
 /** Builds a form; it is saved by itself, and the page beside it is the form as it is. */
 export function FormScreen({ id }: { id: string }) {
@@ -64,6 +68,8 @@ function Builder({ initial }: { initial: FormView }) {
   const router = useRouter();
   const client = useQueryClient();
   const lists = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
+  const offers = useQuery({ queryKey: ['offers'], queryFn: () => api<{ offers: OfferItem[] }>('/offers') });
+  const [isWriting, setWriting] = useState(false);
   const attributes = useQuery({ queryKey: ['attributes'], queryFn: () => api<{ attributes: AttributeView[] }>('/attributes?count=no') });
   const [view, setView] = useState(initial);
   const [shown, setShown] = useState(0);
@@ -462,6 +468,31 @@ function Builder({ initial }: { initial: FormView }) {
                   </Field>
                 </div>
               )}
+              {form.doubleOptIn && (
+                <div className="flex flex-wrap items-center gap-3">
+                  <Button onClick={() => setWriting(true)}>
+                    {form.doubleOptIn.letter ? 'Change the letter…' : 'Write it as a letter…'}
+                  </Button>
+                  {form.doubleOptIn.letter ? (
+                    <>
+                      <span className="text-xs text-soft">
+                        “{form.doubleOptIn.letter.subject}” goes out in place of these words.
+                      </span>
+                      <Button
+                        kind="quiet"
+                        onClick={() => {
+                          const { letter: _, ...plain } = form.doubleOptIn!;
+                          edit({ doubleOptIn: plain });
+                        }}
+                      >
+                        Back to these words
+                      </Button>
+                    </>
+                  ) : (
+                    <span className="text-xs text-soft">With pictures and parts, like any letter.</span>
+                  )}
+                </div>
+              )}
               {!form.doubleOptIn && (
                 <p className="text-xs text-caution">
                   Without it, anybody can sign up anybody’s address. In Germany, for example, courts ask for it as proof (common practice).
@@ -535,6 +566,26 @@ function Builder({ initial }: { initial: FormView }) {
                   onChange={(event) => edit({ tag: event.target.value || null })}
                   className={inputClass}
                 />
+              </Field>
+              <Field
+                label="Gives a code of"
+                hint={
+                  form.offer && !form.doubleOptIn
+                    ? 'Only to a confirmed address: switch double opt-in on'
+                    : 'Shown after the click, once to each; code.issued tells flows of it'
+                }
+              >
+                <select value={form.offer ?? ''} onChange={(event) => edit({ offer: event.target.value || null })} className={inputClass}>
+                  <option value="">no offer</option>
+                  {offers.data?.offers.map((one) => (
+                    <option key={one.key} value={one.key}>
+                      {one.name}
+                    </option>
+                  ))}
+                  {form.offer && offers.data && !offers.data.offers.some(({ key }) => key === form.offer) && (
+                    <option value={form.offer}>{form.offer} (gone)</option>
+                  )}
+                </select>
               </Field>
               <Field label="Promised for signing up">
                 <select
@@ -662,6 +713,19 @@ function Builder({ initial }: { initial: FormView }) {
           </Part>
         </div>
       </div>
+      {isWriting && form.doubleOptIn && (
+        <LetterDesk
+          title={`Asks those who filled “${form.name}” in`}
+          letter={form.doubleOptIn.letter ?? confirmLetter(form.doubleOptIn.subject, form.doubleOptIn.text)}
+          given={CONFIRMING}
+          act="Done"
+          onClose={() => setWriting(false)}
+          onAct={(letter) => {
+            edit({ doubleOptIn: { ...form.doubleOptIn!, letter } });
+            setWriting(false);
+          }}
+        />
+      )}
     </Page>
   );
 }

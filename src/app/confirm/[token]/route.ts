@@ -28,7 +28,10 @@ function page(one: Confirmation, storeName: string): Response {
     after?.kind === 'page'
       ? `<h1>${e(after.title)}</h1><p>${e(after.text)}</p>`
       : `<h1>Thank you</h1><p>That is confirmed.</p>${after?.kind === 'redirect' ? `<p><a href="${e(after.url)}">Go on</a></p>` : ''}`;
-  return pageAnswer(publicPage('Confirmed', thanks));
+  const code = one.code
+    ? `<p>${e(one.code.terms)}: <b style="font-size:20px;letter-spacing:1px">${e(one.code.code)}</b>${one.code.expires ? `<br><small>until ${e(one.code.expires)}</small>` : ''}</p>`
+    : '';
+  return pageAnswer(publicPage('Confirmed', thanks + code));
 }
 
 /** Asks for the press of a button: a program that merely fetches the link confirms nothing. */

@@ -5,6 +5,9 @@ export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
     alter table files add column downloads int not null default 0;
 
+    -- the letter that asks for the click of a double opt-in, in place of the program's own
+    alter table lists add column confirmation jsonb;
+
     -- what one costs the shop
     alter table products add column cost_minor bigint;
 
