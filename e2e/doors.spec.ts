@@ -16,6 +16,8 @@ const OPEN: Record<string, number> = {
   'GET /snippet/{key}': 404,
   'GET /go/{token}': 404,
   'GET /s/{code}': 404,
+  'GET /push/page.js': 200,
+  'GET /push/worker.js': 200,
   'GET /seen/{token}': 200,
   'GET /leave/{token}': 404,
   'POST /leave/{token}': 404,

@@ -1,6 +1,6 @@
 // Builds the application and starts its programs: web, worker, stand-ins. Used by the demo, the tests and the bench.
 import { spawn, spawnSync } from 'node:child_process';
-import { createHash, generateKeyPairSync, randomBytes } from 'node:crypto';
+import { createHash, createECDH, generateKeyPairSync, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { freePort } from './cluster.mjs';
@@ -53,6 +53,13 @@ function dkimKeys() {
   return { dkimKey: Buffer.from(privateKey).toString('base64'), dkimPublic: publicKey.toString('base64') };
 }
 
+/** A pair of keys by which push services know us (VAPID, RFC 8292): a point of P-256 and its scalar, in base64url. */
+function vapidKeys() {
+  const pair = createECDH('prime256v1');
+  pair.generateKeys();
+  return { vapidPublic: pair.getPublicKey('base64url'), vapidPrivate: pair.getPrivateKey('base64url') };
+}
+
 /** Secrets of an installation: made once, kept in its folder. */
 export function secretsOf(folder) {
   mkdirSync(folder, { recursive: true });
@@ -64,6 +71,7 @@ export function secretsOf(folder) {
     mailHookSecret: hookSecret(),
     textHookSecret: hookSecret(),
     ...(known.dkimKey ? {} : dkimKeys()),
+    ...(known.vapidPublic ? {} : vapidKeys()),
     ...known,
   };
   if (Object.keys(secrets).some((name) => !(name in known))) writeFileSync(file, JSON.stringify(secrets), { mode: 0o600 });
@@ -72,7 +80,7 @@ export function secretsOf(folder) {
 
 /** The environment in which all programs of an installation run. */
 export async function environmentOf(folder, databaseUrl, port) {
-  const { secret, mailHookSecret, textHookSecret, dkimKey, dkimPublic } = secretsOf(folder);
+  const { secret, mailHookSecret, textHookSecret, dkimKey, dkimPublic, vapidPublic, vapidPrivate } = secretsOf(folder);
   const [outsidePort, smtpPort] = [await freePort(), await freePort()];
   return {
     ...process.env,
@@ -86,6 +94,8 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_DKIM_KEY: dkimKey,
     // what a mail server would find in the DNS under viatic._domainkey of the store's domain
     OUTSIDE_DKIM_RECORD: `v=DKIM1; k=rsa; p=${dkimPublic}`,
+    VIATIC_VAPID_PUBLIC: vapidPublic,
+    VIATIC_VAPID_PRIVATE: vapidPrivate,
     VIATIC_TEXT_HOOK_SECRET: textHookSecret,
     VIATIC_OUTSIDE_URL: `http://127.0.0.1:${outsidePort}`,
     VIATIC_SMS_URL: `http://127.0.0.1:${outsidePort}/outside/sms`,

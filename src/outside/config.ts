@@ -11,6 +11,8 @@ export interface Config {
   readonly snippet?: string;
   /** what stands in the DNS of every sender: the public key of its signatures; none where it is empty */
   readonly dkimRecord?: string;
+  /** by which browsers know whose messages they take (VAPID); no browser subscribes where it is empty */
+  readonly vapidKey?: string;
   /** where mail and carts are kept between starts */
   readonly folder: string;
 }
@@ -31,5 +33,6 @@ export function readConfig(): Config {
     folder: of('OUTSIDE_FOLDER'),
     snippet: process.env.OUTSIDE_SNIPPET ?? '',
     dkimRecord: process.env.OUTSIDE_DKIM_RECORD ?? '',
+    vapidKey: process.env.VIATIC_VAPID_PUBLIC ?? '',
   };
 }

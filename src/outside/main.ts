@@ -4,15 +4,17 @@ import { openJournal } from './journal';
 import { startMail } from './mail';
 import type { Answer, Asked } from './page';
 import { openBlog } from './blog';
+import { openDevices } from './devices';
 import { openShop } from './shop';
 import { openTexts } from './texts';
 
 /** The stand-ins for the world: mail server and inboxes, handsets, devices, webhook receiver, demo shop. */
 const config = readConfig();
 const mail = startMail(config);
-const shop = openShop(config);
 const blog = openBlog(config);
 const texts = { sms: openTexts(config, 'sms'), push: openTexts(config, 'push') };
+const devices = openDevices(config, (text) => texts.push.journal.add(text));
+const shop = openShop(config, devices.subscribe);
 const LARGEST = 1024 * 1024;
 
 interface Received {
@@ -24,7 +26,7 @@ interface Received {
 }
 const others = new Map(['webhooks'].map((kind) => [kind, openJournal<Received>(`${config.folder}/${kind}.ndjson`)]));
 
-async function read(request: IncomingMessage): Promise<Asked> {
+async function read(request: IncomingMessage): Promise<Asked & { readonly raw: Buffer }> {
   const url = new URL(request.url ?? '/', 'http://outside');
   const chunks: Buffer[] = [];
   let size = 0;
@@ -33,14 +35,23 @@ async function read(request: IncomingMessage): Promise<Asked> {
     if (size > LARGEST) throw new Error('too large');
     chunks.push(chunk);
   }
-  const body = Buffer.concat(chunks).toString();
+  const raw = Buffer.concat(chunks);
+  const body = raw.toString();
   const cookies = Object.fromEntries(
     (request.headers.cookie ?? '')
       .split(/; */)
       .filter(Boolean)
       .map((one) => [one.slice(0, one.indexOf('=')), one.slice(one.indexOf('=') + 1)]),
   );
-  return { method: request.method ?? 'GET', path: url.pathname, query: url.searchParams, cookies, form: new URLSearchParams(body), body };
+  return {
+    method: request.method ?? 'GET',
+    path: url.pathname,
+    query: url.searchParams,
+    cookies,
+    form: new URLSearchParams(body),
+    body,
+    raw,
+  };
 }
 
 /** A system of the shop, by the name in the address: one keeps points, one is down, one takes its time. */
@@ -72,7 +83,10 @@ function post(room: string, body: string): Answer {
 
 const list = (found: readonly object[]): Answer => ({ status: 200, type: 'application/json', body: JSON.stringify(found) });
 
-async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
+const headersOf = (request: IncomingMessage): Record<string, string> =>
+  Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)]));
+
+async function answer(asked: Asked & { readonly raw: Buffer }, request: IncomingMessage): Promise<Answer> {
   const [, , area = '', kind = ''] = asked.path.split('/');
   if (area === 'shop') return shop(asked);
   if (area === 'blog') return blog(asked);
@@ -90,7 +104,12 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
       await texts[area].answer(from, said.slice(0, 1000));
       return list([]);
     }
-    return texts[area].take(Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])), asked.body);
+    return texts[area].take(headersOf(request), asked.body);
+  }
+  if (area === 'browsers' && asked.method === 'POST') {
+    if (kind !== 'give-up') return devices.take(kind, headersOf(request), asked.raw);
+    for (const { id, owner } of devices.journal.entries) if (owner === asked.form.get('owner')) devices.giveUp(id);
+    return list([]);
   }
   if (area === 'chat' && asked.method === 'POST') return post(kind, asked.body);
   const receiver = others.get(area);
@@ -106,7 +125,7 @@ async function answer(asked: Asked, request: IncomingMessage): Promise<Answer> {
       id: String(receiver.entries.length + 1),
       to,
       body,
-      headers: Object.fromEntries(Object.entries(request.headers).map(([name, value]) => [name, String(value)])),
+      headers: headersOf(request),
       receivedAt: new Date().toISOString(),
     });
     return area === 'webhooks' ? system(kind) : list([]);

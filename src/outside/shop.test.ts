@@ -51,15 +51,18 @@ beforeEach(async () => {
     });
   });
   await new Promise<void>((done) => server.listen(0, '127.0.0.1', () => done()));
-  shop = openShop({
-    port: 0,
-    smtpPort: 0,
-    viaticUrl: `http://127.0.0.1:${(server.address() as { port: number }).port}`,
-    apiKey: 'key',
-    mailHookSecret: '',
-    textHookSecret: '',
-    folder,
-  });
+  shop = openShop(
+    {
+      port: 0,
+      smtpPort: 0,
+      viaticUrl: `http://127.0.0.1:${(server.address() as { port: number }).port}`,
+      apiKey: 'key',
+      mailHookSecret: '',
+      textHookSecret: '',
+      folder,
+    },
+    () => '',
+  );
 });
 afterEach(async () => {
   await new Promise((done) => server.close(done));

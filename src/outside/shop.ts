@@ -46,7 +46,7 @@ function ownDiscount(cart: Cart): Discount | null {
 }
 
 /** Quillfin's shop: catalogue, cart, checkout. It tells Viatic what happens through the public API, as any shop would. */
-export function openShop(config: Config) {
+export function openShop(config: Config, subscribe: (owner: string, key: string) => string) {
   const journal = openJournal<Cart>(`${config.folder}/carts.ndjson`);
   const carts = new Map(journal.entries.map((cart) => [cart.id, cart]));
   const base = `${config.viaticUrl}/outside/shop`;
@@ -260,7 +260,11 @@ export function openShop(config: Config) {
           status: 200,
           body: page(
             'Thank you',
-            `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - (done.discount ?? 0)))}</b>` : ''} is on its way to our packers.</p><p><a class="button" href="/outside/shop">Go on looking around</a></p>`,
+            `<h1>Thank you${done?.firstName ? `, ${e(done.firstName)}` : ''}</h1><p>Your order <b data-testid="order-id">${e(detail)}</b>${done ? ` over <b>${euros(rounded(subtotal(done) - (done.discount ?? 0)))}</b>` : ''} is on its way to our packers.</p>${
+              config.vapidKey && done?.email
+                ? `<form method="post" action="/outside/shop/device/${e(detail)}"><p><button>Tell me on this device when something is new</button></p></form>`
+                : ''
+            }<p><a class="button" href="/outside/shop">Go on looking around</a></p>`,
             count(cart),
           ),
         };
@@ -282,6 +286,16 @@ export function openShop(config: Config) {
         await tellCart(cart);
       }
       return withCart(cart, '/outside/shop/cart');
+    }
+    // what the browser of a page would do: ask its push service for a subscription, and hand it to the shop
+    const whose = place === 'device' ? [...carts.values()].find((one) => one.orderId === detail) : undefined;
+    if (whose?.email && config.vapidKey) {
+      const pushToken = subscribe(whose.email, config.vapidKey);
+      await tell('push.subscribed', { orderId: detail, person: { email: whose.email, pushToken, consent: { push: true } } });
+      return {
+        status: 200,
+        body: page('On this device', '<h1>You will hear of it here</h1><p><a href="/outside/shop">To the shop</a></p>', count(cart)),
+      };
     }
     if (place === 'checkout' && cart.lines.length) {
       const email = (form.get('email') ?? '').trim().slice(0, 254);

@@ -13,6 +13,7 @@ export interface Text {
   readonly text: string;
   readonly title?: string;
   readonly url?: string;
+  readonly picture?: string;
   readonly receivedAt: string;
   /** it was written by whoever has the handset */
   readonly isAnswer?: boolean;

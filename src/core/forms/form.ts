@@ -50,9 +50,7 @@ export const formSchema = z
       z.strictObject({ kind: z.literal('redirect'), url }),
     ]),
     /** the mail that asks for it: a few words, or a letter of one's own in their place */
-    doubleOptIn: z
-      .strictObject({ subject: text(200).min(1), text: text(2000).min(1), letter: confirmLetterSchema.optional() })
-      .nullable(),
+    doubleOptIn: z.strictObject({ subject: text(200).min(1), text: text(2000).min(1), letter: confirmLetterSchema.optional() }).nullable(),
     /** the sites that may show it in a frame: their origins */
     sites: z.array(siteSchema).max(20).default([]),
     /** the offer of which whoever confirms gets a code, once */

@@ -168,7 +168,8 @@ function listBlockHtml(block: Block, here: Here): string | null {
     const label = oneLine(personalise(block.label, here.personal));
     const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
     if (!url) return null;
-    const until = block.days === undefined ? '' : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${forDays(block.days)})</span>`;
+    const until =
+      block.days === undefined ? '' : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${forDays(block.days)})</span>`;
     return `<p style="${look.paragraph}">↓ <a href="${escapeHtml(url)}" style="${look.link}">${escapeHtml(label)}</a>${until}</p>`;
   }
   if (block.kind === 'rating') {

@@ -176,7 +176,7 @@ function writtenIn(message: Message, blocks: readonly Block[]): { text: string; 
     case 'sms':
       return [{ text: message.text, field: 'text' }];
     case 'push':
-      return (['title', 'text', 'url'] as const).map((field) => ({ text: message[field], field }));
+      return (['title', 'text', 'url', 'picture'] as const).map((field) => ({ text: message[field] ?? '', field }));
     case 'email':
       return [
         ...(['subject', 'preview'] as const).map((field) => ({ text: message[field], field })),

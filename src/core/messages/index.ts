@@ -11,3 +11,4 @@ export * from './check';
 export * from './arrange';
 export * from './warmup';
 export * from './confirm';
+export * from './subscription';

@@ -44,7 +44,15 @@ const emailSchema = z.strictObject({
 /** A text message. As how many parts it goes out is known when it is filled in; a long one is told of where it is written. */
 const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(10_000) });
 /** What an app shows on a locked screen, and where it leads. */
-const pushSchema = z.strictObject({ ...common, channel: z.literal('push'), title: oneLine(120), text: text(500), url: text(2000) });
+const pushSchema = z.strictObject({
+  ...common,
+  channel: z.literal('push'),
+  title: oneLine(120),
+  text: text(500),
+  url: text(2000),
+  /** the address of a picture, where there is one */
+  picture: text(2000).optional(),
+});
 
 /**
  * The content of one message, `viatic.message/1`, by the channel it goes by: an email has a subject, the preview line that inboxes
@@ -90,7 +98,7 @@ export function textsOf(message: Message): string[] {
     case 'sms':
       return [message.text];
     case 'push':
-      return [message.title, message.text, message.url];
+      return [message.title, message.text, message.url, ...(message.picture ? [message.picture] : [])];
     case 'email':
       return [message.subject, message.preview, ...message.blocks.flatMap(textsOfBlock)];
   }
@@ -102,7 +110,13 @@ export function mapTexts(message: Message, change: (text: string) => string): Me
     case 'sms':
       return { ...message, text: change(message.text) };
     case 'push':
-      return { ...message, title: change(message.title), text: change(message.text), url: change(message.url) };
+      return {
+        ...message,
+        title: change(message.title),
+        text: change(message.text),
+        url: change(message.url),
+        ...(message.picture !== undefined && { picture: change(message.picture) }),
+      };
     case 'email':
       return {
         ...message,

@@ -9,6 +9,8 @@ export interface Rendered {
   readonly text: string;
   /** where a message on a locked screen leads */
   readonly url?: string;
+  /** the picture that stands in it */
+  readonly picture?: string;
 }
 
 /** Where a rendered email's links lead. `track` wraps a link so that a click on it is counted. */
@@ -46,10 +48,12 @@ function renderSms(message: Sms, personal: Personal, links: Pick<Links, 'track'>
 
 function renderPush(message: Push, personal: Personal, links: Pick<Links, 'track'>): Rendered {
   const url = safeUrl(personalise(message.url, personal).trim());
+  const picture = safeUrl(personalise(message.picture ?? '', personal).trim());
   return {
     subject: oneLine(personalise(message.title, personal)),
     html: '',
     text: personalise(message.text, personal).trim(),
     ...(url && { url: links.track(url) }),
+    ...(picture && { picture }),
   };
 }

@@ -117,7 +117,10 @@ export async function costsOf(
   return { orders: row!.orders, unknown: row!.unknown, net: Number(row!.net), cost: Number(row!.cost) };
 }
 
-/** How many messages the flows that issue an offer have sent since a moment, and what was credited to them: by whether a code of it had gone out in the run by then. */
+/**
+ * How many messages the flows that issue an offer have sent since a moment, and what was credited to them: by whether a code of it
+ * had gone out in the run by then.
+ */
 export async function messagesWithAndWithout(
   sql: Sql,
   offer: string,

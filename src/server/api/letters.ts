@@ -87,7 +87,7 @@ export const letterPaths = {
   },
   '/senders/{key}/warm-up': {
     put: operation(
-      'Lets a sender grow day by day: `{first, growth, until}`, letters on the first day, per cent more each day, and with how many it is known; the store’s own by the key `own`',
+      'Lets a sender grow day by day: letters on the first day, per cent more each day, and with how many it is known',
       nothing,
       { parameters: [parameter('key', 'path', "The sender's key, or own")], requestBody: body(jsonSchema(warmUpSchema)) },
       '204',

@@ -38,6 +38,9 @@ const schema = z.object({
   /** where text messages, and messages for locked screens, are handed over; empty where nobody carries them */
   VIATIC_SMS_URL: z.string().default(''),
   VIATIC_PUSH_URL: z.string().default(''),
+  /** by which push services of browsers know us (VAPID, RFC 8292), base64url; empty where no browser is sent to */
+  VIATIC_VAPID_PUBLIC: z.string().default(''),
+  VIATIC_VAPID_PRIVATE: z.string().default(''),
 });
 
 export interface Env {
@@ -55,6 +58,7 @@ export interface Env {
   readonly textHookSecret: string;
   readonly smsUrl: string;
   readonly pushUrl: string;
+  readonly vapid: { readonly publicKey: string; readonly privateKey: string } | null;
 }
 
 const listOf = (text: string): string[] =>
@@ -90,6 +94,8 @@ export function env(): Env {
       textHookSecret: e.VIATIC_TEXT_HOOK_SECRET,
       smsUrl: e.VIATIC_SMS_URL,
       pushUrl: e.VIATIC_PUSH_URL,
+      vapid:
+        e.VIATIC_VAPID_PUBLIC && e.VIATIC_VAPID_PRIVATE ? { publicKey: e.VIATIC_VAPID_PUBLIC, privateKey: e.VIATIC_VAPID_PRIVATE } : null,
     };
   }
   return read;

@@ -95,7 +95,7 @@ export async function putSender(
   by: string,
 ): Promise<SenderView> {
   if (!brandKey.safeParse(key).success || key === OWN)
-    throw new Problem(400, 'Not a key', "A sender's key is made of a-z, 0-9 and -, at most 60 characters, and is not \"own\".");
+    throw new Problem(400, 'Not a key', 'A sender\'s key is made of a-z, 0-9 and -, at most 60 characters, and is not "own".');
   const parsed = senderInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a sender', 'Nothing was stored.', problemsOf(parsed.error));
   const address = parsed.data.address.trim().toLowerCase();

@@ -24,6 +24,7 @@ import { codesOfRuns } from '@/data/offers';
 import { readStore, type StoreNow } from '@/data/store';
 import { findForLetters, keptByWarmUp, readBrands, readSenders, tryRender, type Brands, type FoundWithWhy } from '../letters';
 import { recordFor } from '../ingest';
+import { suppressPerson } from '../people';
 import { gather } from '../base';
 import { attachedTo } from './attached';
 import { openTraffic, type Traffic } from './lanes';
@@ -294,7 +295,7 @@ async function carryText(
   const personal = personalOf(send.attributes, send.about ?? {}, store, answeredOf(send.answers), offer, send.holds);
   const rendered = await tryRender(message, personal, links, ready);
   if ('problem' in rendered) return settle('failed', { reason: rendered.problem });
-  const { subject, text, url } = rendered;
+  const { subject, text, url, picture } = rendered;
   const { parts } = smsLength(text);
   if (channel === 'sms' && parts > MOST_PARTS)
     return settle('failed', { subject, reason: `filled in it is ${parts} text messages long, and at most ${MOST_PARTS} go out as one` });
@@ -306,13 +307,15 @@ async function carryText(
       to: addressOf(channel, send.attributes)!,
       from: store.name,
       text,
-      ...(channel === 'push' && { title: subject, ...(url && { url }) }),
+      contact: store.fromEmail,
+      ...(channel === 'push' && { title: subject, ...(url && { url }), ...(picture && { picture }) }),
     });
   } catch (error) {
     await leaveSend(context.db, ref);
     throw error;
   }
   await settle(handed.taken ? 'sent' : 'failed', { subject, ...(!handed.taken && { reason: handed.reason }) });
+  if (!handed.taken && handed.isGone) await suppressPerson(context.db, send.person_id, 'bounced', { channel });
 }
 
 /** Takes sends in hand and looks at each once more: null for those that are over or in the hands of another. */

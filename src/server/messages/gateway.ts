@@ -12,6 +12,9 @@ export interface Text {
   /** of one for a locked screen */
   readonly title?: string;
   readonly url?: string;
+  readonly picture?: string;
+  /** whom who carries it may write to about it: the store */
+  readonly contact: string;
 }
 
 /** Hands text messages to those who carry them further. */

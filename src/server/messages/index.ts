@@ -1,5 +1,6 @@
 export { allHandedOver, dispatch, type Dispatch, giveUp } from './dispatch';
 export { openTraffic } from './lanes';
+export { byAddress, openWebPush } from './webpush';
 export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';
 export { type Mailer, openMailer } from './mail';

@@ -60,7 +60,11 @@ describe('lanes', () => {
     const shared = openLanes({ now: () => now, perSecond: 10, most: Infinity, workers: () => workers });
     const half = (): number => {
       let count = 0;
-      for (let tick = 0; tick < 100; tick++, now += 100) while (shared.wait('a.example') === 0) (shared.enter('a.example')('well'), count++);
+      for (let tick = 0; tick < 100; tick++, now += 100)
+        while (shared.wait('a.example') === 0) {
+          shared.enter('a.example')('well');
+          count += 1;
+        }
       return count;
     };
     expect(half()).toBeGreaterThanOrEqual(100);

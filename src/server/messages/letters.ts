@@ -89,7 +89,10 @@ const plainLetter = ({ kind, subject, text }: { kind: 'marketing' | 'service'; s
   blocks: [{ id: 'text', kind: 'text', text }],
 });
 
-/** Writes to one person by hand: a few words, or a letter with all its parts. Marketing goes only to who can be written to; the answer says when it will not go. */
+/**
+ * Writes to one person by hand: a few words, or a letter with all its parts. Marketing goes only to who can be written to; the
+ * answer says when it will not go.
+ */
 export async function writeTo(db: Db, id: string, body: unknown, by: string): Promise<void> {
   const isComposed = typeof body === 'object' && body !== null && 'message' in body;
   const parsed = isComposed ? composedInput.safeParse(body) : letterInput.safeParse(body);

@@ -13,8 +13,8 @@ export interface Envelope extends Rendered {
   readonly date: Date;
 }
 
-/** What became of handing a mail to the server: taken, or refused for good with its reason. */
-export type Handed = { readonly taken: true } | { readonly taken: false; readonly reason: string };
+/** What became of handing a mail to the server: taken, or refused for good with its reason; `isGone` where the address is no more. */
+export type Handed = { readonly taken: true } | { readonly taken: false; readonly reason: string; readonly isGone?: boolean };
 
 export interface Mailer {
   /** Hands a mail over. Transient failures (4xx, no connection, no answer) throw, so that it is tried again. */

@@ -1,3 +1,4 @@
+import { createECDH } from 'node:crypto';
 import { createServer, type Server } from 'node:http';
 import { Webhook } from 'standardwebhooks';
 import { afterAll, beforeAll, beforeEach, describe, expect, it, vi } from 'vitest';
@@ -6,6 +7,8 @@ import type { Message } from '@/core/messages';
 import { query } from '@/data/db';
 import { shortLink } from '@/data/messages';
 import { happening, openLab, type Lab } from '../testing/lab';
+import webpush from 'web-push';
+import { byAddress, openWebPush } from './webpush';
 import { openGateway } from './gateway';
 import { noteTouch } from './touch';
 
@@ -23,6 +26,7 @@ let server: Server;
 let textReport: typeof import('./texthook').textReport;
 const handed: { path: string; body: Handed }[] = [];
 let status = 202;
+let gateway = '';
 beforeAll(async () => {
   vi.stubEnv('VIATIC_DATABASE_URL', 'postgres://x');
   vi.stubEnv('VIATIC_URL', 'http://localhost:4400');
@@ -36,6 +40,8 @@ beforeAll(async () => {
     request.on('data', (chunk: Buffer) => chunks.push(chunk));
     request.on('end', () => {
       const raw = Buffer.concat(chunks).toString();
+      // a browser whose owner has taken the permission back
+      if (request.url === '/browser/gone') return void response.writeHead(410).end();
       try {
         const body = new Webhook(SECRET).verify(raw, request.headers as Record<string, string>) as Handed;
         if (status === 202) handed.push({ path: request.url!, body });
@@ -47,11 +53,15 @@ beforeAll(async () => {
   });
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   const { port } = server.address() as { port: number };
+  gateway = `http://127.0.0.1:${port}`;
   lab = await openLab({
     flow: null,
     gateways: {
       sms: openGateway(`http://127.0.0.1:${port}/sms`, SECRET, 'SMS'),
-      push: openGateway(`http://127.0.0.1:${port}/push`, SECRET, 'push'),
+      push: byAddress(
+        openWebPush(webpush.generateVAPIDKeys(), [`127.0.0.1:${port}`]),
+        openGateway(`http://127.0.0.1:${port}/push`, SECRET, 'push'),
+      ),
     },
   });
 });
@@ -217,8 +227,32 @@ describe('a message for a locked screen', () => {
     ]);
   });
 
+  it('to a browser that takes no more has failed, and it is not written to again until another is told', async () => {
+    const push: Message = { schema: 'viatic.message/1', channel: 'push', kind: 'marketing', title: 'New', text: 'Plants', url: '' };
+    await lab.addFlow('texts', flowOf(push));
+    const { host } = new URL(gateway);
+    const pair = createECDH('prime256v1');
+    const token = (name: string) =>
+      JSON.stringify({
+        endpoint: `http://${host}/browser/${name}`,
+        expirationTime: null,
+        keys: { p256dh: pair.generateKeys('base64url'), auth: 'BTBZMqHH6r4Tts7J_aSIgg' },
+      });
+    const gone = token('gone');
+    await lab.tell(order('o1', { pushToken: gone }, { push: true }));
+    await lab.settle();
+    expect(await query(lab.db, 'select state, reason from sends')).toEqual([
+      { state: 'failed', reason: 'the browser takes no more messages' },
+    ]);
+    expect(await query(lab.db, 'select channel, reason from suppressions')).toEqual([{ channel: 'push', reason: 'bounced' }]);
+    await lab.tell(order('o2', { pushToken: gone }, { push: true }));
+    await lab.tell(order('o3', { pushToken: 'app-token' }, { push: true }));
+    await lab.settle();
+    expect(handed.map(({ body }) => (body as { to: string }).to)).toEqual(['app-token']);
+  });
+
   it('without a gateway has failed, and says why', async () => {
-    const lone = await openGateway('', SECRET, 'push').send({ id: 'x', to: 'y', from: 'z', text: '' });
+    const lone = await openGateway('', SECRET, 'push').send({ id: 'x', to: 'y', from: 'z', text: '', contact: 'shop@example.com' });
     expect(lone).toEqual({ taken: false, reason: 'no gateway for push is set up' });
   });
 });

@@ -40,7 +40,12 @@ export async function noteDownload(db: Db, { personId, sendId, file }: LinkToken
     if (!send) return;
     const { person_id: owner, flow, step, channel } = send;
     const about = { sendId, flow, step, channel, file: file!.key, name, ...readAgent(agent) };
-    await recordOwn(db, { personId: owner, type: 'file.downloaded', eventId: `file.downloaded/${sendId}/${randomUUID()}`, properties: about });
+    await recordOwn(db, {
+      personId: owner,
+      type: 'file.downloaded',
+      eventId: `file.downloaded/${sendId}/${randomUUID()}`,
+      properties: about,
+    });
   } catch (error) {
     log.error({ download: (error as Error).message });
   }

@@ -207,9 +207,23 @@ describe('what is left of the orders with a code', () => {
       order(people[n]!, `m${n}`, [codes[n]!.code], { value, discount: 10, items });
     await lab.tell([
       buys(0, [{ sku: 'T1', quantity: 1 }], 90),
-      buys(1, [{ sku: 'T1', quantity: 1 }, { sku: 'F1', quantity: 3 }], 105),
+      buys(
+        1,
+        [
+          { sku: 'T1', quantity: 1 },
+          { sku: 'F1', quantity: 3 },
+        ],
+        105,
+      ),
       // of one of its goods nobody knows the cost
-      buys(2, [{ sku: 'T1', quantity: 1 }, { sku: 'X1', quantity: 1 }], 98),
+      buys(
+        2,
+        [
+          { sku: 'T1', quantity: 1 },
+          { sku: 'X1', quantity: 1 },
+        ],
+        98,
+      ),
       buys(3, [{ sku: 'T1', quantity: 1 }], 90),
     ]);
     await lab.tell(happening('order.refunded', { orderId: 'm3', value: 45, person: { email: people[3] } }));
@@ -259,7 +273,10 @@ describe('whose order uses a code', () => {
     const used = await query<{ n: number }>(lab.db, 'select count(*)::int as n from codes where used_at is not null');
     expect(used).toEqual([{ n: 1 }]);
     const { orderId } = (await codeView(lab.db, code)).used!;
-    const first = await query<{ order_id: string }>(lab.db, `select order_id from orders where codes <> '{}' order by placed_at, person_id limit 1`);
+    const first = await query<{ order_id: string }>(
+      lab.db,
+      `select order_id from orders where codes <> '{}' order by placed_at, person_id limit 1`,
+    );
     expect(orderId).toBe(first[0]!.order_id);
     await lab.tell(happening('order.cancelled', { orderId, person: { email: `b${orderId.slice(1)}@example.com` } }));
     expect((await codeView(lab.db, code)).used!.orderId).toBe(orderId);

@@ -1,2 +1,2 @@
-export { fetchText, tryCall, type Call, type Tried } from './outgoing';
+export { fetchText, tryCall, tryPost, type Call, type Tried } from './outgoing';
 export { callSecret, newSecret } from './secret';

@@ -30,14 +30,32 @@ export interface Call {
  */
 export function tryCall({ url, id, body, secret, inside }: Call): Promise<Tried> {
   const at = new Date();
-  const headers = {
-    'content-type': 'application/json',
-    'content-length': Buffer.byteLength(body),
-    'user-agent': 'Viatic',
-    'webhook-id': id,
-    'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
-    'webhook-signature': new Webhook(secret).sign(id, at, body),
-  };
+  return tryPost({
+    url,
+    body: Buffer.from(body),
+    inside,
+    headers: {
+      'content-type': 'application/json',
+      'user-agent': 'Viatic',
+      'webhook-id': id,
+      'webhook-timestamp': String(Math.floor(at.getTime() / 1000)),
+      'webhook-signature': new Webhook(secret).sign(id, at, body),
+    },
+  });
+}
+
+/** Makes one POST to an address outside, within the same bounds as a call. */
+export function tryPost({
+  url,
+  headers,
+  body,
+  inside,
+}: {
+  readonly url: string;
+  readonly headers: { readonly [name: string]: string | number };
+  readonly body: Buffer;
+  readonly inside: readonly string[];
+}): Promise<Tried> {
   const target = new URL(url);
   const isInside = inside.includes(target.host);
   return new Promise((resolve) => {
@@ -52,7 +70,7 @@ export function tryCall({ url, id, body, secret, inside }: Call): Promise<Tried>
     const fail = (because: string, canHelp = true, status: number | null = null) => end({ ok: false, status, because, canHelp });
     const request = (target.protocol === 'https:' ? https : http).request(target, {
       method: 'POST',
-      headers,
+      headers: { ...headers, 'content-length': body.length },
       ...(!isInside && { agent: filteringAgent(url) }),
     });
     const timer = setTimeout(() => fail(`did not answer within ${LONGEST_MS / 1000} seconds`), LONGEST_MS);

@@ -45,11 +45,5 @@ export async function askForList(
     at: now,
     expiresAt: now + 7 * DAY,
   });
-  await sendConfirmation(
-    trx,
-    email,
-    list.confirmation ?? listLetter(storeName, list.name),
-    token,
-    now,
-  );
+  await sendConfirmation(trx, email, list.confirmation ?? listLetter(storeName, list.name), token, now);
 }

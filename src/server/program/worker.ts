@@ -5,7 +5,7 @@ import { forgetOld, makeEventMonths } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, livingWorkers, notePools, releaseGone } from '@/data/work';
 import { keepCatalogue } from '../sources';
-import { allHandedOver, openGateway, openMailer, openTraffic, type Mailer } from '../messages';
+import { allHandedOver, byAddress, openGateway, openMailer, openTraffic, openWebPush, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
@@ -84,7 +84,7 @@ async function startShift(
         inside: config.inside,
         gateways: {
           sms: openGateway(config.smsUrl, config.textHookSecret, 'SMS'),
-          push: openGateway(config.pushUrl, config.textHookSecret, 'push'),
+          push: byAddress(openWebPush(config.vapid, config.inside), openGateway(config.pushUrl, config.textHookSecret, 'push')),
         },
         worker: () => number,
         traffic,
@@ -95,7 +95,13 @@ async function startShift(
       },
     );
     await notePools(alive, number, pools);
-    const watch = setInterval(() => void release().then(count).catch((error: Error) => (isOver ? undefined : fail(error))), HOUSEKEEPING_MS);
+    const watch = setInterval(
+      () =>
+        void release()
+          .then(count)
+          .catch((error: Error) => (isOver ? undefined : fail(error))),
+      HOUSEKEEPING_MS,
+    );
     log.info({ worker: number }, 'worker ready');
     return {
       broken: Promise.race([lost, jobs.ended]),

@@ -16,6 +16,7 @@ export {
 } from './forms';
 export { leavePage } from './leavepage';
 export { fetchPage, fileAnswer } from './fetchpage';
+export { pushPageScript, pushWorkerScript, scriptAnswer } from './pushscripts';
 export { ratePage } from './ratepage';
 export { e, leadOn, pageAnswer, problemPage, problemText, publicPage } from './page';
 export { choicesOf, personOfLink, prefsPage, saveChoices } from './prefs';

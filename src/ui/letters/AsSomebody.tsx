@@ -13,7 +13,8 @@ export function AsSomebody({ message, startedBy }: { message: Message; startedBy
   const [asText, setAsText] = useState(false);
   const people = useQuery({
     queryKey: ['telling', startedBy],
-    queryFn: () => api<{ people: TellingPerson[] }>(`/messages/people${startedBy === null ? '' : `?event=${encodeURIComponent(startedBy)}`}`),
+    queryFn: () =>
+      api<{ people: TellingPerson[] }>(`/messages/people${startedBy === null ? '' : `?event=${encodeURIComponent(startedBy)}`}`),
     staleTime: 60_000,
   });
   const person = chosen ?? people.data?.people[0]?.id ?? '';

@@ -186,7 +186,9 @@ function TakeMessage({
           {error.message}
         </p>
       )}
-      {shown && !shown.length && <Empty title={asked ? 'Nothing by these words' : `No ${thing} for ${CHANNEL_WORDS[channel].name} is in the library yet`} />}
+      {shown && !shown.length && (
+        <Empty title={asked ? 'Nothing by these words' : `No ${thing} for ${CHANNEL_WORDS[channel].name} is in the library yet`} />
+      )}
       <ul className="grid grid-cols-3 gap-4">
         {shown?.map((one) => (
           <li key={one.key}>

@@ -250,9 +250,5 @@ function RevisionThumb({ id, revision: number, isBlocks }: { id: string; revisio
     queryFn: () => revision(id, number, isBlocks),
     staleTime: Infinity,
   });
-  return data ? (
-    <Small message={data} width={110} height={130} title={`Revision ${number}`} />
-  ) : (
-    <div className="h-[130px] w-[110px]" />
-  );
+  return data ? <Small message={data} width={110} height={130} title={`Revision ${number}`} /> : <div className="h-[130px] w-[110px]" />;
 }

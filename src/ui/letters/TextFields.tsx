@@ -79,6 +79,21 @@ export function PushFields({ message, put }: { message: Push; put: (message: Pus
           className={areaClass}
         />
       </Field>
+      <Field
+        label="Address of a picture"
+        problem={check(message.picture ?? '')}
+        hint="Shown where the device shows pictures; can be left out"
+      >
+        <input
+          value={message.picture ?? ''}
+          maxLength={2000}
+          onChange={(event) => {
+            const { picture: _, ...rest } = message;
+            put(event.target.value ? { ...rest, picture: event.target.value } : rest, 'picture');
+          }}
+          className={`${inputClass} font-mono text-xs`}
+        />
+      </Field>
       <Field label="Leads to" problem={check(message.url)}>
         <input
           value={message.url}

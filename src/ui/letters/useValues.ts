@@ -20,11 +20,7 @@ const FRESH = { staleTime: 60_000 };
 const STANDS_IN: { readonly [name: string]: string } = { firstName: 'there' };
 
 /** What can be put into a text, from the catalogue: attributes of the person, properties of what starts the flow, the code, the store. */
-export function useValues(
-  startedBy: string | null,
-  hasOffer: boolean,
-  given?: { readonly [name: string]: string },
-): readonly Offered[] {
+export function useValues(startedBy: string | null, hasOffer: boolean, given?: { readonly [name: string]: string }): readonly Offered[] {
   const attributes = useQuery({
     queryKey: ['attributes', 'counted'],
     queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'),

@@ -235,7 +235,9 @@ function Money({ data, report }: { data: OfferView; report: OfferReport | undefi
             <NotKnown what="no revenue" />
           )}
         </Row>
-        <Row term={report?.margin ? `Left of ${sayMoney(report.margin.net)} once the goods are paid for` : 'Left once the goods are paid for'}>
+        <Row
+          term={report?.margin ? `Left of ${sayMoney(report.margin.net)} once the goods are paid for` : 'Left once the goods are paid for'}
+        >
           {report?.margin ? (
             <>
               <b>{sayMoney(report.margin.left)}</b>

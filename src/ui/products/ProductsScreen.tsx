@@ -96,7 +96,9 @@ export function ProductsScreen() {
             <>
               {sayMoney(one.cost)}
               {one.price && one.price.minor > 0 && (
-                <span className="block text-xs text-soft">{Math.round((100 * (one.price.minor - one.cost.minor)) / one.price.minor)} % is left</span>
+                <span className="block text-xs text-soft">
+                  {Math.round((100 * (one.price.minor - one.cost.minor)) / one.price.minor)} % is left
+                </span>
               )}
             </>
           ) : (

@@ -475,9 +475,7 @@ function Builder({ initial }: { initial: FormView }) {
                   </Button>
                   {form.doubleOptIn.letter ? (
                     <>
-                      <span className="text-xs text-soft">
-                        “{form.doubleOptIn.letter.subject}” goes out in place of these words.
-                      </span>
+                      <span className="text-xs text-soft">“{form.doubleOptIn.letter.subject}” goes out in place of these words.</span>
                       <Button
                         kind="quiet"
                         onClick={() => {

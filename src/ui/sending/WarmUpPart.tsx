@@ -48,7 +48,10 @@ export function WarmUpPart({
           isOpen
           onClose={() => setPlan(null)}
           title={`Warm-up of “${name}”`}
-          about="Mail servers trust a new sender step by step. On each day so much marketing goes out at most; what is more waits for the next day. Service messages always go."
+          about={
+            'Mail servers trust a new sender step by step. On each day so much marketing goes out at most; ' +
+            'what is more waits for the next day. Service messages always go.'
+          }
         >
           <form
             className="grid gap-3"
@@ -58,18 +61,31 @@ export function WarmUpPart({
             }}
           >
             <Field label="Letters on the first day">
-              <NumberField min={1} max={1_000_000} value={plan.first} onChange={(first) => setPlan({ ...plan, first: Math.round(first) })} />
+              <NumberField
+                min={1}
+                max={1_000_000}
+                value={plan.first}
+                onChange={(first) => setPlan({ ...plan, first: Math.round(first) })}
+              />
             </Field>
             <Field label="Each day more by, %" hint="Half as many more is common; never more than twice as many">
               <NumberField min={1} max={300} value={plan.growth} onChange={(growth) => setPlan({ ...plan, growth: Math.round(growth) })} />
             </Field>
             <Field label="Known from, letters a day" problem={problem ? problem.message : null}>
-              <NumberField min={1} max={10_000_000} value={plan.until} onChange={(until) => setPlan({ ...plan, until: Math.round(until) })} />
+              <NumberField
+                min={1}
+                max={10_000_000}
+                value={plan.until}
+                onChange={(until) => setPlan({ ...plan, until: Math.round(until) })}
+              />
             </Field>
             {!problem && (
               <p className="tabular" data-testid="warm-up-plan">
                 {days
-                  ? `${[0, 1, 2, 3].flatMap((day) => mostOnDay(plan, day) ?? []).map((most) => sayCount(most)).join(', ')}${days > 4 ? ' …' : ''}: for ${plural(days, 'day', 'days')}, then as many as are due.`
+                  ? `${[0, 1, 2, 3]
+                      .flatMap((day) => mostOnDay(plan, day) ?? [])
+                      .map((most) => sayCount(most))
+                      .join(', ')}${days > 4 ? ' …' : ''}: for ${plural(days, 'day', 'days')}, then as many as are due.`
                   : 'It is known from the first day: nothing is kept back.'}
               </p>
             )}

@@ -19,7 +19,9 @@ async function pass(request: Request): Promise<Response> {
     .join('; ');
   headers.delete('cookie');
   if (cookie) headers.set('cookie', cookie);
-  for (const name of ['host', 'connection', 'content-length', 'authorization', 'transfer-encoding', 'expect']) headers.delete(name);
+  for (const name of ['host', 'connection', 'content-length', 'transfer-encoding', 'expect']) headers.delete(name);
+  // keys of our own are not for strangers; what signs a push message (RFC 8292) is
+  if (!/^vapid /i.test(headers.get('authorization') ?? '')) headers.delete('authorization');
   try {
     const answer = await fetch(outsideUrl + pathname + search, {
       method: request.method,
