@@ -1,20 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { api, base, expectPagesAccessible, signIn, someone } from './kit';
-
-interface Mail {
-  subject: string;
-  links: string[];
-  text: string;
-}
-const mailTo = async (request: Parameters<typeof api>[0], address: string, subject: RegExp): Promise<Mail> => {
-  for (let i = 0; i < 60; i++) {
-    const { body } = await api<Mail[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(address)}`);
-    const found = body.find((mail) => subject.test(mail.subject));
-    if (found) return found;
-    await new Promise((done) => setTimeout(done, 250));
-  }
-  throw new Error(`no mail to ${address} like ${subject}`);
-};
+import { api, base, expectPagesAccessible, mailTo, signIn, someone } from './kit';
 
 test('a source: made, its key shown once, a test event arrives, a bad event says what was wrong', async ({ page, request }) => {
   await signIn(page);

@@ -54,3 +54,19 @@ export async function expectPagesAccessible(page: Page, paths: readonly string[]
     await expectAccessible(page, { rules: ['color-contrast'] });
   }
 }
+
+export interface Mail {
+  subject: string;
+  links: string[];
+  text: string;
+}
+/** Waits for a mail to an address whose subject is like that. */
+export const mailTo = async (request: APIRequestContext, address: string, subject: RegExp): Promise<Mail> => {
+  for (let i = 0; i < 60; i++) {
+    const { body } = await api<Mail[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(address)}`);
+    const found = body.find((mail) => subject.test(mail.subject));
+    if (found) return found;
+    await new Promise((done) => setTimeout(done, 250));
+  }
+  throw new Error(`no mail to ${address} like ${subject}`);
+};

@@ -4,7 +4,6 @@ import { DAY, startOfDay } from '../src/core/time';
 import catalogue from '../quillfin/catalogue.json';
 import { codeOfRun, demoBrand, demoFlows, demoLibrary, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
 import { countryCode } from '../src/core/people';
-import { CREDIT_MODELS } from '../src/core/revenue';
 import { ledgerOf } from '../src/core/orders';
 import { planOf } from '../src/core/flows';
 import { CODE_ISSUED } from '../src/core/offers';
@@ -43,6 +42,8 @@ const STORE = {
 };
 const CHECKOUT_WORDING = 'Yes, write to me about what I left in my cart and about news from Quillfin. I can stop at any time.';
 const URL_ = process.env.VIATIC_DATABASE_URL!;
+/** Which share of its price a product costs the shop, by its kind. */
+const COST_OF: { readonly [kind: string]: number } = { tanks: 0.64, filters: 0.58, lights: 0.6, food: 0.44, plants: 0.4 };
 const BASE = process.env.VIATIC_URL!;
 /** the source of what the shop sent */
 let shopSource = 0;
@@ -167,7 +168,7 @@ async function furnish(db: Db): Promise<void> {
     ],
     { sourceId: shopSource },
   );
-  // what the shop tells of its products; one has run out
+  // what the shop tells of its products, and what they cost it; one has run out
   await putProducts(
     db,
     {
@@ -175,6 +176,8 @@ async function furnish(db: Db): Promise<void> {
         sku,
         name,
         price,
+        // what goes is known of all but the last
+        ...(n < catalogue.products.length - 1 && { cost: Math.round(price * (COST_OF[kind] ?? 0.5) * 100) / 100 }),
         categories: [kind],
         stock: sku === 'QF-T180' ? 0 : 8 + ((n * 13) % 60),
         url: `${BASE}/outside/shop/p/${sku}`,
@@ -617,9 +620,10 @@ async function write(
 
   const orders: (string | number | boolean | Date | string[] | null)[][] = [];
   const credits: (string | number | Date)[][] = [];
+  const bookings: (string | number | Date)[][] = [];
   for (const { person, replayed } of batch) {
     const sends = new Map(replayed.sends.map((send) => [send.id, send]));
-    for (const { order, credits: own } of ledgerOf(replayed.events, STORE.currency, (id) => sends.has(id))) {
+    for (const { order, money, bookings: booked, credits: own } of ledgerOf(replayed.events, STORE.currency, (id) => sends.has(id))) {
       orders.push([
         person.id,
         order.orderId,
@@ -631,20 +635,25 @@ async function write(
         order.isCancelled,
         at(order.placedAt),
         [...order.codes],
+        money?.taxMinor ?? 0,
+        money?.shippingMinor ?? 0,
+        booked.reduce((sum, { minor }) => sum + minor, 0),
       ]);
+      for (const { part, minor, at: moment } of booked) bookings.push([person.id, order.orderId, part, minor, order.currency, at(moment)!]);
       for (const credit of own) {
         const send = sends.get(credit.sendId)!;
         credits.push([
           person.id,
           order.orderId,
           credit.sendId,
-          CREDIT_MODELS[0],
+          credit.model,
+          credit.part,
           flowIds.get(send.flowKey)!,
           send.effect.stepId,
           credit.because,
           credit.minor,
           order.currency,
-          at(order.placedAt)!,
+          at(credit.at)!,
         ]);
       }
     }
@@ -663,13 +672,17 @@ async function write(
       'is_cancelled',
       'placed_at',
       'codes',
+      'tax_minor',
+      'shipping_minor',
+      'net_minor',
     ],
     orders,
   );
+  await copyInto(db, 'bookings', ['person_id', 'order_id', 'part', 'minor', 'currency', 'at'], bookings);
   await copyInto(
     db,
     'credits',
-    ['person_id', 'order_id', 'send_id', 'model', 'flow_id', 'step_id', 'because', 'minor', 'currency', 'placed_at'],
+    ['person_id', 'order_id', 'send_id', 'model', 'part', 'flow_id', 'step_id', 'because', 'minor', 'currency', 'placed_at'],
     credits,
   );
 }

@@ -1,1 +1,3 @@
+export * from './booking';
 export * from './credit';
+export * from './settings';

@@ -3,7 +3,9 @@ import { describe, expect, it } from 'vitest';
 import { foldOrder, ledgerOf, LEDGER_EVENTS } from '../orders';
 import type { FactEvent } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
-import { CLICK_WINDOW, creditOrder, netMinor, OPEN_WINDOW, type OrderTotals, type Touch } from './credit';
+import { creditOrder, netMinor, type OrderTotals, type Touch } from './credit';
+
+const [CLICK_WINDOW, OPEN_WINDOW] = [7 * DAY, 2 * DAY];
 
 const PLACED = Date.parse('2026-11-24T12:00:00Z');
 const order = (more: Partial<OrderTotals> = {}): OrderTotals => ({

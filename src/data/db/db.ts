@@ -26,6 +26,7 @@ import * as starters from './migrations/023_own_starters';
 import * as presences from './migrations/024_presences';
 import * as letters from './migrations/025_letters';
 import * as further from './migrations/026_further';
+import * as ledger from './migrations/027_ledger';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -72,6 +73,7 @@ const migrations: Record<string, Knex.Migration> = {
   '024_presences': presences,
   '025_letters': letters,
   '026_further': further,
+  '027_ledger': ledger,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -34,11 +34,12 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     `update orders set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24), cart_id = null where person_id = :personId`,
     b,
   );
-  await query(
-    sql,
-    `update credits set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24) where person_id = :personId`,
-    b,
-  );
+  for (const table of ['credits', 'bookings'])
+    await query(
+      sql,
+      `update ${table} set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24) where person_id = :personId`,
+      b,
+    );
   await query(
     sql,
     `update sends set subject = null, state = case state when 'queued' then 'skipped' else state end, reason = case state when 'queued'

@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Order } from '@/core/orders';
-import type { Credit } from '@/core/revenue';
+import type { BookedCredit, Booking, CreditModel, OrderMoney } from '@/core/revenue';
 import { query, rowsOf, type Sql } from '../db';
 
 const ORDERS = rowsOf({
@@ -14,12 +14,18 @@ const ORDERS = rowsOf({
   is_cancelled: 'boolean',
   placed_at: 'moment',
   codes: 'text[]',
+  tax_minor: 'bigint',
+  shipping_minor: 'bigint',
+  net_minor: 'bigint',
 });
+const BOOKINGS = rowsOf({ person_id: 'bigint', order_id: 'text', part: 'int', minor: 'bigint', currency: 'text', at: 'moment' });
 const OF_ORDERS = rowsOf({ person_id: 'bigint', order_id: 'text' });
 const CREDITS = rowsOf({
   person_id: 'bigint',
   order_id: 'text',
   send_id: 'bigint',
+  model: 'text',
+  part: 'int',
   flow_id: 'int',
   step_id: 'text',
   because: 'text',
@@ -30,22 +36,34 @@ const CREDITS = rowsOf({
 
 const TOUCHES = rowsOf({ person_id: 'bigint', at: 'moment', until: 'moment' });
 
-/** Net of orders: what was taken after refunds and cancellations. */
+/** What was paid for orders, after refunds and cancellations. */
 const NET = `case when o.is_cancelled then 0 else greatest(0, o.value_minor - o.refunded_minor) end`;
 
-export async function saveOrders(sql: Sql, orders: readonly { personId: string; order: Order }[]): Promise<void> {
+/** An order as it is stored: what its events tell, and what of it counts at which moments. */
+export interface OrderToSave {
+  readonly personId: string;
+  readonly order: Order;
+  readonly money?: OrderMoney | null;
+  readonly bookings?: readonly Booking[];
+}
+
+/** Stores orders and their bookings in place of what was on file of them. */
+export async function saveOrders(sql: Sql, orders: readonly OrderToSave[]): Promise<void> {
   if (!orders.length) return;
   await query(
     sql,
-    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes)
-     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes
+    `insert into orders (person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes,
+       tax_minor, shipping_minor, net_minor)
+     select person_id, order_id, cart_id, currency, value_minor, discount_minor, refunded_minor, is_cancelled, placed_at, codes, tax_minor,
+       shipping_minor, net_minor
      from ${ORDERS.sql} as r
      on conflict (person_id, order_id) do update set cart_id = excluded.cart_id, currency = excluded.currency, value_minor = excluded.value_minor,
        discount_minor = excluded.discount_minor, refunded_minor = excluded.refunded_minor, is_cancelled = excluded.is_cancelled,
-         placed_at = excluded.placed_at, codes = excluded.codes`,
+         placed_at = excluded.placed_at, codes = excluded.codes, tax_minor = excluded.tax_minor, shipping_minor = excluded.shipping_minor,
+         net_minor = excluded.net_minor`,
     {
       rows: ORDERS.of(
-        orders.map(({ personId, order }) => ({
+        orders.map(({ personId, order, money, bookings = [] }) => ({
           person_id: personId,
           order_id: order.orderId,
           cart_id: order.cartId,
@@ -56,10 +74,33 @@ export async function saveOrders(sql: Sql, orders: readonly { personId: string; 
           is_cancelled: order.isCancelled,
           placed_at: order.placedAt === null ? null : new Date(order.placedAt),
           codes: order.codes,
+          tax_minor: money?.taxMinor ?? 0,
+          shipping_minor: money?.shippingMinor ?? 0,
+          net_minor: bookings.reduce((sum, { minor }) => sum + minor, 0),
         })),
       ),
     },
   );
+  await query(sql, `delete from bookings b using ${OF_ORDERS.sql} as r where b.person_id = r.person_id and b.order_id = r.order_id`, {
+    rows: OF_ORDERS.of(orders.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))),
+  });
+  const booked = orders.flatMap(({ personId, order, bookings = [] }) =>
+    bookings.map(({ part, minor, at }) => ({
+      person_id: personId,
+      order_id: order.orderId,
+      part,
+      minor,
+      currency: order.currency,
+      at: new Date(at),
+    })),
+  );
+  if (booked.length)
+    await query(
+      sql,
+      `insert into bookings (person_id, order_id, part, minor, currency, at)
+       select person_id, order_id, part, minor, currency, at from ${BOOKINGS.sql} as r`,
+      { rows: BOOKINGS.of(booked) },
+    );
 }
 
 /** Computes what the orders of people come to, in the store's currency, from their orders as they now stand; null for everybody. */
@@ -85,45 +126,41 @@ export async function saveStanding(sql: Sql, personIds: readonly string[] | null
 /** Removes orders and credits of people before they are computed anew from what events remain. */
 export async function clearOrders(sql: Sql, personIds: readonly string[]): Promise<void> {
   if (!personIds.length) return;
-  for (const table of ['orders', 'credits', 'standing'])
+  for (const table of ['orders', 'bookings', 'credits', 'standing'])
     await query(sql, `delete from ${table} where person_id = any(cast(:personIds as bigint[]))`, { personIds });
 }
 
-export interface OrderCredits {
-  readonly personId: string;
-  readonly order: Order;
-  readonly credits: readonly (Credit & { flowId: number; stepId: string })[];
+export interface OrderCredits extends OrderToSave {
+  readonly credits: readonly (BookedCredit & { model: CreditModel; flowId: number; stepId: string })[];
 }
 
-/** Replaces the credits of orders by what they are now. */
-export async function replaceCredits(sql: Sql, model: string, rows: readonly OrderCredits[]): Promise<void> {
+/** Replaces the credits of orders, by all models, by what they are now. */
+export async function replaceCredits(sql: Sql, rows: readonly OrderCredits[]): Promise<void> {
   if (!rows.length) return;
-  await query(
-    sql,
-    `delete from credits c using ${OF_ORDERS.sql} as r
-     where c.person_id = r.person_id and c.order_id = r.order_id and c.model = :model`,
-    { rows: OF_ORDERS.of(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))), model },
-  );
+  await query(sql, `delete from credits c using ${OF_ORDERS.sql} as r where c.person_id = r.person_id and c.order_id = r.order_id`, {
+    rows: OF_ORDERS.of(rows.map((r) => ({ person_id: r.personId, order_id: r.order.orderId }))),
+  });
   const credits = rows.flatMap((r) =>
     r.credits.map((credit) => ({
       person_id: r.personId,
       order_id: r.order.orderId,
       send_id: credit.sendId,
+      model: credit.model,
+      part: credit.part,
       flow_id: credit.flowId,
       step_id: credit.stepId,
       because: credit.because,
       minor: credit.minor,
       currency: r.order.currency,
-      placed_at: new Date(r.order.placedAt!),
+      placed_at: new Date(credit.at),
     })),
   );
   if (!credits.length) return;
   await query(
     sql,
-    `insert into credits (person_id, order_id, send_id, model, flow_id, step_id, because, minor, currency, placed_at)
-     select person_id, order_id, send_id, :model, flow_id, step_id, because, minor, currency, placed_at
-     from ${CREDITS.sql} as r`,
-    { rows: CREDITS.of(credits), model },
+    `insert into credits (person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at)
+     select person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at from ${CREDITS.sql} as r`,
+    { rows: CREDITS.of(credits) },
   );
 }
 
@@ -138,10 +175,10 @@ export interface RevenueRow {
 export async function revenueTotals(sql: Sql, from: Instant, to: Instant, model: string): Promise<RevenueRow[]> {
   return query<RevenueRow>(
     sql,
-    `select o.currency, sum(${NET}) as takings, count(*)::int as orders,
-       coalesce((select sum(c.minor) from credits c where c.model = :model and c.currency = o.currency and c.placed_at >= :from
+    `select b.currency, sum(b.minor) as takings, count(*) filter (where b.part = 0)::int as orders,
+       coalesce((select sum(c.minor) from credits c where c.model = :model and c.currency = b.currency and c.placed_at >= :from
          and c.placed_at <= :to), 0) as credited
-     from orders o where o.placed_at >= :from and o.placed_at <= :to group by o.currency order by o.currency`,
+     from bookings b where b.at >= :from and b.at <= :to group by b.currency order by b.currency`,
     { from: new Date(from), to: new Date(to), model },
   );
 }
@@ -181,8 +218,8 @@ export async function revenueByDay(sql: Sql, from: Instant, to: Instant, currenc
   return query<DayRow>(
     sql,
     `with taken as (
-       select (o.placed_at at time zone :zone)::date as day, sum(${NET}) as minor from orders o
-       where o.placed_at >= :from and o.placed_at <= :to and o.currency = :currency group by 1
+       select (b.at at time zone :zone)::date as day, sum(b.minor) as minor from bookings b
+       where b.at >= :from and b.at <= :to and b.currency = :currency group by 1
      ), credited as (
        select (c.placed_at at time zone :zone)::date as day, sum(c.minor) as minor from credits c
        where c.placed_at >= :from and c.placed_at <= :to and c.currency = :currency and c.model = :model group by 1

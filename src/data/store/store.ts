@@ -1,6 +1,7 @@
 import { FLOW_HANDED, type World } from '@/core/rules';
 import type { Limits, LimitsDocument } from '@/core/limits';
 import type { Offers } from '@/core/offers';
+import { usualRevenue, type RevenueSettings } from '@/core/revenue';
 import type { Tables } from '@/core/tables';
 import type { Instant } from '@/core/time';
 import { query, queryOne, type Sql } from '../db';
@@ -25,6 +26,7 @@ interface StoreRow {
   clock_offset_ms: string;
   world: string;
   limits: LimitsDocument | null;
+  revenue: RevenueSettings | null;
 }
 
 /** The store as it is at this moment, with what rules look up. */
@@ -33,11 +35,12 @@ export type StoreNow = Store & {
   readonly offsetMs: number;
   readonly world: World;
   readonly limits: Limits | null;
+  readonly revenue: RevenueSettings;
   readonly offers: Offers;
   readonly tables: Tables;
 };
 
-const LIMITS = `(select value from settings where name = 'limits') as limits`;
+const LIMITS = `(select value from settings where name = 'limits') as limits, (select value from settings where name = 'revenue') as revenue`;
 
 /** The store's settings and its present time (the machine's plus what the demo has moved it by). */
 export async function readStore(sql: Sql): Promise<StoreNow> {
@@ -79,6 +82,7 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
     offers: await offersOf(sql, row.world),
     tables: await tablesOf(sql, row.world),
     limits: limitsAt(row.limits, Date.now() + offsetMs),
+    revenue: row.revenue ?? usualRevenue(),
   };
 }
 

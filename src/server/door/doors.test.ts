@@ -1,3 +1,4 @@
+import { usualRevenue } from '@/core/revenue';
 import { readFileSync } from 'node:fs';
 import fc from 'fast-check';
 import { Webhook } from 'standardwebhooks';
@@ -174,11 +175,15 @@ describe('people through the API', () => {
 describe('periods', () => {
   const now = Date.parse('2026-11-24T12:00:00Z');
   it('a bare date is that local day, to its end', () => {
-    const { from, to } = periodOf(new URL('http://x/?from=2026-11-01&to=2026-11-02'), now, 'Europe/Amsterdam');
+    const { from, to } = periodOf(new URL('http://x/?from=2026-11-01&to=2026-11-02'), {
+      now,
+      zone: 'Europe/Amsterdam',
+      revenue: usualRevenue(),
+    });
     expect([new Date(from).toISOString(), new Date(to).toISOString()]).toEqual(['2026-10-31T23:00:00.000Z', '2026-11-02T22:59:59.999Z']);
   });
   it.each(['from=yesterday', 'from=2026-12-01&to=2026-11-01', 'model=nosuch'])('%s is refused', (query_) => {
-    expect(() => periodOf(new URL(`http://x/?${query_}`), now, 'Europe/Amsterdam')).toThrow();
+    expect(() => periodOf(new URL(`http://x/?${query_}`), { now, zone: 'Europe/Amsterdam', revenue: usualRevenue() })).toThrow();
   });
 });
 

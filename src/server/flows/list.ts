@@ -1,7 +1,6 @@
 import type { FlowListView } from '@/core/api';
 import { DAY } from '@/core/time';
 import { preflight, sayTriggers, stepsOf } from '@/core/flows';
-import { CREDIT_MODELS } from '@/core/revenue';
 import type { Db } from '@/data/db';
 import { listFlows, type FlowListRow } from '@/data/flows';
 import { readStore } from '@/data/store';
@@ -9,7 +8,7 @@ import { readStore } from '@/data/store';
 /** Every flow with its figures of the last 30 days, in the store's currency; those that are put away, or all others. */
 export async function listOfFlows(db: Db, isAway = false): Promise<FlowListView> {
   const store = await readStore(db);
-  const rows = await listFlows(db, store.now, store.now - 30 * DAY, store.currency, store.zone, CREDIT_MODELS[0], isAway);
+  const rows = await listFlows(db, store.now, store.now - 30 * DAY, store.currency, store.zone, store.revenue.model, isAway);
   return {
     flows: rows.map((row) => ({
       key: row.key,

@@ -1,3 +1,4 @@
+import { usualRevenue } from '@/core/revenue';
 import fc from 'fast-check';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { query } from '@/data/db';
@@ -274,7 +275,7 @@ describe('what a flow earned', () => {
   });
 
   it('a bare date is a day of the store’s zone, wherever that lies', () => {
-    const period = (zone: string) => periodOf(url('from=2026-11-24&to=2026-11-24'), now, zone);
+    const period = (zone: string) => periodOf(url('from=2026-11-24&to=2026-11-24'), { now, zone, revenue: usualRevenue() });
     expect(period('Pacific/Auckland')).toMatchObject({
       from: Date.parse('2026-11-23T11:00:00Z'),
       to: Date.parse('2026-11-24T11:00:00Z') - 1,
@@ -284,7 +285,7 @@ describe('what a flow earned', () => {
       to: Date.parse('2026-11-25T08:00:00Z') - 1,
     });
     // a day of 25 hours: the clocks go back on 25 October (IANA database)
-    const long = periodOf(url('from=2026-10-25&to=2026-10-25'), now, 'Europe/Amsterdam');
+    const long = periodOf(url('from=2026-10-25&to=2026-10-25'), { now, zone: 'Europe/Amsterdam', revenue: usualRevenue() });
     expect(long.to - long.from + 1).toBe(25 * HOUR);
   });
 

@@ -23,7 +23,7 @@ export async function flowReport(db: Db, key: string, url: URL): Promise<FlowRep
   const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
-  const { from, to, model } = periodOf(url, store.now, store.zone);
+  const { from, to, model } = periodOf(url, store);
   const version = versionAsked(url);
   const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, version ?? flow.version);
   const [counts, sends, credits, orders, arms, waiting, verdicts] = await Promise.all([
@@ -111,7 +111,7 @@ export async function messageReport(db: Db, key: string, stepId: string, url: UR
   const flow = await findFlow(db, key);
   if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
   const store = await readStore(db);
-  const { from, to } = periodOf(url, store.now, store.zone);
+  const { from, to } = periodOf(url, store);
   const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, flow.version);
   const step = planOf(document).steps.get(stepId);
   if (step?.kind !== 'send') throw notFound(`message "${stepId.slice(0, 40)}"`);

@@ -1,4 +1,5 @@
 import { CREDIT_MODELS, type CreditModel } from '@/core/revenue';
+import type { StoreNow } from '@/data/store';
 import { addDuration, DAY, parseInstant, startOfDate, type Instant } from '@/core/time';
 import { Problem } from './problem';
 
@@ -9,7 +10,7 @@ export interface Period {
 }
 
 /** Reads `from`, `to` and `model` of an address; without them, the last 30 days up to now. */
-export function periodOf(url: URL, now: Instant, zone: string): Period {
+export function periodOf(url: URL, { now, zone, revenue }: Pick<StoreNow, 'now' | 'zone' | 'revenue'>): Period {
   const read = (name: 'from' | 'to', otherwise: Instant): Instant => {
     const text = url.searchParams.get(name);
     if (!text) return otherwise;
@@ -28,7 +29,7 @@ export function periodOf(url: URL, now: Instant, zone: string): Period {
     throw new Problem(400, 'Not a period', '"from" is after "to".', [
       { field: 'from', wrong: 'is after "to"', right: 'a time before "to"' },
     ]);
-  const model = url.searchParams.get('model') ?? CREDIT_MODELS[0];
+  const model = url.searchParams.get('model') ?? revenue.model;
   if (!(CREDIT_MODELS as readonly string[]).includes(model)) {
     throw new Problem(400, 'Not a model', `There is no credit model "${model.slice(0, 40)}".`, [
       { field: 'model', wrong: 'is not a credit model', right: CREDIT_MODELS.join(', ') },

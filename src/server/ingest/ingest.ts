@@ -1,7 +1,7 @@
 import { HOUR, type Instant } from '@/core/time';
 import { isOrderEvent, LEDGER_EVENTS } from '@/core/orders';
 import { attributesToKeep, guessType, keptAttributes, laterConsent, learn, MOST_NAMES, PLAIN_DETAIL, type Profile } from '@/core/people';
-import { windowOf } from '@/core/revenue';
+import { reachOfEvent, type RevenueSettings } from '@/core/revenue';
 import type { Happening, Value } from '@/core/rules';
 import { discoverAttributes, lockPeople, noteUnkept, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import {
@@ -350,6 +350,7 @@ interface StoreNow {
   readonly currency: string;
   readonly zone: string;
   readonly flows: readonly PublishedFlow[];
+  readonly revenue: RevenueSettings;
 }
 
 /** Writes events of people who are locked, and does all that follows from them. */
@@ -370,7 +371,7 @@ async function afterwards(
   const touches: { personId: string; at: Instant; windowMs: number }[] = [];
   for (const { personId, type, time } of rows) {
     if (isOrderEvent(type)) dirty.add(personId);
-    else if (LEDGER_EVENTS.includes(type)) touches.push({ personId, at: time, windowMs: windowOf(type) });
+    else if (LEDGER_EVENTS.includes(type)) touches.push({ personId, at: time, windowMs: reachOfEvent(store.revenue, type) });
   }
   // an opening or a click can only change the credit of orders that followed it
   for (const id of await withOrdersAfter(trx, touches)) dirty.add(id);
@@ -383,11 +384,11 @@ async function afterwards(
         : [],
     ),
   );
-  await settleAnew(trx, mergedIds, store.currency);
+  await settleAnew(trx, mergedIds, store);
   const told: OwnEvent[] = [];
   for (const id of mergedIds) told.push(...(await joinRuns(trx, id, store.now)));
   await wakePeople(trx, mergedIds, store.now);
-  await settleLedger(trx, [...dirty], store.currency);
+  await settleLedger(trx, [...dirty], store);
   await armStarts(trx, starts, earlier);
   if (told.length) await storeOwn(trx, told, store);
 }

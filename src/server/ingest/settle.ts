@@ -1,38 +1,42 @@
 import type { Instant } from '@/core/time';
 import { beginsOn, canNeverStart, isPerPerson, planOf, type Reentry } from '@/core/flows';
 import { LEDGER_EVENTS, ledgerOf } from '@/core/orders';
-import { CREDIT_MODELS } from '@/core/revenue';
 import type { Happening } from '@/core/rules';
 import type { Sql } from '@/data/db';
 import { loadEvents } from '@/data/rules';
 import { armRuns, readVersion, type Arming, type Beginning, type EarlierRuns } from '@/data/flows';
-import type { PublishedFlow } from '@/data/store';
+import type { PublishedFlow, StoreNow } from '@/data/store';
 import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { placesOfSends } from '@/data/messages';
 import { countOffers, settleCodes } from '@/data/offers';
 
+/** How a store counts its revenue. */
+type Counting = Pick<StoreNow, 'currency' | 'revenue'>;
+
 /** Computes the orders and credits of people anew from their events: the same whatever order the events came in. */
-export async function settleLedger(trx: Sql, personIds: readonly string[], storeCurrency: string): Promise<void> {
+export async function settleLedger(trx: Sql, personIds: readonly string[], store: Counting): Promise<void> {
   if (!personIds.length) return;
   const events = await loadEvents(trx, personIds, LEDGER_EVENTS);
   const places = await placesOfSends(trx, personIds);
   const rows: OrderCredits[] = [...events].flatMap(([personId, own]) =>
-    ledgerOf(own, storeCurrency, (sendId) => places.has(sendId)).map(({ order, credits }) => ({
+    ledgerOf(own, store.currency, (sendId) => places.has(sendId), store.revenue).map(({ order, money, bookings, credits }) => ({
       personId,
       order,
+      money,
+      bookings,
       credits: credits.map((credit) => ({ ...credit, ...places.get(credit.sendId)! })),
     })),
   );
   await saveOrders(trx, rows);
-  await saveStanding(trx, personIds, storeCurrency);
+  await saveStanding(trx, personIds, store.currency);
   await countOffers(trx, await settleCodes(trx, personIds));
-  await replaceCredits(trx, CREDIT_MODELS[0], rows);
+  await replaceCredits(trx, rows);
 }
 
 /** The same for people from whom events may have gone to somebody else: what no event tells of any more goes, too. */
-export async function settleAnew(trx: Sql, personIds: readonly string[], storeCurrency: string): Promise<void> {
+export async function settleAnew(trx: Sql, personIds: readonly string[], store: Counting): Promise<void> {
   await clearOrders(trx, personIds);
-  await settleLedger(trx, personIds, storeCurrency);
+  await settleLedger(trx, personIds, store);
 }
 
 /** Flows that events may begin: what would be armed, and whose earlier runs decide on it. */

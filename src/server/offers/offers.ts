@@ -25,7 +25,6 @@ import {
 } from '@/core/offers';
 import { stepsOf, type FlowDocument } from '@/core/flows';
 import { toMinor } from '@/core/money';
-import { CREDIT_MODELS } from '@/core/revenue';
 import { differenceInterval } from '@/core/stats';
 import { namedBy, sayWho, testsOf, type Rule } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
@@ -201,7 +200,7 @@ export async function restoreOffer(db: Db, key: string, by: string): Promise<Off
 /** What became of an offer: its codes by day and flow, what they cost and brought, and whom its guard kept them from. */
 export async function offerReport(db: Db, key: string): Promise<OfferReport> {
   const row = await offer(db, key);
-  const { now, zone } = await readStore(db);
+  const { now, zone, revenue } = await readStore(db);
   const { currency, guard } = row.document;
   const since = now - DAYS * DAY;
   const [[figures], { days, flows }, { reasons, people }, held, costs, messages] = await Promise.all([
@@ -210,7 +209,7 @@ export async function offerReport(db: Db, key: string): Promise<OfferReport> {
     withheldOf(db, key, since),
     heldOutOf(db, key, since, now - HELD_DAYS * DAY, HELD_DAYS),
     costsOf(db, key, currency),
-    messagesWithAndWithout(db, key, since, { currency, model: CREDIT_MODELS[0] }),
+    messagesWithAndWithout(db, key, since, { currency, model: revenue.model }),
   ]);
   const money = (minor: number) => ({ currency, minor });
   const says = (why: string) => sayWithheldShort(why, guard);

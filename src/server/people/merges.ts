@@ -110,7 +110,7 @@ export async function mergePeople(db: Db, oneId: string, otherId: string, by: st
         detail: { ...PLAIN_DETAIL, how: 'two people became one: the stricter consent', actor: by },
       })),
     );
-    await settleAnew(trx, [winnerId], store.currency);
+    await settleAnew(trx, [winnerId], store);
     await recordFor(trx, await joinRuns(trx, winnerId, store.now));
     await wakePeople(trx, [winnerId], store.now);
     await recordAct(trx, store.now, by, 'people.merged', { winner: winnerId, loser: loser.row.id });
@@ -174,7 +174,7 @@ export async function undoMerge(db: Db, mergeId: string, by: string): Promise<{ 
       );
     }
     await noteUndone(trx, merge.id, by, store.now);
-    await settleAnew(trx, [merge.winner_id, merge.loser_id], store.currency);
+    await settleAnew(trx, [merge.winner_id, merge.loser_id], store);
     await wakePeople(trx, [merge.winner_id, merge.loser_id], store.now);
     await recordAct(trx, store.now, by, 'people.unmerged', { winner: merge.winner_id, loser: merge.loser_id });
     return { winner: `~${merge.winner_id}`, loser: `~${merge.loser_id}` };

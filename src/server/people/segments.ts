@@ -243,8 +243,9 @@ export async function segmentMembers(db: Db, key: string, url: URL): Promise<Mem
 /** By day of the store's zone: how many were in it at the end, who joined and left. */
 export async function segmentHistory(db: Db, key: string, url: URL): Promise<HistoryView> {
   const row = await segment(db, key);
-  const { now, zone } = await readStore(db);
-  const { from, to } = periodOf(url, now, zone);
+  const store = await readStore(db);
+  const { now, zone } = store;
+  const { from, to } = periodOf(url, store);
   return { days: row.built_at ? await segmentDays(db, row.id, from, Math.min(to, now), zone) : [] };
 }
 

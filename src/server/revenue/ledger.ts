@@ -8,7 +8,7 @@ import { publicId } from '../people';
 /** A page of the ledger: each order with what was taken and the credit it gave, newest first. */
 export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const store = await readStore(db);
-  const { from, to, model } = periodOf(url, store.now, store.zone);
+  const { from, to, model } = periodOf(url, store);
   const limit = wholeNumber(url, 'limit', { least: 1, most: 200, otherwise: 50 });
   const cursor = url.searchParams.get('before');
   const after = cursor ? /^(\d{1,15})_(\d{1,18})_(.*)$/s.exec(cursor) : null;

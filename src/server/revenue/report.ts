@@ -9,7 +9,7 @@ import { periodOf } from '../http';
 /** Takings, credited and uncredited revenue, by flow and message and by day, in minor units. */
 export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
   const store = await readStore(db);
-  const { from, to, model } = periodOf(url, store.now, store.zone);
+  const { from, to, model } = periodOf(url, store);
   const [totals, sources, days] = await Promise.all([
     revenueTotals(db, from, to, model),
     creditedBySource(db, from, to, model),

@@ -384,7 +384,7 @@ async function throughIdentity(trx: Sql, work: WorkRow, plan: ImportPlan, now: I
       [...people.values()].filter((person) => person.isNew).map((person) => person.id),
     );
     const unsettled = [...people.values()].filter((person) => person.isUnsettled).map((person) => person.id);
-    await settleAnew(trx, unsettled, (await readStore(trx)).currency);
+    await settleAnew(trx, unsettled, await readStore(trx));
     await nameUnclear(
       trx,
       work.id,
@@ -509,7 +509,7 @@ async function takeEventsBack(db: Db, sourceId: number): Promise<{ events: numbe
     const store = await readStore(trx);
     const { events, personIds } = await undoEvents(trx, sourceId);
     // orders and credits are what the remaining events make of them
-    await settleAnew(trx, personIds, store.currency);
+    await settleAnew(trx, personIds, store);
     await lookAt(trx, personIds, store.now);
     return { events, people: await removeEmpty(trx, personIds) };
   });

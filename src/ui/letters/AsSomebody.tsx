@@ -5,10 +5,11 @@ import { useDeferredValue, useState } from 'react';
 import type { RenderView, TellingPerson } from '@/core/api';
 import { byDay } from '@/core/letters';
 import type { Message } from '@/core/messages';
-import { api, fieldClass, inputClass } from '../kit';
+import { api, fieldClass, inputClass, useStore } from '../kit';
 
 /** The message as a given person would get it, rendered by the code that sends it. */
 export function AsSomebody({ message, startedBy }: { message: Message; startedBy: string | null }) {
+  const store = useStore();
   const [chosen, setChosen] = useState<string | null>(null);
   const [asText, setAsText] = useState(false);
   const people = useQuery({
@@ -70,15 +71,24 @@ export function AsSomebody({ message, startedBy }: { message: Message; startedBy
       )}
       {shown.data && !broken && (
         <div className="grid gap-2" aria-busy={shown.isPlaceholderData}>
-          {message.channel !== 'sms' && (
+          {message.channel === 'email' && (
             <p>
               <b>{shown.data.subject}</b>
             </p>
           )}
-          {message.channel !== 'email' ? (
+          {message.channel === 'sms' ? (
             <p className="max-w-[280px] whitespace-pre-wrap break-words rounded-md border border-line bg-wash p-3" data-testid="as-text">
-              {shown.data.text}
+              {shown.data.text || <span className="text-soft">Nothing written yet</span>}
             </p>
+          ) : message.channel === 'push' ? (
+            <div className="grid max-w-[360px] gap-1 rounded-md border border-line bg-ink p-4 text-paper">
+              <p className="text-xs opacity-80">{store.name} · now</p>
+              <p className="font-semibold">{shown.data.subject || 'No title yet'}</p>
+              <p className="whitespace-pre-wrap break-words" data-testid="as-text">
+                {shown.data.text}
+              </p>
+              {/^https?:/.test(message.picture ?? '') && <img src={message.picture} alt="" className="mt-1 max-h-40 rounded object-contain" />}
+            </div>
           ) : asText ? (
             <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">
               {shown.data.text}

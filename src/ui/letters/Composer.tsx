@@ -49,6 +49,7 @@ export function Composer({
   startedBy,
   hasOffer = true,
   given,
+  reader,
   strip,
   acts,
   onChange,
@@ -59,6 +60,8 @@ export function Composer({
   hasOffer?: boolean;
   /** what is put in as its event where it is in no flow, as it is shown here */
   given?: { readonly [name: string]: string } | undefined;
+  /** the one person whom it goes to */
+  reader?: TellingPerson | undefined;
   strip?: ReactNode;
   /** what can be done with it beside writing, at the end of its bar */
   acts?: ReactNode;
@@ -84,7 +87,8 @@ export function Composer({
       api<{ people: TellingPerson[] }>(`/messages/people${startedBy === null ? '' : `?event=${encodeURIComponent(startedBy)}`}`),
     staleTime: 60_000,
   });
-  const person = who ?? people.data?.people[0]?.id ?? '';
+  const readers = useMemo(() => [...(reader ? [reader] : []), ...(people.data?.people ?? [])], [reader, people.data]);
+  const person = who ?? readers[0]?.id ?? '';
   const shown = useDeferredValue(message);
   const received = useQuery({
     queryKey: ['rendered', shown, person, startedBy, given],
@@ -324,7 +328,7 @@ export function Composer({
             </div>
           </section>
           <Received
-            people={people.data?.people ?? []}
+            people={readers}
             who={person}
             onWho={setWho}
             received={received.data}

@@ -16,9 +16,13 @@ const EmojiPicker = dynamic(() => import('./EmojiPicker'), {
   ssr: false,
 });
 
+const letters = new Intl.Segmenter('en', { granularity: 'grapheme' });
+/** How many letters and signs a reader counts: a sign that is made of several counts once. */
+const lettersOf = (text: string): number => [...letters.segment(text)].length;
+
 /** What stands above a letter: its subject, in whose name it goes out, and the line that inboxes show beside it. */
 export function Head({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
-  const bare = message.subject.replace(/\{[{%].*?[%}]\}/g, '').trim().length;
+  const bare = lettersOf(message.subject.replace(/\{[{%].*?[%}]\}/g, '').trim());
   return (
     <>
       <HeadLine

@@ -3,6 +3,7 @@
 import { ArrowLeft } from 'lucide-react';
 import { useCallback, useState } from 'react';
 import { createPortal } from 'react-dom';
+import type { TellingPerson } from '@/core/api';
 import type { Email } from '@/core/messages';
 import { attempt, Button } from '../kit';
 import { Composer } from './Composer';
@@ -12,6 +13,7 @@ export function LetterDesk({
   title,
   letter,
   given,
+  reader,
   act,
   canAct = true,
   onAct,
@@ -21,6 +23,8 @@ export function LetterDesk({
   letter: Email;
   /** what is put in for each reader beside what is known of them, as it is shown here */
   given?: { readonly [name: string]: string };
+  /** the one person whom it goes to */
+  reader?: TellingPerson;
   act: string;
   canAct?: boolean;
   onAct: (letter: Email) => Promise<void> | void;
@@ -39,6 +43,7 @@ export function LetterDesk({
         startedBy={null}
         hasOffer={false}
         given={given}
+        reader={reader}
         onChange={write}
         strip={
           <>

@@ -193,7 +193,7 @@ function Row({ term, children }: { term: string; children: React.ReactNode }) {
   return (
     <div className="flex items-baseline justify-between gap-4">
       <dt className="text-soft">{term}</dt>
-      <dd className="tabular">{children}</dd>
+      <dd className="text-right tabular">{children}</dd>
     </div>
   );
 }

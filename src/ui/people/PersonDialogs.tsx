@@ -268,6 +268,7 @@ function Write({ person, path, onClose, onDone }: Props) {
       <LetterDesk
         title={`To ${person.name ?? person.email}`}
         letter={letter}
+        reader={{ id: person.id, name: person.name ?? person.email ?? '', tells: 'gets it' }}
         act="Send"
         canAct={kind === 'service' || email.reachable}
         onClose={onClose}
