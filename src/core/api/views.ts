@@ -1,3 +1,4 @@
+import type { RevenueSettings } from '../revenue';
 import type { Change, Finding, FlowDocument, Stage } from '../flows';
 import type { Money } from '../money';
 import type { FieldProblem } from './problems';
@@ -234,6 +235,72 @@ export interface RevenueReport extends RevenueTotals {
     readonly messages: readonly { readonly stepId: string; readonly name: string; readonly minor: number; readonly orders: number }[];
   }[];
   readonly days: readonly { readonly day: string; readonly takings: number; readonly credited: number }[];
+  /** what the amounts count, in words */
+  readonly counted: string;
+  /** the same of the period of the same length before it, and of a year before */
+  readonly before: RevenueTotals;
+  readonly yearBefore: RevenueTotals;
+  /** as it was asked for by `by`: takings and credit split; of channels only credit */
+  readonly split?: {
+    readonly by: string;
+    readonly rows: readonly {
+      readonly key: string;
+      readonly name: string;
+      readonly orders: number;
+      readonly takings: number;
+      readonly credited: number;
+    }[];
+  };
+  /** credit by each model, of the flows and of their messages */
+  readonly models: readonly {
+    readonly flow: string;
+    readonly name: string;
+    readonly step: string | null;
+    readonly credited: { readonly [model: string]: number };
+  }[];
+}
+
+/** What the last check of the ledger has found, and how far a rebuild has come. */
+export interface LedgerStanding {
+  readonly check: {
+    readonly at: string;
+    readonly orders: number;
+    readonly differences: number;
+    readonly examples: readonly { readonly orderId: string; readonly what: string }[];
+  } | null;
+  readonly rebuild: { readonly done: number; readonly of: number } | null;
+}
+export interface RevenueSettingsView extends LedgerStanding {
+  readonly settings: RevenueSettings;
+  readonly counted: string;
+}
+
+/** An order with every message before it, why each counts or does not, and its credits by each model, in minor units. */
+export interface OrderCreditsView {
+  readonly orderId: string;
+  readonly person: string;
+  readonly placedAt: string;
+  readonly currency: string;
+  readonly value: number;
+  readonly discount: number;
+  readonly tax: number;
+  readonly shipping: number;
+  readonly net: number;
+  /** what counts of it, and when: the order, and what was taken off again */
+  readonly bookings: readonly { readonly at: string; readonly minor: number }[];
+  readonly touches: readonly {
+    readonly send: string;
+    readonly flow: { readonly key: string; readonly name: string };
+    readonly step: string;
+    readonly message: string;
+    readonly channel: string;
+    readonly deliveredAt: string | null;
+    readonly openedAt: string | null;
+    readonly clickedAt: readonly string[];
+    readonly counts: { readonly did: string; readonly at: string } | null;
+    readonly says: string;
+    readonly credits: { readonly [model: string]: number };
+  }[];
 }
 
 export interface LedgerItem {
@@ -247,9 +314,14 @@ export interface LedgerItem {
   readonly refunded: number;
   readonly isCancelled: boolean;
   readonly credited: number;
-  readonly flow?: { readonly key: string; readonly name: string };
-  readonly step?: string | null;
-  readonly because?: string | null;
+  /** which messages have a share in it by the model, the largest first */
+  readonly shares: readonly {
+    readonly flow: string;
+    readonly name: string;
+    readonly step: string;
+    readonly because: 'click' | 'open' | 'delivery';
+    readonly minor: number;
+  }[];
 }
 export interface LedgerView {
   readonly orders: readonly LedgerItem[];

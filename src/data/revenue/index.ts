@@ -1,7 +1,6 @@
 export {
   clearOrders,
   creditedBySource,
-  ledger,
   type OrderCredits,
   ownersOf,
   replaceCredits,
@@ -11,3 +10,4 @@ export {
   saveStanding,
   withOrdersAfter,
 } from './revenue';
+export * from './ledger';

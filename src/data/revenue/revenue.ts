@@ -232,55 +232,6 @@ export async function revenueByDay(sql: Sql, from: Instant, to: Instant, currenc
   );
 }
 
-export interface LedgerRow {
-  order_id: string;
-  person_id: string;
-  email: string | null;
-  placed_at: Date;
-  currency: string;
-  net: string;
-  value_minor: string;
-  refunded_minor: string;
-  is_cancelled: boolean;
-  credited: string;
-  flow_name: string | null;
-  flow_key: string | null;
-  step_id: string | null;
-  because: string | null;
-}
-
-/** The ledger, newest order first: each order with its credit, or none. `before` continues after the last row seen. */
-export async function ledger(
-  sql: Sql,
-  from: Instant,
-  to: Instant,
-  model: string,
-  limit: number,
-  before: { at: Instant; orderId: string; personId: string } | null,
-): Promise<LedgerRow[]> {
-  return query<LedgerRow>(
-    sql,
-    `select o.order_id, o.person_id, p.email, o.placed_at, o.currency, ${NET} as net, o.value_minor, o.refunded_minor, o.is_cancelled,
-       coalesce(c.minor, 0) as credited, f.name as flow_name, f.key as flow_key, c.step_id, c.because
-     from orders o join people p on p.id = o.person_id
-     left join credits c on c.person_id = o.person_id and c.order_id = o.order_id and c.model = :model
-     left join flows f on f.id = c.flow_id
-     where o.placed_at >= :from and o.placed_at <= :to
-       and (cast(:beforeAt as timestamptz) is null or (o.placed_at, o.order_id, o.person_id) < (cast(:beforeAt as timestamptz),
-         cast(:beforeId as text), cast(:beforePerson as bigint)))
-     order by o.placed_at desc, o.order_id desc, o.person_id desc limit :limit`,
-    {
-      from: new Date(from),
-      to: new Date(to),
-      model,
-      limit,
-      beforeAt: before ? new Date(before.at) : null,
-      beforeId: before?.orderId ?? null,
-      beforePerson: before?.personId ?? null,
-    },
-  );
-}
-
 /** Those who placed an order within a window after a moment: whose credits something of that moment can change. */
 export async function withOrdersAfter(
   sql: Sql,

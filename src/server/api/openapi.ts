@@ -4,6 +4,7 @@ import { messageSchema } from '@/core/messages';
 import { formSchema } from '@/core/forms';
 import { importSchema } from '@/core/imports';
 import { checkoutBoxSchema } from '@/core/people';
+import { revenueSettingsSchema } from '@/core/revenue';
 import { ruleSchema } from '@/core/rules';
 import { mappingSchema } from '@/core/sources';
 import { envelopeSchema } from '../ingest';
@@ -109,12 +110,37 @@ export function description(origin: string) {
       },
       '/revenue': {
         get: operation('Takings, credited and uncredited, by flow and message and by day, in minor units', ok('The sums'), {
-          parameters: period,
+          parameters: [...period, parameter('by', 'query', 'Split by flow, channel, offer, source, first, product or category')],
         }),
       },
       '/revenue/ledger': {
-        get: operation('Every order with its credit, newest first', ok('A page; `next` continues it'), {
-          parameters: [...period, parameter('before', 'query', 'The value of `next`'), parameter('limit', 'query', 'At most 200')],
+        get: operation('Every order with its credits, newest first', ok('A page; `next` continues it'), {
+          parameters: [
+            ...period,
+            parameter('flow', 'query', 'Only those in which the flow has a share'),
+            parameter('step', 'query', 'Of that flow, the message'),
+            parameter('channel', 'query', 'Only those in which a message of this channel has a share'),
+            parameter('offer', 'query', 'Only those with a code of the offer'),
+            parameter('first', 'query', 'first: the first of somebody, repeat: later ones'),
+            parameter('credited', 'query', 'yes: in which any message has a share, no: none'),
+            parameter('before', 'query', 'The value of `next`'),
+            parameter('limit', 'query', 'At most 200'),
+          ],
+        }),
+      },
+      '/revenue/settings': {
+        get: operation('How revenue is counted', ok('{settings, counted, check, rebuild}')),
+        put: operation('Sets how; the ledger is computed anew', ok('{settings, counted, check, rebuild}'), {
+          requestBody: body(jsonSchema(revenueSettingsSchema)),
+        }),
+      },
+      '/revenue/check': {
+        get: operation('What the last check of the ledger has found', ok('{check, rebuild}')),
+        post: operation('Checks the ledger now, from the events', ok('{check, rebuild}')),
+      },
+      '/orders/{id}/credits': {
+        get: operation('Every message before an order, why each counts or does not, and credits by each model', ok('The order'), {
+          parameters: [parameter('id', 'path', "The order's id")],
         }),
       },
       '/account': {

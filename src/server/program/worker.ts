@@ -10,6 +10,7 @@ import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
+import { checkNightly, goOnRebuilding } from '../revenue';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -151,6 +152,7 @@ async function main(): Promise<void> {
           readFeeds(homeDb, config.inside),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
+          goOnRebuilding(homeDb).then(() => checkNightly(homeDb)),
         ]),
       )
       .catch((error: Error) => log.warn({ housekeeping: error.message }));

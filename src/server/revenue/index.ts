@@ -1,2 +1,4 @@
+export { checkLedger, checkNightly, goOnRebuilding, ledgerStanding, revenueSettings, writeRevenueSettings } from './counting';
 export { ledgerPage } from './ledger';
+export { orderCredits } from './order';
 export { revenueReport } from './report';

@@ -1,11 +1,32 @@
 import type { LedgerView } from '@/core/api';
 import type { Db } from '@/data/db';
-import { ledger } from '@/data/revenue';
+import { ledger, type LedgerOf } from '@/data/revenue';
 import { readStore } from '@/data/store';
 import { periodOf, Problem, wholeNumber } from '../http';
 import { publicId } from '../people';
 
-/** A page of the ledger: each order with what was taken and the credit it gave, newest first. */
+/** Which orders are asked for. */
+function askedOf(url: URL): LedgerOf {
+  const text = (name: string) => url.searchParams.get(name)?.slice(0, 120) || null;
+  const one = <T extends string>(name: string, of: readonly T[]): T | null => {
+    const said = text(name);
+    if (said !== null && !(of as readonly string[]).includes(said))
+      throw new Problem(400, 'Not a choice', `"${name}" is not one of those there are.`, [
+        { field: name, wrong: `is "${said.slice(0, 40)}"`, right: of.join(' or ') },
+      ]);
+    return said as T | null;
+  };
+  return {
+    flow: text('flow'),
+    step: text('step'),
+    channel: text('channel'),
+    offer: text('offer'),
+    first: one('first', ['first', 'repeat']),
+    credited: one('credited', ['yes', 'no']),
+  };
+}
+
+/** A page of the ledger: each order with what was taken and the credits it gave by a model, newest first. */
 export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store);
@@ -13,7 +34,8 @@ export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
   const cursor = url.searchParams.get('before');
   const after = cursor ? /^(\d{1,15})_(\d{1,18})_(.*)$/s.exec(cursor) : null;
   if (cursor && !after) throw new Problem(400, 'Not a cursor', 'The cursor is not one of ours.');
-  const rows = await ledger(db, from, to, model, limit + 1, after && { at: Number(after[1]), personId: after[2]!, orderId: after[3]! });
+  const before = after && { at: Number(after[1]), personId: after[2]!, orderId: after[3]! };
+  const rows = await ledger(db, from, to, model, askedOf(url), limit + 1, before);
   const page = rows.slice(0, limit);
   const last = page.at(-1);
   return {
@@ -28,7 +50,7 @@ export async function ledgerPage(db: Db, url: URL): Promise<LedgerView> {
       refunded: row.is_cancelled ? Number(row.value_minor) : Number(row.refunded_minor),
       isCancelled: row.is_cancelled,
       credited: Number(row.credited),
-      ...(row.flow_key && { flow: { key: row.flow_key, name: row.flow_name! }, step: row.step_id, because: row.because }),
+      shares: row.shares,
     })),
     next: rows.length > limit && last ? `${last.placed_at.getTime()}_${last.person_id}_${last.order_id}` : null,
   };

@@ -2,16 +2,55 @@ import type { RevenueReport } from '@/core/api';
 import { planOf } from '@/core/flows';
 import type { Db } from '@/data/db';
 import { readVersion } from '@/data/flows';
-import { creditedBySource, revenueByDay, revenueTotals } from '@/data/revenue';
+import { creditedByModel, creditedBySource, revenueByDay, revenueTotals, SPLITS, splitRevenue, type Split } from '@/data/revenue';
 import { readStore } from '@/data/store';
-import { periodOf } from '../http';
+import { CHANNEL_WORDS, type Channel } from '@/core/rules';
+import { sayCounted } from '@/core/revenue';
+import { subtractDuration } from '@/core/time';
+import { periodOf, Problem } from '../http';
+
+/** By what the report is to be split, or null. */
+function splitOf(url: URL): Split | null {
+  const by = url.searchParams.get('by');
+  if (!by || by === 'flow') return null;
+  if (!(SPLITS as readonly string[]).includes(by))
+    throw new Problem(400, 'Not a split', `Revenue is not split by "${by.slice(0, 40)}".`, [
+      { field: 'by', wrong: 'is nothing that revenue is split by', right: ['flow', ...SPLITS].join(', ') },
+    ]);
+  return by as Split;
+}
+
+/** What a part of a split is called. */
+function nameOfSplit(split: Split, key: string): string {
+  if (split === 'channel') return CHANNEL_WORDS[key as Channel]?.name ?? key;
+  if (split === 'first') return key === 'first' ? 'First orders' : 'Later orders';
+  return key || { offer: 'No code of an offer', source: 'Unknown', product: '', category: '' }[split];
+}
+
+/** Credit by each model, of flows and of their messages. */
+function modelsOf(rows: Awaited<ReturnType<typeof creditedByModel>>): RevenueReport['models'] {
+  const lines = new Map<string, { flow: string; name: string; step: string | null; credited: Record<string, number> }>();
+  for (const { flow, name, step, model, minor } of rows) {
+    const id = `${flow} ${step ?? ''}`;
+    const line = lines.get(id) ?? { flow, name, step, credited: {} };
+    line.credited[model] = Number(minor);
+    lines.set(id, line);
+  }
+  return [...lines.values()];
+}
 
 /** Takings, credited and uncredited revenue, by flow and message and by day, in minor units. */
 export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store);
-  const [totals, sources, days] = await Promise.all([
+  const split = splitOf(url);
+  const long = to - from;
+  const [totals, before, yearBefore, rows, byModel, sources, days] = await Promise.all([
     revenueTotals(db, from, to, model),
+    revenueTotals(db, from - long - 1, from - 1, model),
+    revenueTotals(db, subtractDuration(from, 'P1Y', store.zone), subtractDuration(to, 'P1Y', store.zone), model),
+    split ? splitRevenue(db, split, from, to, model, store.currency) : null,
+    creditedByModel(db, from, to, store.currency),
     creditedBySource(db, from, to, model),
     revenueByDay(db, from, to, store.currency, store.zone, model),
   ]);
@@ -46,6 +85,29 @@ export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
     ),
     others: totals.filter((row) => row.currency !== store.currency).map((row) => sum(row, row.currency)),
     flows,
+    counted: sayCounted(store.revenue),
+    before: sum(
+      before.find((row) => row.currency === store.currency),
+      store.currency,
+    ),
+    yearBefore: sum(
+      yearBefore.find((row) => row.currency === store.currency),
+      store.currency,
+    ),
+    ...(split &&
+      rows && {
+        split: {
+          by: split,
+          rows: rows.map(({ key, name, orders, takings, credited }) => ({
+            key,
+            name: name ?? nameOfSplit(split, key),
+            orders,
+            takings: Number(takings),
+            credited: Number(credited),
+          })),
+        },
+      }),
+    models: modelsOf(byModel),
     days: days.map((day) => ({ day: day.day, takings: Number(day.takings), credited: Number(day.credited) })),
   };
 }
