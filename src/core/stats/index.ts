@@ -1,1 +1,4 @@
+export * from './buying';
 export * from './proportions';
+export * from './survival';
+export * from './tests';
