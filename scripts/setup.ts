@@ -17,7 +17,7 @@ import { SCOPES } from '../src/core/sources';
 import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
 import { saveBrand, saveFeed, saveInLibrary } from '../src/data/letters';
-import { saveStanding } from '../src/data/revenue';
+import { refreshCarts, saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
 import { newForm } from '../src/core/forms';
@@ -355,6 +355,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   await passCounters(db, ['people', 'events', 'runs', 'sends']);
   await settleAllCodes(db);
   await saveStanding(db, null, STORE.currency);
+  await refreshCarts(db, null);
   await rebuildCatalogue(db);
   await query(db, 'analyze');
   return counts;

@@ -303,6 +303,129 @@ export interface OrderCreditsView {
   }[];
 }
 
+interface Between {
+  readonly low: number;
+  readonly high: number;
+}
+type Rate = ({ readonly share: number } & Between) | null;
+interface Some {
+  readonly carts: number;
+  readonly value: number;
+}
+/** Carts that were left in a period, in minor units: those of people who cannot be written to stand apart. */
+export interface CartsReport {
+  readonly from: string;
+  readonly to: string;
+  readonly currency: string;
+  /** within how many days an order wins a cart back */
+  readonly windowDays: number;
+  readonly open: Some;
+  readonly wonBack: Some & { readonly revenue: number };
+  readonly gone: Some;
+  readonly unreachable: Some;
+  /** what all that could be won back was worth, and what orders won back */
+  readonly potential: number;
+  readonly won: number;
+  /** won back ÷ (won back + gone) */
+  readonly rate: Rate;
+  readonly how: { readonly clicked: Some; readonly sent: Some; readonly itself: Some };
+  readonly weeks: readonly { readonly week: string; readonly carts: number; readonly won: number; readonly rate: Rate }[];
+  readonly groups: readonly {
+    readonly by: string;
+    readonly lines: readonly {
+      readonly key: string;
+      readonly carts: number;
+      readonly value: number;
+      readonly won: number;
+      readonly wonValue: number;
+      readonly rate: Rate;
+    }[];
+  }[];
+  /** by how many hours after it was left which share had come back (Kaplan–Meier) */
+  readonly curve: readonly {
+    readonly hours: number;
+    readonly back: number;
+    readonly low: number;
+    readonly high: number;
+    readonly atRisk: number;
+  }[];
+  readonly isCut: boolean;
+}
+export interface CartItemView {
+  readonly cartId: string;
+  readonly person: { readonly id: string; readonly name: string };
+  readonly leftAt: string;
+  readonly value: Money;
+  readonly items: readonly { readonly name: string; readonly quantity: number }[];
+  readonly state: 'open' | 'won' | 'gone' | 'unreachable';
+  readonly messages: number;
+  readonly last: { readonly flow: string; readonly name: string; readonly step: string } | null;
+  readonly order: { readonly id: string; readonly at: string; readonly net: Money; readonly how: 'clicked' | 'sent' | 'itself' } | null;
+}
+export interface CartsView {
+  readonly carts: readonly CartItemView[];
+  readonly isMore: boolean;
+}
+
+/** What a flow adds a person, in minor units; what is caused, beside what is credited. */
+export interface FlowLiftView {
+  readonly flow: { readonly key: string; readonly name: string };
+  /** how many of a hundred are kept out */
+  readonly control: number;
+  readonly currency: string;
+  /** for how long from their entry what they order counts */
+  readonly window: string;
+  readonly people: { readonly in: number; readonly out: number };
+  /** entered, and their time is not over yet */
+  readonly waiting: { readonly in: number; readonly out: number };
+  readonly perPerson: { readonly in: number; readonly out: number };
+  readonly buyers: { readonly in: number; readonly out: number };
+  readonly lift: number | null;
+  readonly interval: Between | null;
+  readonly explained: number;
+  readonly credited: number;
+  readonly moreNeeded: number | null;
+  readonly daysNeeded: number | null;
+  readonly says: string;
+  readonly method: string;
+}
+/** A test of a flow, arm by arm; revenue in minor units. */
+export interface TestView {
+  readonly flow: { readonly key: string; readonly name: string };
+  readonly step: string;
+  readonly name: string;
+  readonly currency: string;
+  readonly window: string;
+  /** by what it goes: the goal of the flow, or an order where it has none */
+  readonly goes: 'goal' | 'order';
+  readonly arms: readonly {
+    readonly id: string;
+    readonly name: string;
+    readonly share: number;
+    readonly people: number;
+    readonly waiting: number;
+    readonly goals: number;
+    readonly rate: ({ readonly share: number } & Between) | null;
+    readonly orders: number;
+    readonly clickers: number;
+    readonly perPerson: ({ readonly minor: number } & Between) | null;
+    /** how likely it is better than the best of the others */
+    readonly chance: number | null;
+  }[];
+  readonly ahead: string | null;
+  /** how likely so uneven parts are by the shares that were set; below 0.001 something is wrong */
+  readonly evenness: number;
+  readonly moreNeeded: number | null;
+  readonly daysNeeded: number | null;
+  /** how many people enter the flow a day */
+  readonly perDay: number;
+  readonly says: string;
+  readonly method: string;
+}
+export interface TestsView {
+  readonly tests: readonly TestView[];
+}
+
 export interface LedgerItem {
   readonly orderId: string;
   readonly person: string;

@@ -13,6 +13,9 @@ export function currencyDigits(code: string): number | null {
   return DIGITS.get(code) ?? null;
 }
 
+/** The digits of those currencies that have not two. */
+export const OTHER_DIGITS: { readonly [currency: string]: number } = Object.fromEntries([...DIGITS].filter(([, digits]) => digits !== 2));
+
 /** True for a currency code of ISO 4217, in capitals. */
 export function isCurrency(code: string): boolean {
   return currencyDigits(code) !== null;

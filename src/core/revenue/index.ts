@@ -1,3 +1,4 @@
 export * from './booking';
 export * from './credit';
+export * from './lift';
 export * from './settings';

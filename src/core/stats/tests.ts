@@ -43,8 +43,8 @@ export function onceInterval(a: Sample, b: Sample, leftOut = 0.05): Interval {
  */
 export function alwaysInterval(a: Sample, b: Sample, tau: number, leftOut = 0.05): Interval {
   const { difference, variance } = differenceOf(a, b);
-  if (!Number.isFinite(variance) || tau <= 0) return { low: Number.NEGATIVE_INFINITY, high: Number.POSITIVE_INFINITY };
   if (variance === 0) return { low: difference, high: difference };
+  if (!Number.isFinite(variance) || tau <= 0) return { low: Number.NEGATIVE_INFINITY, high: Number.POSITIVE_INFINITY };
   const t2 = tau * tau;
   const reach = Math.sqrt(((variance * (variance + t2)) / t2) * (2 * Math.log(1 / leftOut) + Math.log((variance + t2) / variance)));
   return { low: difference - reach, high: difference + reach };

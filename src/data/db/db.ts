@@ -27,6 +27,7 @@ import * as presences from './migrations/024_presences';
 import * as letters from './migrations/025_letters';
 import * as further from './migrations/026_further';
 import * as ledger from './migrations/027_ledger';
+import * as carts from './migrations/028_carts';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -74,6 +75,7 @@ const migrations: Record<string, Knex.Migration> = {
   '025_letters': letters,
   '026_further': further,
   '027_ledger': ledger,
+  '028_carts': carts,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -34,6 +34,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     `update orders set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24), cart_id = null where person_id = :personId`,
     b,
   );
+  await query(sql, 'delete from carts where person_id = :personId', b);
   for (const table of ['credits', 'bookings'])
     await query(
       sql,

@@ -107,7 +107,17 @@ export async function moveToPerson(
   );
   // what went over to the other is no change of the one who is gone
   await withoutHistory(sql, async () => {
-    for (const table of ['credits', 'bookings', 'consents', 'standing', 'person_tags', 'list_members', 'declined_topics', 'work_changes'])
+    for (const table of [
+      'credits',
+      'bookings',
+      'carts',
+      'consents',
+      'standing',
+      'person_tags',
+      'list_members',
+      'declined_topics',
+      'work_changes',
+    ])
       await query(sql, `delete from ${table} where person_id = :loserId`, ids);
   });
   await query(

@@ -11,3 +11,5 @@ export {
   withOrdersAfter,
 } from './revenue';
 export * from './ledger';
+export * from './proof';
+export * from './carts';

@@ -126,7 +126,7 @@ export async function saveStanding(sql: Sql, personIds: readonly string[] | null
 /** Removes orders and credits of people before they are computed anew from what events remain. */
 export async function clearOrders(sql: Sql, personIds: readonly string[]): Promise<void> {
   if (!personIds.length) return;
-  for (const table of ['orders', 'bookings', 'credits', 'standing'])
+  for (const table of ['orders', 'bookings', 'credits', 'standing', 'carts'])
     await query(sql, `delete from ${table} where person_id = any(cast(:personIds as bigint[]))`, { personIds });
 }
 

@@ -504,7 +504,7 @@ export async function removeEmpty(sql: Sql, personIds: readonly string[]): Promi
       { personIds },
     )
   ).map((row) => row.id);
-  for (const table of ['events', 'weak_claims', 'identifiers', 'person_tags', 'standing', 'orders', 'bookings', 'credits'])
+  for (const table of ['events', 'weak_claims', 'identifiers', 'person_tags', 'standing', 'orders', 'bookings', 'credits', 'carts'])
     await query(sql, `delete from ${table} where person_id = any(cast(:leaving as bigint[]))`, { leaving });
   await query(sql, 'delete from people where id = any(cast(:leaving as bigint[]))', { leaving });
   return leaving.length;

@@ -138,6 +138,41 @@ export function description(origin: string) {
         get: operation('What the last check of the ledger has found', ok('{check, rebuild}')),
         post: operation('Checks the ledger now, from the events', ok('{check, rebuild}')),
       },
+      '/revenue/lifts': { get: operation('What every flow adds that keeps some out', ok('{lifts}'), { parameters: period }) },
+      '/flows/{key}/lift': {
+        get: operation(
+          'What a flow adds: who entered against who was kept out, a person',
+          ok('people, perPerson, lift, interval, method'),
+          {
+            parameters: [parameter('key', 'path', "The flow's key"), ...period],
+          },
+        ),
+      },
+      '/carts': {
+        get: operation(
+          'Carts that were left: open, won back and gone, what they were worth, the rate with its interval, and how they came back',
+          ok('The report'),
+          {
+            parameters: period,
+          },
+        ),
+      },
+      '/carts/list': {
+        get: operation('Carts that were left, the newest first', ok('A page'), {
+          parameters: [
+            ...period,
+            parameter('state', 'query', 'open, won, gone or unreachable'),
+            parameter('limit', 'query', 'At most 200'),
+            parameter('offset', 'query', 'How many are passed over'),
+          ],
+        }),
+      },
+      '/tests': { get: operation('Every test of flows that are on, with what can be said of it', ok('{tests}'), { parameters: period }) },
+      '/tests/{flow}/{step}': {
+        get: operation('A test, arm by arm', ok('The test'), {
+          parameters: [parameter('flow', 'path', "The flow's key"), parameter('step', 'path', "The test's id"), ...period],
+        }),
+      },
       '/orders/{id}/credits': {
         get: operation('Every message before an order, why each counts or does not, and credits by each model', ok('The order'), {
           parameters: [parameter('id', 'path', "The order's id")],

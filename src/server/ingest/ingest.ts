@@ -18,7 +18,7 @@ import {
 } from '@/data/sources';
 import { wakePeople } from '@/data/rules';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
-import { ownersOf, withOrdersAfter } from '@/data/revenue';
+import { ownersOf, refreshCarts, withOrdersAfter } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/messages';
 import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
 import { joinRuns } from './join';
@@ -389,6 +389,8 @@ async function afterwards(
   for (const id of mergedIds) told.push(...(await joinRuns(trx, id, store.now)));
   await wakePeople(trx, mergedIds, store.now);
   await settleLedger(trx, [...dirty], store);
+  const mine = new Set(rows.flatMap(({ personId, type }) => (type === 'cart.updated' ? [personId] : [])));
+  await refreshCarts(trx, [...mine]);
   await armStarts(trx, starts, earlier);
   if (told.length) await storeOwn(trx, told, store);
 }

@@ -6,7 +6,7 @@ import type { Sql } from '@/data/db';
 import { loadEvents } from '@/data/rules';
 import { armRuns, readVersion, type Arming, type Beginning, type EarlierRuns } from '@/data/flows';
 import type { PublishedFlow, StoreNow } from '@/data/store';
-import { clearOrders, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
+import { clearOrders, refreshCarts, replaceCredits, saveOrders, saveStanding, type OrderCredits } from '@/data/revenue';
 import { placesOfSends } from '@/data/messages';
 import { countOffers, settleCodes } from '@/data/offers';
 
@@ -36,6 +36,7 @@ export async function settleLedger(trx: Sql, personIds: readonly string[], store
 /** The same for people from whom events may have gone to somebody else: what no event tells of any more goes, too. */
 export async function settleAnew(trx: Sql, personIds: readonly string[], store: Counting): Promise<void> {
   await clearOrders(trx, personIds);
+  await refreshCarts(trx, personIds);
   await settleLedger(trx, personIds, store);
 }
 

@@ -2,3 +2,5 @@ export { checkLedger, checkNightly, goOnRebuilding, ledgerStanding, revenueSetti
 export { ledgerPage } from './ledger';
 export { orderCredits } from './order';
 export { revenueReport } from './report';
+export { flowLift, lifts, testView, testViews } from './proof';
+export { cartsPage, cartsReport } from './carts';

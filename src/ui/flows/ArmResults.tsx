@@ -53,8 +53,8 @@ export function ArmResults({ isTest, figures, hasGoal }: { isTest: boolean; figu
       )}
       {isTest && hasGoal && (
         <p className="text-xs text-soft">
-          Intervals of 95 % (score intervals; of differences by Newcombe’s hybrid). Looked at every day, a difference shows sooner or later
-          where there is none: decide by the number of people you set out with.
+          Shares with score intervals of 95 %. What is said of their difference holds however often it is looked at (mixture sequential
+          probability ratio test).
         </p>
       )}
     </>

@@ -87,7 +87,9 @@ export function AsSomebody({ message, startedBy }: { message: Message; startedBy
               <p className="whitespace-pre-wrap break-words" data-testid="as-text">
                 {shown.data.text}
               </p>
-              {/^https?:/.test(message.picture ?? '') && <img src={message.picture} alt="" className="mt-1 max-h-40 rounded object-contain" />}
+              {/^https?:/.test(message.picture ?? '') && (
+                <img src={message.picture} alt="" className="mt-1 max-h-40 rounded object-contain" />
+              )}
             </div>
           ) : asText ? (
             <pre className="max-h-[420px] overflow-auto whitespace-pre-wrap rounded-md border border-line bg-paper p-3 font-mono text-xs">

@@ -1,1 +1,4 @@
 export { RevenueScreen } from './RevenueScreen';
+export { CartsScreen } from './CartsScreen';
+export { LiftScreen } from './LiftScreen';
+export { TestsScreen } from './TestsScreen';

@@ -1,0 +1,130 @@
+import type { PairedSums } from '@/core/stats';
+import type { Instant } from '@/core/time';
+import { query, type Sql } from '../db';
+
+/** What came of a group of people, from the moment each of them entered: sums of what they ordered then, and before. */
+export interface GroupSums extends PairedSums {
+  readonly group: string;
+  /** how many of them ordered, how many orders, reached the goal, and clicked a message of the flow */
+  readonly buyers: number;
+  readonly orders: number;
+  readonly goals: number;
+  readonly clickers: number;
+  /** entered, and their time is not over yet: not among the sums */
+  readonly waiting: number;
+}
+
+interface SumsRow {
+  readonly grp: string;
+  readonly n: number;
+  readonly y: string;
+  readonly yy: string;
+  readonly x: string;
+  readonly xx: string;
+  readonly xy: string;
+  readonly buyers: number;
+  readonly orders: number;
+  readonly goals: number;
+  readonly clickers: number;
+  readonly waiting: number;
+}
+
+/**
+ * What people brought who entered a flow in a period, by group: from the moment of their entry for so long, the same for every group.
+ * Each person counts once, by their first entry in the period. y is the net of their orders in that time, in minor units of one
+ * currency, x that of the time before their entry.
+ * @param groups how a run `r` is grouped, as SQL of ours: what is null is in no group
+ */
+async function sumsBy(
+  sql: Sql,
+  groups: string,
+  of: {
+    flowId: number;
+    from: Instant;
+    to: Instant;
+    now: Instant;
+    windowMs: number;
+    beforeMs: number;
+    currency: string;
+    arms?: readonly string[];
+  },
+): Promise<GroupSums[]> {
+  const rows = await query<SumsRow>(
+    sql,
+    `with entered as materialized (
+       select distinct on (r.person_id) r.person_id, r.id, r.entered_at, r.goal_at, ${groups} as grp from runs r
+       where r.flow_id = :flowId and r.entered_at >= :from and r.entered_at <= :to and ${groups} is not null
+       order by r.person_id, r.entered_at, r.id
+     ), each as (
+       select e.grp, e.entered_at + :windowMs * interval '1 millisecond' <= :now as is_over, e.goal_at is not null as goal,
+         exists (select 1 from sends s where s.person_id = e.person_id and s.run_id = e.id and s.clicked_at is not null) as clicked,
+         coalesce(o.after, 0)::float8 as y, coalesce(o.before, 0)::float8 as x, coalesce(o.orders, 0) as orders
+       from entered e left join lateral (
+         select sum(o.net_minor) filter (where o.placed_at >= e.entered_at) as after,
+           sum(o.net_minor) filter (where o.placed_at < e.entered_at) as before,
+           count(*) filter (where o.placed_at >= e.entered_at and o.net_minor > 0) as orders
+         from orders o where o.person_id = e.person_id and o.currency = :currency
+           and o.placed_at >= e.entered_at - :beforeMs * interval '1 millisecond'
+           and o.placed_at < e.entered_at + :windowMs * interval '1 millisecond') o on true
+     )
+     select grp, count(*) filter (where is_over)::int as n, coalesce(sum(y) filter (where is_over), 0) as y,
+       coalesce(sum(y * y) filter (where is_over), 0) as yy, coalesce(sum(x) filter (where is_over), 0) as x,
+       coalesce(sum(x * x) filter (where is_over), 0) as xx, coalesce(sum(x * y) filter (where is_over), 0) as xy,
+       count(*) filter (where is_over and orders > 0)::int as buyers, coalesce(sum(orders) filter (where is_over), 0)::int as orders,
+       count(*) filter (where is_over and goal)::int as goals, count(*) filter (where is_over and clicked)::int as clickers,
+       count(*) filter (where not is_over)::int as waiting
+     from each group by 1`,
+    {
+      flowId: of.flowId,
+      from: new Date(of.from),
+      to: new Date(of.to),
+      now: new Date(of.now),
+      windowMs: of.windowMs,
+      beforeMs: of.beforeMs,
+      currency: of.currency,
+      arms: of.arms ?? [],
+    },
+  );
+  return rows.map(({ grp, y, yy, x, xx, xy, ...rest }) => ({
+    ...rest,
+    group: grp,
+    y: Number(y),
+    yy: Number(yy),
+    x: Number(x),
+    xx: Number(xx),
+    xy: Number(xy),
+  }));
+}
+
+/** Those who went in and those who were kept out by lot: groups `in` and `out`. */
+export const liftSums = (sql: Sql, of: Omit<Parameters<typeof sumsBy>[2], 'arms'>): Promise<GroupSums[]> =>
+  sumsBy(sql, `case when r.outcome = 'control' then 'out' else 'in' end`, of);
+
+/** Those who drew each arm of a test: groups by the arm's id. */
+export const armSums = (sql: Sql, of: Parameters<typeof sumsBy>[2] & { arms: readonly string[] }): Promise<GroupSums[]> =>
+  sumsBy(sql, `(select a from unnest(r.arms) a where a = any(cast(:arms as text[])) limit 1)`, of);
+
+/** Since when a flow has had its version that is on, and how many people have entered it a day lately. */
+export async function entriesADay(sql: Sql, flowId: number, now: Instant): Promise<number> {
+  const [row] = await query<{ perDay: number }>(
+    sql,
+    `select count(distinct person_id)::float8 / greatest(1, least(28, extract(epoch from cast(:now as timestamptz) - min(entered_at)) / 86400)) as "perDay"
+     from runs where flow_id = :flowId and entered_at > cast(:now as timestamptz) - interval '28 days' and entered_at <= :now`,
+    { flowId, now: new Date(now) },
+  );
+  return Number(row?.perDay ?? 0);
+}
+
+/** What a flow's messages were credited with in a period, by a model. */
+export async function creditOfFlow(
+  sql: Sql,
+  of: { flowId: number; from: Instant; to: Instant; model: string; currency: string },
+): Promise<number> {
+  const [row] = await query<{ minor: string }>(
+    sql,
+    `select coalesce(sum(minor), 0) as minor from credits where flow_id = :flowId and model = :model and currency = :currency
+       and placed_at >= :from and placed_at <= :to`,
+    { ...of, from: new Date(of.from), to: new Date(of.to) },
+  );
+  return Number(row!.minor);
+}

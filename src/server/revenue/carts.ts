@@ -1,0 +1,158 @@
+import type { CartItemView, CartsReport, CartsView } from '@/core/api';
+import { shareInterval, survivalCurve } from '@/core/stats';
+import { DAY, HOUR, localDate, type Instant } from '@/core/time';
+import type { Db } from '@/data/db';
+import { leftCarts, type CartRow, type CartState } from '@/data/revenue';
+import { readStore } from '@/data/store';
+import { periodOf, Problem, wholeNumber } from '../http';
+
+/** For how long after it was left a cart can be won back. */
+const WINDOW_MS = 7 * DAY;
+/** How many carts a report looks at, the newest first. */
+const MOST = 50_000;
+const STATES: readonly CartState[] = ['open', 'won', 'gone', 'unreachable'];
+
+const won = (rows: readonly CartRow[]) => rows.filter(({ state }) => state === 'won');
+const sum = (rows: readonly CartRow[], of: 'value_minor' | 'net_minor') => rows.reduce((all, row) => all + Number(row[of] ?? 0), 0);
+
+/** Won back ÷ (won back + gone), with its interval; null where neither is. */
+function rateOf(rows: readonly CartRow[]): CartsReport['rate'] {
+  const [back, gone] = [won(rows).length, rows.filter(({ state }) => state === 'gone').length];
+  return back + gone ? { share: back / (back + gone), ...shareInterval({ count: back, of: back + gone }) } : null;
+}
+
+/** Carts that were left in a period: what became of them, what they were worth, and how they came back. */
+export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store);
+  const { now, zone, currency } = store;
+  const rows = await leftCarts(db, { from, to, now, windowMs: WINDOW_MS, currency, limit: MOST });
+  const reachable = rows.filter(({ state }) => state !== 'unreachable');
+  const of = (state: CartState) => {
+    const own = rows.filter((row) => row.state === state);
+    return { carts: own.length, value: sum(own, 'value_minor') };
+  };
+  const how = (which: CartRow['how']) => {
+    const own = won(rows).filter((row) => row.how === which);
+    return { carts: own.length, value: sum(own, 'net_minor') };
+  };
+  const group = (name: string, keyOf: (row: CartRow) => readonly string[]) => {
+    const groups = new Map<string, CartRow[]>();
+    for (const row of reachable)
+      for (const key of keyOf(row)) {
+        const known = groups.get(key);
+        if (known) known.push(row);
+        else groups.set(key, [row]);
+      }
+    const lines = [...groups].map(([key, own]) => ({
+      key,
+      carts: own.length,
+      value: sum(own, 'value_minor'),
+      won: won(own).length,
+      wonValue: sum(won(own), 'net_minor'),
+      rate: rateOf(own),
+    }));
+    return { by: name, lines: lines.sort((a, b) => b.carts - a.carts || (a.key < b.key ? -1 : 1)).slice(0, 50) };
+  };
+  const spells = reachable.map((row) => ({
+    time: ((row.ordered_at?.getTime() ?? Math.min(now, row.left_at.getTime() + WINDOW_MS)) - row.left_at.getTime()) / HOUR,
+    happened: row.state === 'won',
+  }));
+  return {
+    from: new Date(from).toISOString(),
+    to: new Date(to).toISOString(),
+    currency,
+    windowDays: WINDOW_MS / DAY,
+    open: of('open'),
+    wonBack: { ...of('won'), revenue: sum(won(rows), 'net_minor') },
+    gone: of('gone'),
+    unreachable: of('unreachable'),
+    potential: sum(reachable, 'value_minor'),
+    won: sum(won(rows), 'net_minor'),
+    rate: rateOf(reachable),
+    how: { clicked: how('clicked'), sent: how('sent'), itself: how('itself') },
+    weeks: weeksOf(reachable, from, Math.min(to, now), zone),
+    groups: [
+      group('value', (row) => [bandOf(Number(row.value_minor))]),
+      group('first', (row) => [row.is_first ? 'First order' : 'Bought before']),
+      group('product', (row) => [
+        ...new Set(row.items.flatMap((item) => (typeof item?.name === 'string' ? [item.name.slice(0, 120)] : []))),
+      ]),
+      group('source', (row) => [row.source ?? 'Unknown']),
+      group('message', (row) => [row.flow_name ? `${row.flow_name}: ${row.step}` : 'No message']),
+      group('offer', (row) => [row.offer ?? 'No code']),
+    ],
+    curve: survivalCurve(spells).map(({ time, share, low, high, atRisk }) => ({
+      hours: time,
+      back: 1 - share,
+      low: 1 - high,
+      high: 1 - low,
+      atRisk,
+    })),
+    isCut: rows.length === MOST,
+  };
+}
+
+const BANDS = [2_500, 5_000, 10_000, 25_000, 50_000, 100_000] as const;
+/** In which band of values a cart lies: "50 to 100". */
+function bandOf(minor: number): string {
+  const place = BANDS.findIndex((end) => minor < end);
+  if (place === 0) return `under ${BANDS[0] / 100}`;
+  return place < 0 ? `${BANDS.at(-1)! / 100} and more` : `${BANDS[place - 1]! / 100} to ${BANDS[place]! / 100}`;
+}
+
+/** The rate by week in which carts were left, of weeks that begin on Mondays of the store. */
+function weeksOf(rows: readonly CartRow[], from: Instant, to: Instant, zone: string): CartsReport['weeks'] {
+  const weekOf = (at: Instant) => {
+    const day = Date.parse(`${localDate(at, zone)}T00:00:00Z`);
+    return new Date(day - ((new Date(day).getUTCDay() + 6) % 7) * DAY).toISOString().slice(0, 10);
+  };
+  const weeks = new Map<string, CartRow[]>();
+  for (let at = from; at <= to; at += DAY) weeks.set(weekOf(at), []);
+  for (const row of rows) weeks.get(weekOf(row.left_at.getTime()))?.push(row);
+  return [...weeks].map(([week, own]) => ({ week, carts: own.length, won: won(own).length, rate: rateOf(own) }));
+}
+
+/** The carts themselves, the newest first, with their items and what was sent. */
+export async function cartsPage(db: Db, url: URL): Promise<CartsView> {
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store);
+  const limit = wholeNumber(url, 'limit', { least: 1, most: 200, otherwise: 50 });
+  const offset = wholeNumber(url, 'offset', { least: 0, most: MOST, otherwise: 0 });
+  const state = url.searchParams.get('state') as CartState | null;
+  if (state && !STATES.includes(state))
+    throw new Problem(400, 'Not a state', `No cart is "${state.slice(0, 40)}".`, [
+      { field: 'state', wrong: 'is no state of a cart', right: STATES.join(', ') },
+    ]);
+  const rows = await leftCarts(db, {
+    from,
+    to,
+    now: store.now,
+    windowMs: WINDOW_MS,
+    currency: store.currency,
+    limit: limit + 1,
+    offset,
+    state,
+  });
+  return { carts: rows.slice(0, limit).map((row) => itemOf(row, store.currency)), isMore: rows.length > limit };
+}
+
+function itemOf(row: CartRow, currency: string): CartItemView {
+  const items = row.items.slice(0, 50).map((item) => ({
+    name: typeof item?.name === 'string' ? item.name.slice(0, 200) : typeof item?.sku === 'string' ? item.sku.slice(0, 120) : '',
+    quantity: typeof item?.quantity === 'number' ? item.quantity : 1,
+  }));
+  return {
+    cartId: row.cart_id,
+    person: { id: `~${row.person_id}`, name: row.name },
+    leftAt: row.left_at.toISOString(),
+    value: { currency, minor: Number(row.value_minor) },
+    items,
+    state: row.state,
+    messages: row.messages,
+    last: row.flow ? { flow: row.flow, name: row.flow_name!, step: row.step! } : null,
+    order: row.order_id
+      ? { id: row.order_id, at: row.ordered_at!.toISOString(), net: { currency, minor: Number(row.net_minor) }, how: row.how! }
+      : null,
+  };
+}

@@ -1,0 +1,178 @@
+import type { FlowLiftView, TestsView, TestView } from '@/core/api';
+import { stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
+import { FEWEST, liftOf, sayLift, testVerdict } from '@/core/revenue';
+import { sampleOf, shareInterval } from '@/core/stats';
+import { addDuration, DAY, sayDuration, type Instant } from '@/core/time';
+import type { Db } from '@/data/db';
+import { documentsNow, findFlow, readVersion } from '@/data/flows';
+import { armSums, creditOfFlow, entriesADay, liftSums, type GroupSums } from '@/data/revenue';
+import { readStore, type StoreNow } from '@/data/store';
+import { notFound, periodOf } from '../http';
+
+/** For how long what people order counts where a flow has no goal. */
+const USUAL_WINDOW = 'P14D';
+/** How far back what they spent before is looked at. */
+const BEFORE_MS = 90 * DAY;
+
+const windowOf = (document: FlowDocument): string => document.goal?.within ?? USUAL_WINDOW;
+const msOf = (duration: string, now: Instant, zone: string): number => addDuration(now, duration, zone) - now;
+
+async function published(db: Db, key: string) {
+  const flow = await findFlow(db, key);
+  if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+  const document = flow.version === null ? flow.draft : await readVersion(db, flow.id, flow.version);
+  return { flow, document };
+}
+
+/** What a flow adds: revenue a person of who entered in a period against who was kept out, over its goal's window from their entry. */
+export async function flowLift(db: Db, key: string, url: URL): Promise<FlowLiftView> {
+  const store = await readStore(db);
+  const { from, to, model } = periodOf(url, store);
+  const { flow, document } = await published(db, key);
+  return liftView(db, store, { id: flow.id, key, name: flow.name, document }, { from, to, model });
+}
+
+async function liftView(
+  db: Db,
+  store: StoreNow,
+  flow: { id: number; key: string; name: string; document: FlowDocument },
+  { from, to, model }: { from: Instant; to: Instant; model: string },
+): Promise<FlowLiftView> {
+  const { currency, now, zone } = store;
+  const window = windowOf(flow.document);
+  const windowMs = msOf(window, now, zone);
+  const groups = await liftSums(db, { flowId: flow.id, from, to, now, windowMs, beforeMs: BEFORE_MS, currency });
+  const [inside, outside] = ['in', 'out'].map((name) => groups.find(({ group }) => group === name) ?? NOBODY) as [GroupSums, GroupSums];
+  const lift = liftOf(inside, outside);
+  const [credited, perDay] = await Promise.all([
+    creditOfFlow(db, { flowId: flow.id, from, to, model, currency }),
+    entriesADay(db, flow.id, now),
+  ]);
+  const control = flow.document.control ?? 0;
+  const keptOutADay = (perDay * control) / 100;
+  return {
+    flow: { key: flow.key, name: flow.name },
+    control,
+    currency,
+    window: sayDuration(window),
+    people: lift.people,
+    waiting: { in: inside.waiting, out: outside.waiting },
+    perPerson: lift.perPerson,
+    buyers: lift.buyers,
+    lift: lift.lift,
+    interval: lift.interval,
+    explained: lift.explained,
+    credited,
+    daysNeeded: lift.moreNeeded === null ? null : keptOutADay > 0 ? Math.ceil(lift.moreNeeded / keptOutADay) : null,
+    moreNeeded: lift.moreNeeded,
+    says: sayLift(lift, { currency, credited, window: sayDuration(window) }),
+    method:
+      'Net of discounts and refunds, from each person’s first entry in the period; what they spent in the 90 days before is taken out (CUPED). ' +
+      'Interval of 95 % that holds however often it is looked at (mixture sequential probability ratio test).',
+  };
+}
+
+const NOBODY: GroupSums = { group: '', n: 0, y: 0, yy: 0, x: 0, xx: 0, xy: 0, buyers: 0, orders: 0, goals: 0, clickers: 0, waiting: 0 };
+
+/** The lift of every flow that keeps some out, in a period. */
+export async function lifts(db: Db, url: URL): Promise<{ lifts: FlowLiftView[] }> {
+  const store = await readStore(db);
+  const period = periodOf(url, store);
+  const flows = (await documentsNow(db)).filter(({ document }) => (document.control ?? 0) > 0);
+  const views: FlowLiftView[] = [];
+  for (const { key, name, document } of flows) {
+    const flow = await findFlow(db, key);
+    if (flow) views.push(await liftView(db, store, { id: flow.id, key, name, document }, period));
+  }
+  return { lifts: views };
+}
+
+/** A test of a flow: what came of each arm, and what can be said of it by now. */
+export async function testView(db: Db, key: string, stepId: string, url: URL): Promise<TestView> {
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store);
+  const { flow, document } = await published(db, key);
+  const step = stepsOf(document).find((one): one is TestStep => one.id === stepId && one.kind === 'test');
+  if (!step) throw notFound(`test "${stepId.slice(0, 60)}" of flow "${key.slice(0, 60)}"`);
+  return viewOf(db, store, { id: flow.id, key, name: flow.name, document }, step, from, to);
+}
+
+async function viewOf(
+  db: Db,
+  store: StoreNow,
+  flow: { id: number; key: string; name: string; document: FlowDocument },
+  step: TestStep,
+  from: Instant,
+  to: Instant,
+): Promise<TestView> {
+  const { now, zone, currency } = store;
+  const window = windowOf(flow.document);
+  const sums = await armSums(db, {
+    flowId: flow.id,
+    from,
+    to,
+    now,
+    windowMs: msOf(window, now, zone),
+    beforeMs: BEFORE_MS,
+    currency,
+    arms: step.arms.map(({ id }) => id),
+  });
+  const arms = step.arms.map(({ id, name, share }) => {
+    const own = sums.find(({ group }) => group === id) ?? NOBODY;
+    return { id, name, share: share ?? 0, own };
+  });
+  const verdict = testVerdict(
+    arms.map(({ own, ...arm }) => ({ ...arm, people: own.n, goals: flow.document.goal ? own.goals : own.buyers })),
+  );
+  const perDay = await entriesADay(db, flow.id, now);
+  const all = arms.reduce((sum, { share }) => sum + share, 0);
+  const least = Math.min(...arms.filter(({ share }) => share > 0).map(({ share }) => share)) / (all || 1);
+  const drawnADay = perDay * (1 - (flow.document.control ?? 0) / 100) * (Number.isFinite(least) ? least : 0);
+  return {
+    flow: { key: flow.key, name: flow.name },
+    step: step.id,
+    name: step.name,
+    currency,
+    window: sayDuration(window),
+    goes: flow.document.goal ? 'goal' : 'order',
+    arms: arms.map(({ own, ...arm }) => {
+      const goals = flow.document.goal ? own.goals : own.buyers;
+      const revenue = sampleOf(own.n, own.y, own.yy);
+      const reach = own.n > 1 ? 1.96 * Math.sqrt(revenue.variance / own.n) : null;
+      const against = verdict.against.find(({ id }) => id === arm.id);
+      return {
+        ...arm,
+        people: own.n,
+        waiting: own.waiting,
+        goals,
+        rate: own.n ? { share: goals / own.n, ...shareInterval({ count: goals, of: own.n }) } : null,
+        orders: own.orders,
+        clickers: own.clickers,
+        perPerson: own.n ? { minor: revenue.mean, low: revenue.mean - (reach ?? 0), high: revenue.mean + (reach ?? 0) } : null,
+        chance: own.n >= FEWEST ? (against?.chance ?? null) : null,
+      };
+    }),
+    ahead: verdict.ahead,
+    evenness: verdict.evenness,
+    moreNeeded: verdict.moreNeeded,
+    daysNeeded: verdict.moreNeeded === null ? null : drawnADay > 0 ? Math.ceil(verdict.moreNeeded / drawnADay) : null,
+    perDay,
+    says: verdict.says,
+    method:
+      'By the share that reaches the goal; intervals of 95 % that hold however often they are looked at (mixture sequential probability ratio test).',
+  };
+}
+
+/** Every test of flows that are on or paused, with what can be said of it by now. */
+export async function testViews(db: Db, url: URL): Promise<TestsView> {
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store);
+  const tests: TestView[] = [];
+  for (const { key, name, state, document } of await documentsNow(db)) {
+    if (state === 'draft') continue;
+    const steps = stepsOf(document).filter((step): step is TestStep => step.kind === 'test');
+    const flow = steps.length ? await findFlow(db, key) : null;
+    for (const step of flow ? steps : []) tests.push(await viewOf(db, store, { id: flow!.id, key, name, document }, step, from, to));
+  }
+  return { tests };
+}

@@ -1,0 +1,178 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import Link from 'next/link';
+import { useState } from 'react';
+import type { TestsView, TestView } from '@/core/api';
+import { sayMoney } from '@/core/money';
+import { TOO_UNEVEN } from '@/core/revenue';
+import { leastSeen, peoplePerArm } from '@/core/stats';
+import { api, Empty, Failed, Field, Label, NumberField, Page, Part, plural, sayCount, sayShare } from '../kit';
+import { Spans } from './Spans';
+import { usePeriod } from './usePeriod';
+
+const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
+
+/** Tests of flows: what came of each arm, what can be said of it by now, and how many people one needs. */
+export function TestsScreen() {
+  const { query, field, days, error: clockError } = usePeriod('180');
+  const { data, error, refetch, isPlaceholderData } = useQuery({
+    queryKey: ['tests', days, query?.slice(0, 21)],
+    queryFn: () => api<TestsView>(`/tests?${query}`),
+    enabled: query !== null,
+    placeholderData: (before) => before,
+  });
+  const failed = clockError ?? error;
+  if (failed) return <Failed error={failed} retry={() => void refetch()} />;
+  const decided = data?.tests.filter(({ ahead }) => ahead !== null).length ?? 0;
+  return (
+    <Page
+      title="Tests"
+      about={
+        data && data.tests.length > 0
+          ? `${plural(data.tests.length, 'test runs', 'tests run')}; in ${decided === 0 ? 'none' : sayCount(decided)} of them one way is ahead for sure.`
+          : 'Ways of a flow, messages, subjects, delays or offers, tried against one another.'
+      }
+      acts={field}
+    >
+      <div className="grid gap-5" aria-busy={isPlaceholderData}>
+        {!data ? (
+          <Empty title="Reckoning…" />
+        ) : data.tests.length ? (
+          data.tests.map((test) => <OneTest key={`${test.flow.key}/${test.step}`} test={test} />)
+        ) : (
+          <Empty title="No flow tests anything yet">
+            Put the step “Test” into a flow, or try several subjects of a letter where it is written.
+          </Empty>
+        )}
+        <Power perDay={data?.tests[0]?.perDay ?? 20} />
+      </div>
+    </Page>
+  );
+}
+
+function OneTest({ test }: { test: TestView }) {
+  const money = (minor: number) => `${minor < 0 ? '−' : ''}${sayMoney({ currency: test.currency, minor: Math.round(Math.abs(minor)) })}`;
+  const rated = test.arms.flatMap(({ id, name, rate }) =>
+    rate ? [{ key: id, name, value: rate.share, low: rate.low, high: rate.high }] : [],
+  );
+  return (
+    <Part
+      title={`${test.name}, in ${test.flow.name}`}
+      acts={
+        <Link href={`/flows/${test.flow.key}?lens=results&step=${test.step}`} className="text-accent underline">
+          {test.ahead ? 'Keep the one that is ahead' : 'To its results'}
+        </Link>
+      }
+    >
+      <div className="grid gap-4 p-4">
+        <p data-testid="test-says">
+          {test.says}
+          {test.moreNeeded !== null && test.moreNeeded > 0 && (
+            <>
+              {' '}
+              About {sayCount(test.moreNeeded)} more people in each way would show a difference like this
+              {test.daysNeeded !== null && `: ${plural(test.daysNeeded, 'day', 'days')} at the present rate`}.
+            </>
+          )}
+          {test.evenness < TOO_UNEVEN && <Label tone="stop">parts too uneven</Label>}
+        </p>
+        <div className="grid grid-cols-[1fr_560px] gap-8">
+          <table className="w-full self-start text-sm tabular">
+            <thead>
+              <tr className="border-b border-line text-xs text-soft">
+                <th className="py-1 text-left font-normal">Way</th>
+                <th className="py-1 text-right font-normal">People</th>
+                <th className="py-1 text-right font-normal">{test.goes === 'goal' ? 'Goal' : 'Ordered'}</th>
+                <th className="py-1 text-right font-normal">A person</th>
+                <th className="py-1 text-right font-normal">Clicked</th>
+                <th className="py-1 text-right font-normal">Better by</th>
+              </tr>
+            </thead>
+            <tbody>
+              {test.arms.map((arm) => (
+                <tr key={arm.id} className="border-b border-line align-top">
+                  <th scope="row" className="py-1.5 pr-2 text-left font-normal">
+                    {arm.name} {test.ahead === arm.id && <Label tone="good">ahead</Label>}
+                  </th>
+                  <td className="py-1.5 text-right">
+                    {sayCount(arm.people)}
+                    {arm.waiting > 0 && <span className="block text-xs text-soft">{sayCount(arm.waiting)} wait</span>}
+                  </td>
+                  <td className="py-1.5 text-right">
+                    {sayCount(arm.goals)}
+                    <span className="block text-xs text-soft">{sayShare(arm.goals, arm.people)}</span>
+                  </td>
+                  <td className="py-1.5 text-right">
+                    {arm.perPerson ? money(arm.perPerson.minor) : ''}
+                    {arm.perPerson && (
+                      <span className="block whitespace-nowrap text-xs text-soft">
+                        {money(arm.perPerson.low)} to {money(arm.perPerson.high)}
+                      </span>
+                    )}
+                  </td>
+                  <td className="py-1.5 text-right">{sayShare(arm.clickers, arm.people)}</td>
+                  <td className="py-1.5 text-right">{arm.chance === null ? '' : `${percent(arm.chance)} likely`}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+          {rated.length > 0 && (
+            <Spans label={`${test.name} by way`} axis={`Share within ${test.window} of entering`} spans={rated} say={percent} />
+          )}
+        </div>
+        <p className="text-xs text-soft">
+          {test.method} “Better by” is the chance that it is better than the best of the others (flat prior).
+        </p>
+      </div>
+    </Part>
+  );
+}
+
+/** How many people a test needs before it starts, and what so many could see. */
+function Power({ perDay }: { perDay: number }) {
+  const [was, setWas] = useState(10);
+  const [is, setIs] = useState(12);
+  const [arms, setArms] = useState(2);
+  const [day, setDay] = useState<number | null>(null);
+  const [weeks, setWeeks] = useState(4);
+  const rate = day ?? Math.max(1, Math.round(perDay));
+  const needed = was > 0 && was < 100 && is > 0 && is < 100 && was !== is ? peoplePerArm(was / 100, is / 100) : null;
+  const each = Math.floor((rate * weeks * 7) / Math.max(2, arms));
+  const seen = leastSeen(Math.min(0.99, Math.max(0.001, was / 100)), each);
+  return (
+    <Part title="Before a test starts">
+      <div className="grid gap-3 p-4">
+        <div className="grid max-w-[900px] grid-cols-5 gap-3">
+          <Field label="Now, of 100">
+            <NumberField min={0.1} max={99} step="any" value={was} onChange={setWas} />
+          </Field>
+          <Field label="To be seen, of 100">
+            <NumberField min={0.1} max={99} step="any" value={is} onChange={setIs} />
+          </Field>
+          <Field label="Ways">
+            <NumberField min={2} max={12} value={arms} onChange={(many) => setArms(Math.round(many))} />
+          </Field>
+          <Field label="People a day">
+            <NumberField min={1} max={1_000_000} value={rate} onChange={setDay} />
+          </Field>
+          <Field label="Weeks at most">
+            <NumberField min={1} max={52} value={weeks} onChange={setWeeks} />
+          </Field>
+        </div>
+        <p data-testid="power">
+          {needed === null
+            ? 'Write two shares that differ.'
+            : `${plural(needed, 'person', 'people')} in each way, ${plural(Math.ceil((needed * arms) / rate), 'day', 'days')} in all.`}{' '}
+          {seen === null
+            ? `In ${plural(weeks, 'week', 'weeks')} no difference could be seen.`
+            : `In ${plural(weeks, 'week', 'weeks')} (${sayCount(each)} in each way) ${percent(seen)} could be told from ${was} %.`}
+        </p>
+        <p className="text-xs text-soft">
+          Two-sided at 5 %, found four times of five (power 80 %), without correction for continuity (Fleiss). Looked at whenever one likes,
+          as the verdicts above may be, it takes up to about twice as many.
+        </p>
+      </div>
+    </Part>
+  );
+}
