@@ -38,7 +38,7 @@ test('a wrong password is told kindly; signing out ends the session; another sit
   await expect(page.getByText('do not belong together')).toBeVisible();
   await page.getByLabel('Password').fill('tanks-and-trains');
   await page.getByRole('button', { name: 'Sign in' }).click();
-  await expect(page.getByRole('heading', { name: 'Flows' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Today' })).toBeVisible();
   const forged = await page.request.post(`${base()}/api/v1/flows/cart-left-behind/pause`, { headers: { origin: 'https://evil.example' } });
   expect(forged.status()).toBe(403);
   await page.getByRole('button', { name: 'Sign out' }).click();

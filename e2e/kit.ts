@@ -22,7 +22,7 @@ export async function api<T = Record<string, never>>(
 export async function signIn(page: Page): Promise<void> {
   await page.goto(`${base()}/sign-in`);
   await page.getByRole('button', { name: 'Sign in' }).click();
-  await expect(page.getByRole('heading', { name: 'Flows' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Today' })).toBeVisible();
 }
 
 export const minor = (text: string): number => Number(text.replace(/[^\d-]/g, ''));

@@ -42,7 +42,7 @@ const api = async (path, body) =>
 
 await page.goto(`${base}/sign-in`);
 await page.getByRole('button', { name: 'Sign in' }).click();
-await page.waitForURL('**/flows');
+await page.waitForURL('**/today');
 await page.getByRole('table').waitFor();
 await shot('flows');
 

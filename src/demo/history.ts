@@ -319,7 +319,7 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
             : null,
           chance,
         );
-    } else if (chance.is(0.14)) {
+    } else if (chance.is(send.flowKey === 'looked-not-bought' && send.effect.stepId !== 'plain' ? 0.42 : 0.14)) {
       const product = chance.pick(supplies);
       order(
         add,

@@ -1,4 +1,4 @@
 import { redirect } from 'next/navigation';
 import { screen } from '@/server/access';
 
-export default screen(() => redirect('/flows'));
+export default screen(() => redirect('/today'));

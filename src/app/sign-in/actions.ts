@@ -13,7 +13,7 @@ export async function signIn(_before: string | null, form: FormData): Promise<st
     { email: String(form.get('email') ?? ''), password: String(form.get('password') ?? '') },
     callerAddress(await headers()),
   );
-  return says ?? redirect('/flows');
+  return says ?? redirect('/today');
 }
 
 /** Signs out, here and on the server. */

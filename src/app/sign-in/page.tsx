@@ -8,6 +8,6 @@ export const metadata = { title: 'Sign in' };
 export const dynamic = 'force-dynamic';
 
 export default async function SignInPage() {
-  if (await signedIn()) redirect('/flows');
+  if (await signedIn()) redirect('/today');
   return <SignIn signIn={signIn} demo={env().isDemo ? { email: 'marla@quillfin.example', password: 'tanks-and-trains' } : null} />;
 }

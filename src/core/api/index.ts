@@ -13,3 +13,4 @@ export * from './rehearsal';
 export * from './sending';
 export * from './tables';
 export * from './letters';
+export * from './today';

@@ -326,7 +326,7 @@ export interface CartsReport {
   /** what all that could be won back was worth, and what orders won back */
   readonly potential: number;
   readonly won: number;
-  /** won back ÷ (won back + gone) */
+  /** won back ÷ (won back + gone), of those that were left so many days ago or more */
   readonly rate: Rate;
   readonly how: { readonly clicked: Some; readonly sent: Some; readonly itself: Some };
   readonly weeks: readonly { readonly week: string; readonly carts: number; readonly won: number; readonly rate: Rate }[];

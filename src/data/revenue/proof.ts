@@ -31,7 +31,7 @@ interface SumsRow {
 
 /**
  * What people brought who entered a flow in a period, by group: from the moment of their entry for so long, the same for every group.
- * Each person counts once, by their first entry in the period. y is the net of their orders in that time, in minor units of one
+ * Each person counts once, by their first entry in the period; the order by which somebody entered is one of before. y is the net of their orders in that time, in minor units of one
  * currency, x that of the time before their entry.
  * @param groups how a run `r` is grouped, as SQL of ours: what is null is in no group
  */
@@ -60,12 +60,12 @@ async function sumsBy(
          exists (select 1 from sends s where s.person_id = e.person_id and s.run_id = e.id and s.clicked_at is not null) as clicked,
          coalesce(o.after, 0)::float8 as y, coalesce(o.before, 0)::float8 as x, coalesce(o.orders, 0) as orders
        from entered e left join lateral (
-         select sum(o.net_minor) filter (where o.placed_at >= e.entered_at) as after,
-           sum(o.net_minor) filter (where o.placed_at < e.entered_at) as before,
-           count(*) filter (where o.placed_at >= e.entered_at and o.net_minor > 0) as orders
+         select sum(o.net_minor) filter (where o.placed_at > e.entered_at) as after,
+           sum(o.net_minor) filter (where o.placed_at <= e.entered_at) as before,
+           count(*) filter (where o.placed_at > e.entered_at and o.net_minor > 0) as orders
          from orders o where o.person_id = e.person_id and o.currency = :currency
            and o.placed_at >= e.entered_at - :beforeMs * interval '1 millisecond'
-           and o.placed_at < e.entered_at + :windowMs * interval '1 millisecond') o on true
+           and o.placed_at <= e.entered_at + :windowMs * interval '1 millisecond') o on true
      )
      select grp, count(*) filter (where is_over)::int as n, coalesce(sum(y) filter (where is_over), 0) as y,
        coalesce(sum(y * y) filter (where is_over), 0) as yy, coalesce(sum(x) filter (where is_over), 0) as x,

@@ -148,6 +148,11 @@ export function description(origin: string) {
           },
         ),
       },
+      '/today': {
+        get: operation('Takings against a week ago, what goes out, what needs attention, and what others did', ok('The day'), {
+          parameters: [parameter('since', 'query', 'From when on what others did is told')],
+        }),
+      },
       '/carts': {
         get: operation(
           'Carts that were left: open, won back and gone, what they were worth, the rate with its interval, and how they came back',

@@ -15,8 +15,12 @@ const STATES: readonly CartState[] = ['open', 'won', 'gone', 'unreachable'];
 const won = (rows: readonly CartRow[]) => rows.filter(({ state }) => state === 'won');
 const sum = (rows: readonly CartRow[], of: 'value_minor' | 'net_minor') => rows.reduce((all, row) => all + Number(row[of] ?? 0), 0);
 
-/** Won back ÷ (won back + gone), with its interval; null where neither is. */
-function rateOf(rows: readonly CartRow[]): CartsReport['rate'] {
+/**
+ * Won back ÷ (won back + gone), with its interval; null where neither is. Of carts whose time is over: of the others those that come
+ * back are known before those that do not, and the rate would be too high.
+ */
+function rateOf(all: readonly CartRow[], now: Instant): CartsReport['rate'] {
+  const rows = all.filter((row) => row.left_at.getTime() + WINDOW_MS <= now);
   const [back, gone] = [won(rows).length, rows.filter(({ state }) => state === 'gone').length];
   return back + gone ? { share: back / (back + gone), ...shareInterval({ count: back, of: back + gone }) } : null;
 }
@@ -50,7 +54,7 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
       value: sum(own, 'value_minor'),
       won: won(own).length,
       wonValue: sum(won(own), 'net_minor'),
-      rate: rateOf(own),
+      rate: rateOf(own, now),
     }));
     return { by: name, lines: lines.sort((a, b) => b.carts - a.carts || (a.key < b.key ? -1 : 1)).slice(0, 50) };
   };
@@ -69,9 +73,9 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
     unreachable: of('unreachable'),
     potential: sum(reachable, 'value_minor'),
     won: sum(won(rows), 'net_minor'),
-    rate: rateOf(reachable),
+    rate: rateOf(reachable, now),
     how: { clicked: how('clicked'), sent: how('sent'), itself: how('itself') },
-    weeks: weeksOf(reachable, from, Math.min(to, now), zone),
+    weeks: weeksOf(reachable, from, Math.min(to, now), now, zone),
     groups: [
       group('value', (row) => [bandOf(Number(row.value_minor))]),
       group('first', (row) => [row.is_first ? 'First order' : 'Bought before']),
@@ -102,7 +106,7 @@ function bandOf(minor: number): string {
 }
 
 /** The rate by week in which carts were left, of weeks that begin on Mondays of the store. */
-function weeksOf(rows: readonly CartRow[], from: Instant, to: Instant, zone: string): CartsReport['weeks'] {
+function weeksOf(rows: readonly CartRow[], from: Instant, to: Instant, now: Instant, zone: string): CartsReport['weeks'] {
   const weekOf = (at: Instant) => {
     const day = Date.parse(`${localDate(at, zone)}T00:00:00Z`);
     return new Date(day - ((new Date(day).getUTCDay() + 6) % 7) * DAY).toISOString().slice(0, 10);
@@ -110,7 +114,7 @@ function weeksOf(rows: readonly CartRow[], from: Instant, to: Instant, zone: str
   const weeks = new Map<string, CartRow[]>();
   for (let at = from; at <= to; at += DAY) weeks.set(weekOf(at), []);
   for (const row of rows) weeks.get(weekOf(row.left_at.getTime()))?.push(row);
-  return [...weeks].map(([week, own]) => ({ week, carts: own.length, won: won(own).length, rate: rateOf(own) }));
+  return [...weeks].map(([week, own]) => ({ week, carts: own.length, won: won(own).length, rate: rateOf(own, now) }));
 }
 
 /** The carts themselves, the newest first, with their items and what was sent. */

@@ -1,5 +1,6 @@
 /** The sections that stand in the bar. */
 export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
+  { href: '/today', name: 'Today' },
   { href: '/flows', name: 'Flows' },
   { href: '/people', name: 'People' },
   { href: '/messages', name: 'Messages' },
@@ -17,6 +18,9 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/messages/brand', name: 'Brand' },
   { href: '/messages/feeds', name: 'Feeds' },
   { href: '/offers/new', name: 'New offer' },
+  { href: '/revenue/carts', name: 'Carts that were left' },
+  { href: '/revenue/tests', name: 'Tests' },
+  { href: '/revenue/lift', name: 'Lift: what flows add' },
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },
   { href: '/data/attributes', name: 'Attributes' },

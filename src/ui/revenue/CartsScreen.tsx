@@ -65,8 +65,8 @@ export function CartsScreen() {
         <span data-testid="finding">
           {rate ? (
             <>
-              <b>{percent(rate.share)}</b> of the carts that were left are won back ({percent(rate.low)} to {percent(rate.high)}):{' '}
-              {say(data.won)} of {say(data.potential)}.{' '}
+              <b>{percent(rate.share)}</b> of the carts that were left {data.windowDays} days ago or more came back ({percent(rate.low)} to{' '}
+              {percent(rate.high)}): {say(data.won)} of {say(data.potential)}.{' '}
               {how.clicked.carts > 0 && `${say(how.clicked.value)} of it came after a click, ${say(how.itself.value)} by itself.`}
             </>
           ) : (

@@ -5,6 +5,7 @@ import Link from 'next/link';
 import type { FlowLiftView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { api, Empty, Failed, Page, Part, plural, sayCount } from '../kit';
+import { sayDays } from './sayDays';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
@@ -75,7 +76,7 @@ function FlowLift({ lift }: { lift: FlowLiftView }) {
             {lift.moreNeeded !== null && lift.moreNeeded > 0 && (
               <Row
                 term="Until it could be sure"
-                value={`about ${sayCount(lift.moreNeeded)} more kept out${lift.daysNeeded === null ? '' : `, ${plural(lift.daysNeeded, 'day', 'days')} at the present rate`}`}
+                value={`about ${sayCount(lift.moreNeeded)} more kept out${lift.daysNeeded === null ? '' : `, ${sayDays(lift.daysNeeded)}`}`}
               />
             )}
             {lift.explained > 0.005 && (

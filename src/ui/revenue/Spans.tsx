@@ -33,7 +33,7 @@ export function Spans({
   const { at, read, keys } = useReading(spans.length);
   const low = Math.min(0, ...spans.map((span) => span.low));
   const high = Math.max(...spans.map((span) => span.high), low + 1e-9);
-  const x = scaleLinear([low, high], [LEFT, WIDTH - 16]).nice(5);
+  const x = scaleLinear([low, high], [LEFT, WIDTH - 40]).nice(5);
   const height = spans.length * ROW + 40;
   const shown = at === null ? null : spans[at];
   return (

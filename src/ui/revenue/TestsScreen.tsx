@@ -8,6 +8,7 @@ import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
 import { api, Empty, Failed, Field, Label, NumberField, Page, Part, plural, sayCount, sayShare } from '../kit';
+import { sayDays } from './sayDays';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
@@ -60,8 +61,8 @@ function OneTest({ test }: { test: TestView }) {
     <Part
       title={`${test.name}, in ${test.flow.name}`}
       acts={
-        <Link href={`/flows/${test.flow.key}?lens=results&step=${test.step}`} className="text-accent underline">
-          {test.ahead ? 'Keep the one that is ahead' : 'To its results'}
+        <Link href={`/flows/${test.flow.key}`} className="text-accent underline">
+          {test.ahead ? 'Keep the one that is ahead' : 'To the flow'}
         </Link>
       }
     >
@@ -72,7 +73,7 @@ function OneTest({ test }: { test: TestView }) {
             <>
               {' '}
               About {sayCount(test.moreNeeded)} more people in each way would show a difference like this
-              {test.daysNeeded !== null && `: ${plural(test.daysNeeded, 'day', 'days')} at the present rate`}.
+              {test.daysNeeded !== null && `: ${sayDays(test.daysNeeded)}`}.
             </>
           )}
           {test.evenness < TOO_UNEVEN && <Label tone="stop">parts too uneven</Label>}

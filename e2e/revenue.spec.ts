@@ -1,0 +1,148 @@
+import { expect, test } from '@playwright/test';
+import { api, base, expectPagesAccessible, minor, signIn, someone } from './kit';
+
+test('from a figure to the orders behind it, and from an order to its messages and why each counts; the ledger is checked', async ({
+  page,
+  request,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/revenue`);
+  await expect(page.getByTestId('finding')).toContainText(/was taken by [\d,]+ orders/);
+  const lines = page.getByRole('table', { name: 'By flow and message' });
+  const carts = lines.getByRole('row', { name: /^Cart left behind/ });
+  const credited = minor((await carts.getByRole('cell').nth(2).textContent())!);
+  await page.getByLabel('All models side by side').check();
+  await expect(lines.getByRole('columnheader', { name: /Time decay/ })).toBeVisible();
+  expect(minor((await carts.getByRole('cell').nth(1).textContent())!)).toBe(credited);
+  await page.getByLabel('All models side by side').uncheck();
+  await carts.getByTitle('The orders behind it').click();
+  const ledger = page.getByRole('region', { name: 'Ledger' });
+  await expect(ledger.getByText('Cart left behind', { exact: true }).first()).toBeVisible();
+  await ledger.getByTitle('Why it is credited so').first().click();
+  const order = page.getByRole('dialog');
+  await expect(order.getByText(/: it counts$/).first()).toBeVisible();
+  await expect(order.getByRole('columnheader', { name: 'Position' })).toBeVisible();
+  await page.keyboard.press('Escape');
+  await ledger.getByRole('button', { name: 'Show all orders' }).click();
+  await page.getByLabel('By', { exact: true }).selectOption('first');
+  await expect(page.getByRole('table', { name: 'Revenue split' }).getByRole('row', { name: /^First orders/ })).toBeVisible();
+  await page.getByRole('button', { name: 'Check now' }).click();
+  await expect(page.getByTestId('ledger-check')).toContainText(/Checked .*: [\d,]+ orders, 0 differences/);
+
+  // another way of counting computes the ledger anew, and back
+  const takings = async () => (await api<{ takings: number }>(request, 'GET', '/revenue?from=2020-01-01')).body.takings;
+  const before = await takings();
+  await page.getByRole('button', { name: 'How it is counted…' }).click();
+  await page.getByLabel('Email, days after a click').fill('1');
+  await page.getByLabel('As if no discount had been given').check();
+  await page.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
+  await expect.poll(takings, { timeout: 60_000 }).toBeGreaterThan(before);
+  const { settings } = (await api<{ settings: object }>(request, 'GET', '/revenue/settings')).body;
+  const usual = {
+    ...settings,
+    beforeDiscount: false,
+    windows: Object.fromEntries(['email', 'sms', 'push'].map((channel) => [channel, { clicked: 7, opened: 2, delivered: null }])),
+  };
+  expect((await api(request, 'PUT', '/revenue/settings', usual)).status).toBe(200);
+  await expect
+    .poll(async () => (await api<{ rebuild: object | null }>(request, 'GET', '/revenue/check')).body.rebuild, { timeout: 60_000 })
+    .toBeNull();
+  expect(await takings()).toBe(before);
+});
+
+test('carts, tests and lift say their finding in words with its interval, and can be read by keyboard', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/revenue/carts`);
+  await expect(page.getByTestId('finding')).toContainText(/% of the carts .* came back \([\d.]+ % to [\d.]+ %\)/);
+  const curve = page.getByRole('img', { name: /^Share of left carts that came back/ });
+  await curve.focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByText(/have come back \(/)).toBeVisible();
+  await page.getByLabel('Split by').selectOption('message');
+  await expect(
+    page
+      .getByRole('table', { name: 'Carts by message' })
+      .getByRole('row', { name: /Cart left behind/ })
+      .first(),
+  ).toBeVisible();
+  await page.getByLabel('State').selectOption('won');
+  await expect(page.getByRole('table', { name: 'Carts', exact: true }).getByText('won back').first()).toBeVisible();
+
+  await page.goto(`${base()}/revenue/tests`);
+  await expect(page.getByTestId('test-says').first()).toContainText(/No difference is sure yet|is ahead of|Too early to say/);
+  await page.getByLabel('Now, of 100').fill('10');
+  await page.getByLabel('To be seen, of 100').fill('12');
+  await expect(page.getByTestId('power')).toContainText('3,841 people in each way');
+
+  await page.goto(`${base()}/revenue/lift`);
+  await expect(page.getByTestId('lift-says').first()).toContainText(/The flow adds|Too few people to say/);
+});
+
+test('the day starts with what goes out and what needs somebody', async ({ page, request }) => {
+  const address = someone('today');
+  const flow = {
+    schema: 'viatic.flow/1',
+    name: 'Today at the board',
+    triggers: [{ id: 'start', kind: 'event', event: 'app.today_wanted', key: null }],
+    entry: null,
+    stay: null,
+    reentry: 'always',
+    goal: null,
+    steps: [
+      { id: 'wait', kind: 'wait', for: 'PT20H' },
+      {
+        id: 'mail',
+        kind: 'send',
+        name: 'The morning letter',
+        message: {
+          schema: 'viatic.message/1',
+          channel: 'email',
+          kind: 'marketing',
+          subject: 'x',
+          preview: '',
+          blocks: [{ id: 'b1', kind: 'text', text: 'x' }],
+        },
+      },
+      {
+        id: 'second',
+        kind: 'send',
+        off: true,
+        name: 'Never switched on',
+        message: {
+          schema: 'viatic.message/1',
+          channel: 'email',
+          kind: 'marketing',
+          subject: 'y',
+          preview: '',
+          blocks: [{ id: 'b1', kind: 'text', text: 'y' }],
+        },
+      },
+    ],
+  };
+  expect((await api(request, 'PUT', '/flows/today-board', flow)).status).toBe(200);
+  expect((await api(request, 'POST', '/flows/today-board/publish', {})).status).toBe(200);
+  await api(request, 'POST', '/events', {
+    specversion: '1.0',
+    id: `today-${Date.now()}`,
+    source: 'test',
+    type: 'app.today_wanted',
+    data: { person: { email: address, consent: { email: true } } },
+  });
+  await signIn(page);
+  const board = page.getByTestId('board');
+  await expect(board.getByRole('row', { name: /Today at the board The morning letter 1 due/ })).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText(/“Today at the board” is on, but its message “Never switched on” is still off/)).toBeVisible();
+  await expect(board.getByText(/than a week ago by this time|nothing a week ago|as much as a week ago/).first()).toBeVisible();
+  await page
+    .getByText(/“Today at the board” is on/)
+    .locator('..')
+    .getByRole('link', { name: 'Switch it on' })
+    .click();
+  await expect(page.getByRole('heading', { name: 'Today at the board' })).toBeVisible();
+  await api(request, 'POST', '/flows/today-board/pause', {});
+});
+
+test('the pages of revenue and the day are accessible in both themes', async ({ page }) => {
+  await signIn(page);
+  await expectPagesAccessible(page, ['/today', '/revenue/carts', '/revenue/tests', '/revenue/lift']);
+});

@@ -1,0 +1,210 @@
+import type { AttentionView, TodayView } from '@/core/api';
+import { planOf, stepsOf, type FlowDocument } from '@/core/flows';
+import { differenceInterval } from '@/core/stats';
+import { DAY, HOUR, startOfDay, subtractDuration, type Instant } from '@/core/time';
+import type { Db } from '@/data/db';
+import { documentsNow, readVersion } from '@/data/flows';
+import { leftCarts, revenueTotals } from '@/data/revenue';
+import { readStore, type StoreNow } from '@/data/store';
+import { actsSince, boardOf, flowRates, mailHealth, silentSources, troubles, type BoardRow } from '@/data/today';
+import { offers } from '../offers';
+import { ledgerStanding, testViews } from '../revenue';
+
+/** How far back the board shows what has gone, and how far ahead what is due. */
+const GONE_MS = 6 * HOUR;
+const AHEAD_MS = 48 * HOUR;
+
+/** Where the day starts: takings against the same day of last week, what goes out, and what needs attention, each with its act. */
+export async function today(db: Db, since: Instant | null, who: string): Promise<TodayView> {
+  const store = await readStore(db);
+  const { now, zone, currency, revenue } = store;
+  const begins = startOfDay(now, zone);
+  const aWeekAgo = (at: Instant) => subtractDuration(at, 'P7D', zone);
+  const totals = async (from: Instant, to: Instant) => {
+    const own = (await revenueTotals(db, from, to, revenue.model)).find((row) => row.currency === currency);
+    return { takings: Number(own?.takings ?? 0), credited: Number(own?.credited ?? 0), orders: own?.orders ?? 0 };
+  };
+  const [is, was, rows, attention, acts] = await Promise.all([
+    totals(begins, now),
+    totals(aWeekAgo(begins), aWeekAgo(now)),
+    boardOf(db, now - GONE_MS, now, now + AHEAD_MS),
+    attentionOf(db, store),
+    since === null ? [] : actsSince(db, since, who),
+  ]);
+  const board = await Promise.all(rows.map((row) => lineOf(db, row)));
+  return {
+    now: new Date(now).toISOString(),
+    currency,
+    today: is,
+    lastWeek: was,
+    // what waits for nothing that goes out is no departure
+    board: board.flatMap((line) => (line ? [line] : [])),
+    attention,
+    since: acts.map(({ at, actor, what, detail }) => ({ at: at.toISOString(), actor, says: sayAct(what, detail) })),
+  };
+}
+
+/** A line of the board: which message goes out, or null where no message follows. */
+async function lineOf(db: Db, row: BoardRow): Promise<TodayView['board'][number] | null> {
+  const document = await readVersion(db, row.flow_id, row.version);
+  const step = planOf(document).steps.get(row.step);
+  const message = row.state === 'due' ? nextMessage(document, row.step) : step && 'name' in step ? step.name : row.step;
+  if (message === null) return null;
+  return { hour: row.hour.toISOString(), flow: { key: row.flow, name: row.name }, message, people: row.people, state: row.state };
+}
+
+/** The message that comes next after a step, in the order of reading; null where none does. */
+function nextMessage(document: FlowDocument, stepId: string): string | null {
+  const steps = stepsOf(document);
+  const next = steps.slice(steps.findIndex(({ id }) => id === stepId) + 1).find((step) => step.kind === 'send');
+  return next?.kind === 'send' ? next.name : null;
+}
+
+/** Shares of bounced mail and of complaints above which mail servers commonly begin to refuse (common practice: 2 % and 1 in 1,000). */
+const MOST_BOUNCED = 0.02;
+const MOST_COMPLAINED = 0.001;
+/** Of so many mails at least anything is said. */
+const FEWEST_MAILS = 200;
+
+const percent = (share: number): string => `${Math.round(share * 1000) / 10} %`;
+const many = (count: number, one: string, more: string): string => `${count.toLocaleString('en-IE')} ${count === 1 ? one : more}`;
+
+/** What needs somebody, each with its reason in numbers and one act; the gravest first. Empty when all is well. */
+async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
+  const { now } = store;
+  const url = new URL(`http://x/?from=${encodeURIComponent(new Date(now - 180 * DAY).toISOString())}`);
+  const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts] = await Promise.all([
+    documentsNow(db),
+    flowRates(db, now),
+    mailHealth(db, now),
+    silentSources(db, now),
+    troubles(db, now),
+    ledgerStanding(db),
+    testViews(db, url),
+    offers(db),
+    recovery(db, store),
+  ]);
+  const found: AttentionView[] = [];
+  const add = (level: AttentionView['level'], key: string, says: string, act: string, href: string) =>
+    found.push({ level, key, says, act, href });
+  for (const { flow, name, many: runs } of trouble.broken)
+    add(
+      'stop',
+      `broken/${flow}`,
+      `${many(runs, 'person is', 'people are')} set aside in “${name}”, since their next step fails.`,
+      'Look at them',
+      `/flows/${flow}`,
+    );
+  if (standing.check?.differences)
+    add(
+      'stop',
+      'ledger',
+      `The ledger does not add up: ${many(standing.check.differences, 'difference', 'differences')} at its last check.`,
+      'Open the ledger',
+      '/revenue',
+    );
+  for (const { key, name, last_at: last, usual } of silent)
+    add(
+      'stop',
+      `silent/${key}`,
+      `“${name}” has told nothing for ${many(Math.round((now - last.getTime()) / HOUR), 'hour', 'hours')}; it tells about ${Math.round(usual).toLocaleString('en-IE')} events a day.`,
+      'Look at the source',
+      '/data',
+    );
+  if (mail.sent >= FEWEST_MAILS && mail.bounced / mail.sent > MOST_BOUNCED)
+    add(
+      'stop',
+      'bounces',
+      `${percent(mail.bounced / mail.sent)} of the mail of a week bounced (${many(mail.bounced, 'mail', 'mails')}); above ${percent(MOST_BOUNCED)} servers begin to refuse.`,
+      'See who',
+      '/people',
+    );
+  if (mail.sent >= FEWEST_MAILS && mail.complained / mail.sent > MOST_COMPLAINED)
+    add(
+      'stop',
+      'complaints',
+      `${many(mail.complained, 'person', 'people')} called mail of a week unwanted: more than 1 in 1,000.`,
+      'Look at limits',
+      '/settings/sending',
+    );
+  for (const { flow, name, many: calls, error } of trouble.calls)
+    add(
+      'caution',
+      `calls/${flow}`,
+      `${many(calls, 'call', 'calls')} of “${name}” failed within a day${error ? `: ${error.slice(0, 120)}` : ''}.`,
+      'Look at the calls',
+      '/settings/calls',
+    );
+  for (const { key, name, state, document } of documents) {
+    if (state !== 'on') continue;
+    for (const step of stepsOf(document))
+      if (step.kind === 'send' && step.off)
+        add(
+          'caution',
+          `off/${key}/${step.id}`,
+          `“${name}” is on, but its message “${step.name}” is still off: people pass by without it.`,
+          'Switch it on',
+          `/flows/${key}`,
+        );
+  }
+  for (const { flow, name, week, before, days } of rates) {
+    // against its own history, of ten days at least: counts vary by about their root, here by four times that
+    const expected = days >= 10 ? (before / days) * 7 : 0;
+    if (expected < 10) continue;
+    if (Math.abs(week - expected) > 4 * Math.sqrt(expected) && (week < expected * 0.6 || week > expected * 1.6))
+      add(
+        'caution',
+        `rate/${flow}`,
+        `${many(week, 'person', 'people')} entered “${name}” in a week, where about ${Math.round(expected).toLocaleString('en-IE')} do.`,
+        'See why',
+        `/flows/${flow}`,
+      );
+  }
+  for (const test of tests)
+    if (test.ahead !== null)
+      add('note', `test/${test.flow.key}/${test.step}`, test.says, 'Keep the one that is ahead', `/flows/${test.flow.key}`);
+  for (const offer of all.offers)
+    if (!offer.isArchived && offer.isOver !== null && offer.flows.some(({ isOn }) => isOn))
+      add(
+        'caution',
+        `offer/${offer.key}`,
+        `“${offer.name}” has ended, and ${many(offer.flows.filter(({ isOn }) => isOn).length, 'flow', 'flows')} would still issue it.`,
+        'Change the offer',
+        `/offers/${offer.key}`,
+      );
+  if (carts) add('caution', 'carts', carts, 'Look at the carts', '/revenue/carts');
+  if (trouble.tasks)
+    add('note', 'tasks', `${many(trouble.tasks, 'task waits', 'tasks wait')} for somebody.`, 'Open the tasks', '/people/tasks');
+  const order = { stop: 0, caution: 1, note: 2 } as const;
+  return found.sort((a, b) => order[a.level] - order[b.level]);
+}
+
+const WINDOW_MS = 7 * DAY;
+/** Whether fewer left carts come back than before, for sure: of those of two weeks whose time is over against the eight weeks before. */
+async function recovery(db: Db, { now, currency }: StoreNow): Promise<string | null> {
+  const rows = await leftCarts(db, { from: now - 77 * DAY, to: now - WINDOW_MS, now, windowMs: WINDOW_MS, currency, limit: 50_000 });
+  const decided = rows.filter(({ state }) => state === 'won' || state === 'gone');
+  const part = (isLate: boolean) => {
+    const own = decided.filter((row) => row.left_at.getTime() > now - 21 * DAY === isLate);
+    return { of: own.length, count: own.filter(({ state }) => state === 'won').length };
+  };
+  const [is, was] = [part(true), part(false)];
+  if (is.of < 50 || was.of < 50 || differenceInterval(is, was).high >= 0) return null;
+  return `Fewer left carts come back: ${percent(is.count / is.of)} of two weeks, ${percent(was.count / was.of)} of the eight before.`;
+}
+
+/** What somebody did, in words. */
+function sayAct(what: string, detail: { readonly [name: string]: unknown }): string {
+  const key = typeof detail.key === 'string' ? ` “${detail.key}”` : '';
+  const words: { readonly [what: string]: string } = {
+    'flow.published': `published${key}`,
+    'flow.paused': `paused${key}`,
+    'flow.resumed': `resumed${key}`,
+    'test.decided': `decided a test in${key}`,
+    'offer.stored': `changed the offer${key}`,
+    'revenue.changed': 'changed how revenue is counted',
+    'limits.changed': 'changed the limits of sending',
+    'person.merged': 'merged two people',
+  };
+  return words[what] ?? `${what.replace('.', ': ').replaceAll('-', ' ')}${key}`;
+}

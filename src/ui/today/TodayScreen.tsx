@@ -1,0 +1,171 @@
+'use client';
+
+import { useQuery } from '@tanstack/react-query';
+import { clsx } from 'clsx';
+import Link from 'next/link';
+import { useEffect, useState } from 'react';
+import type { TodayView } from '@/core/api';
+import { sayMoney } from '@/core/money';
+import { localDate } from '@/core/time';
+import { api, Empty, Failed, plural, sayCalendarDay, sayCount, sayMoment, sayTime, useStore } from '../kit';
+
+const KEPT = 'viatic.last-visit';
+const STATE_WORDS = { due: 'due', held: 'held', gone: 'gone' } as const;
+
+/** When somebody was here last on this browser, and that they are here now. */
+function useLastVisit(): string | null | undefined {
+  const [since, setSince] = useState<string | null | undefined>(undefined);
+  useEffect(() => {
+    let before: string | null = null;
+    try {
+      before = sessionStorage.getItem(KEPT) ?? localStorage.getItem(KEPT);
+      // the same visit until the browser is closed
+      sessionStorage.setItem(KEPT, before ?? new Date().toISOString());
+      localStorage.setItem(KEPT, new Date().toISOString());
+    } catch {
+      // nothing is kept: then nothing is told of what happened since
+    }
+    setSince(before);
+  }, []);
+  return since;
+}
+
+/** Where the day starts: takings, the departures board, and what needs attention. */
+export function TodayScreen() {
+  const { zone } = useStore();
+  const since = useLastVisit();
+  const { data, error, refetch } = useQuery({
+    queryKey: ['today', since],
+    queryFn: () => api<TodayView>(`/today${since ? `?since=${encodeURIComponent(since)}` : ''}`),
+    enabled: since !== undefined,
+    refetchInterval: 20_000,
+  });
+  if (error) return <Failed error={error} retry={() => void refetch()} />;
+  if (!data) return <Empty title="Looking…" />;
+  const { currency, today, lastWeek } = data;
+  return (
+    <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_400px] gap-6 px-6 py-5">
+      <section aria-label="Departures" className="overflow-hidden rounded-md bg-[#1f2a36] text-[#f3efe4]" data-testid="board">
+        <div className="flex items-baseline justify-between gap-4 px-5 pb-2 pt-4">
+          <h1 className="text-xl font-semibold">Today</h1>
+          <p className="text-sm opacity-90 tabular">
+            <Money
+              name="Taken"
+              now={today.takings}
+              then={lastWeek.takings}
+              currency={currency}
+              more={plural(today.orders, 'order', 'orders')}
+            />
+            <Money name="Credited" now={today.credited} then={lastWeek.credited} currency={currency} />
+          </p>
+        </div>
+        <Board data={data} zone={zone} />
+      </section>
+      <aside aria-label="What needs attention" className="grid content-start gap-4">
+        <h2 className="font-semibold">What needs attention</h2>
+        {data.attention.length ? (
+          <ul className="grid gap-3">
+            {data.attention.map((one) => (
+              <li
+                key={one.key}
+                className={clsx(
+                  'grid gap-1.5 border-l-4 bg-panel px-4 py-3',
+                  one.level === 'stop' ? 'border-stop' : one.level === 'caution' ? 'border-caution' : 'border-[var(--lane-1)]',
+                )}
+              >
+                <p>{one.says}</p>
+                <Link href={one.href} className="justify-self-start font-semibold text-accent underline">
+                  {one.act}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        ) : (
+          <p className="text-soft">All is well: nothing needs you.</p>
+        )}
+        {data.since.length > 0 && (
+          <>
+            <h2 className="mt-2 font-semibold">Since you were here</h2>
+            <ul className="grid gap-1 text-sm">
+              {data.since.map((one) => (
+                <li key={one.at + one.says}>
+                  <b>{one.actor}</b> {one.says} <span className="text-soft">{sayMoment(one.at, zone)}</span>
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </aside>
+    </div>
+  );
+}
+
+function Money({ name, now, then, currency, more }: { name: string; now: number; then: number; currency: string; more?: string }) {
+  const change = then > 0 ? Math.round((100 * (now - then)) / then) : null;
+  return (
+    <span className="ml-6">
+      {name} <b className="font-mono">{sayMoney({ currency, minor: now })}</b>
+      {more && ` by ${more}`}
+      {change === null
+        ? ', nothing a week ago by this time'
+        : change === 0
+          ? ', as much as a week ago by this time'
+          : `, ${Math.abs(change)} % ${change > 0 ? 'more' : 'less'} than a week ago by this time`}
+    </span>
+  );
+}
+
+/** The board: what has gone lately and what is due, by hour, with the days at the left. */
+function Board({ data, zone }: { data: TodayView; zone: string }) {
+  if (!data.board.length)
+    return (
+      <p className="px-5 pb-6 pt-3 opacity-90">Nothing has gone out in the last six hours, and nothing is due in the next two days.</p>
+    );
+  let day = '';
+  let hour = '';
+  return (
+    <div className="max-h-[calc(100vh-190px)] overflow-y-auto">
+      <table className="w-full font-mono text-[13px]">
+        <thead className="sticky top-0 bg-[#1f2a36]">
+          <tr className="text-left text-xs">
+            <th className="px-5 py-1.5 font-normal">Time</th>
+            <th className="py-1.5 font-normal">Flow</th>
+            <th className="py-1.5 font-normal">Message</th>
+            <th className="py-1.5 pr-4 text-right font-normal">People</th>
+            <th className="py-1.5 pr-5 font-normal">State</th>
+          </tr>
+        </thead>
+        <tbody>
+          {data.board.map((line) => {
+            const date = localDate(Date.parse(line.hour), zone);
+            const isDay = date !== day;
+            const isHour = line.hour !== hour;
+            day = date;
+            hour = line.hour;
+            return (
+              <tr
+                key={`${line.hour}/${line.flow.key}/${line.message}/${line.state}`}
+                className={clsx('align-top', isHour && 'border-t border-[#4a5866]')}
+              >
+                <td className="whitespace-nowrap px-5 py-1.5">
+                  {isDay && <span className="block font-sans text-xs font-semibold text-[#e9c46a]">{sayCalendarDay(date)}</span>}
+                  {isHour && sayTime(line.hour, zone)}
+                </td>
+                <td className="py-1.5 pr-3">
+                  <Link href={`/flows/${line.flow.key}`} className="hover:underline">
+                    {line.flow.name}
+                  </Link>
+                </td>
+                <td className="py-1.5 pr-3">{line.message}</td>
+                <td className="py-1.5 pr-4 text-right tabular">{sayCount(line.people)}</td>
+                <td className={clsx('py-1.5 pr-5', line.state === 'held' && 'text-[#e9c46a]', line.state === 'gone' && 'text-[#9fb8a3]')}>
+                  {STATE_WORDS[line.state]}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
+  );
+}
