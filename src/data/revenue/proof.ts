@@ -14,6 +14,18 @@ export interface GroupSums extends PairedSums {
   readonly waiting: number;
 }
 
+/** Whose entries are looked at: of a flow in a period, and for how long after and before each. */
+export interface Entered {
+  readonly flowId: number;
+  readonly from: Instant;
+  readonly to: Instant;
+  readonly now: Instant;
+  readonly windowMs: number;
+  readonly beforeMs: number;
+  readonly currency: string;
+  readonly arms?: readonly string[];
+}
+
 interface SumsRow {
   readonly grp: string;
   readonly n: number;
@@ -97,11 +109,11 @@ async function sumsBy(
 }
 
 /** Those who went in and those who were kept out by lot: groups `in` and `out`. */
-export const liftSums = (sql: Sql, of: Omit<Parameters<typeof sumsBy>[2], 'arms'>): Promise<GroupSums[]> =>
+export const liftSums = (sql: Sql, of: Omit<Entered, 'arms'>): Promise<GroupSums[]> =>
   sumsBy(sql, `case when r.outcome = 'control' then 'out' else 'in' end`, of);
 
 /** Those who drew each arm of a test: groups by the arm's id. */
-export const armSums = (sql: Sql, of: Parameters<typeof sumsBy>[2] & { arms: readonly string[] }): Promise<GroupSums[]> =>
+export const armSums = (sql: Sql, of: Entered & { arms: readonly string[] }): Promise<GroupSums[]> =>
   sumsBy(sql, `(select a from unnest(r.arms) a where a = any(cast(:arms as text[])) limit 1)`, of);
 
 /** Since when a flow has had its version that is on, and how many people have entered it a day lately. */

@@ -108,6 +108,7 @@ describe('the day', () => {
       lab.db,
       `insert into ledger_checks (at, orders, differences, took_ms) values (now(), 3, '[{"person_id":"1","order_id":"o","what":"x"}]', 1)`,
     );
+    await query(lab.db, `update sources set kind = 'key' where id = 2`);
     const [source] = await query<{ id: number; name: string }>(
       lab.db,
       `select id, name from sources where kind = 'key' order by id limit 1`,
@@ -125,6 +126,7 @@ describe('the day', () => {
       '“News” is on, but its message “Letter a” is still off: people pass by without it.',
       expect.stringMatching(/^1 person entered “News” in a week, where about [67]\d do\.$/),
     ]);
+    await query(lab.db, `update sources set kind = 'hand' where id = 2`);
     for (const one of (await today(lab.db, null, 'Marla')).attention)
       expect([one.act.length > 0, one.href.startsWith('/')]).toEqual([true, true]);
   });

@@ -11,7 +11,7 @@ import { offers } from '../offers';
 import { ledgerStanding, testViews } from '../revenue';
 
 /** How far back the board shows what has gone, and how far ahead what is due. */
-const GONE_MS = 6 * HOUR;
+const GONE_MS = 3 * HOUR;
 const AHEAD_MS = 48 * HOUR;
 
 /** Where the day starts: takings against the same day of last week, what goes out, and what needs attention, each with its act. */

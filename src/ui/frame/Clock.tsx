@@ -67,7 +67,11 @@ export function Clock({ initial, canMove }: { initial: ClockView; canMove: boole
   const face = (
     <span className="flex items-center gap-2">
       <Clock3 size={16} aria-hidden="true" />
-      <time suppressHydrationWarning className="font-mono text-sm tabular" dateTime={new Date(now ?? data.now).toISOString()}>
+      <time
+        suppressHydrationWarning
+        className="whitespace-nowrap font-mono text-sm tabular"
+        dateTime={new Date(now ?? data.now).toISOString()}
+      >
         {said}
       </time>
     </span>
@@ -87,7 +91,7 @@ export function Clock({ initial, canMove }: { initial: ClockView; canMove: boole
         <button
           type="button"
           aria-label={`Store time ${said}. Move it forward`}
-          className="my-2 ml-1 flex items-center rounded-md border border-on-bar/40 px-3 hover:bg-on-bar/10"
+          className="my-2 ml-1 flex items-center rounded-md border border-on-bar/40 px-2.5 hover:bg-on-bar/10"
           title={`Store time, ${data.zone}`}
           disabled={isMoving}
         >

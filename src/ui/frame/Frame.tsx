@@ -51,7 +51,7 @@ export function Frame({
           Skip to the content
         </a>
         <header className="bar flex h-12 items-stretch gap-1 bg-bar px-4 text-on-bar">
-          <Link href="/flows" className="mr-4 flex items-center gap-2 font-semibold" aria-label="Viatic, to the flows">
+          <Link href="/today" className="mr-2 flex items-center gap-2 font-semibold" aria-label="Viatic, to the day">
             <svg width="26" height="18" viewBox="0 0 26 18" aria-hidden="true">
               <path d="M1 14h8l8-10h8" fill="none" stroke="currentColor" strokeWidth="2.5" />
               <circle cx="5" cy="14" r="3" fill="var(--bar)" stroke="currentColor" strokeWidth="1.8" />
@@ -68,7 +68,7 @@ export function Frame({
                   href={section.href}
                   aria-current={isHere ? 'page' : undefined}
                   className={clsx(
-                    'flex items-center border-b-[3px] px-3 pt-[3px]',
+                    'flex items-center border-b-[3px] px-2.5 pt-[3px]',
                     isHere ? 'border-on-bar font-semibold' : 'border-transparent opacity-85 hover:opacity-100',
                   )}
                 >
@@ -81,14 +81,14 @@ export function Frame({
           <button
             type="button"
             onClick={() => setSearching(true)}
-            className="my-2 flex items-center gap-2 rounded-md border border-on-bar/40 px-3 hover:bg-on-bar/10"
+            className="my-2 flex items-center gap-2 whitespace-nowrap rounded-md border border-on-bar/40 px-2.5 hover:bg-on-bar/10"
           >
             <Search size={16} aria-hidden="true" /> Search and do <kbd className="font-mono text-xs opacity-80">Ctrl K</kbd>
           </button>
           <Clock initial={clock} canMove={store.isDemo} />
           <ThemeSwitch />
-          <div className="flex items-center gap-2 pl-2">
-            <Link href="/account" title={`${user.email}: your account`} className="hover:underline">
+          <div className="flex items-center gap-1 pl-1">
+            <Link href="/account" title={`${user.email}: your account`} className="whitespace-nowrap hover:underline">
               {user.name}
             </Link>
             <form action={signOut}>
