@@ -69,7 +69,9 @@ function FlowLift({ lift }: { lift: FlowLiftView }) {
               value={`${plural(people.out, 'person', 'people')}, ${say(lift.perPerson.out)} each; ${sayCount(buyers.out)} ordered`}
             />
             <Row term="Credited, by the model shown" value={say(lift.credited)} />
-            {lift.lift !== null && <Row term="Caused in all, about" value={say(lift.lift * people.in)} />}
+            {lift.lift !== null && interval !== null && (interval.low > 0 || interval.high < 0) && (
+              <Row term="Caused in all, about" value={say(lift.lift * people.in)} />
+            )}
             {(waiting.in > 0 || waiting.out > 0) && (
               <Row term={`Not through their ${lift.window} yet`} value={`${sayCount(waiting.in)} and ${sayCount(waiting.out)}`} />
             )}

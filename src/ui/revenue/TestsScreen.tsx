@@ -14,6 +14,10 @@ import { usePeriod } from './usePeriod';
 
 const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 
+/** How likely something is; never as sure as it is rounded. */
+const sayChance = (chance: number): string =>
+  chance > 0.999 ? 'over 99.9 % likely' : chance < 0.001 ? 'under 0.1 % likely' : `${percent(chance)} likely`;
+
 /** Tests of flows: what came of each arm, what can be said of it by now, and how many people one needs. */
 export function TestsScreen() {
   const { query, field, days, error: clockError } = usePeriod('180');
@@ -87,7 +91,7 @@ function OneTest({ test }: { test: TestView }) {
                 <th className="py-1 text-right font-normal">{test.goes === 'goal' ? 'Goal' : 'Ordered'}</th>
                 <th className="py-1 text-right font-normal">A person</th>
                 <th className="py-1 text-right font-normal">Clicked</th>
-                <th className="py-1 text-right font-normal">Better by</th>
+                <th className="py-1 text-right font-normal">Better</th>
               </tr>
             </thead>
             <tbody>
@@ -113,7 +117,7 @@ function OneTest({ test }: { test: TestView }) {
                     )}
                   </td>
                   <td className="py-1.5 text-right">{sayShare(arm.clickers, arm.people)}</td>
-                  <td className="py-1.5 text-right">{arm.chance === null ? '' : `${percent(arm.chance)} likely`}</td>
+                  <td className="py-1.5 text-right">{arm.chance === null ? '' : sayChance(arm.chance)}</td>
                 </tr>
               ))}
             </tbody>
@@ -123,7 +127,7 @@ function OneTest({ test }: { test: TestView }) {
           )}
         </div>
         <p className="text-xs text-soft">
-          {test.method} “Better by” is the chance that it is better than the best of the others (flat prior).
+          {test.method} “Better” is the chance that it is better than the best of the others (flat prior).
         </p>
       </div>
     </Part>

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import Link from 'next/link';
-import { useEffect, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import type { TodayView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { localDate } from '@/core/time';
@@ -46,9 +46,9 @@ export function TodayScreen() {
   return (
     <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_400px] gap-6 px-6 py-5">
       <section aria-label="Departures" className="overflow-hidden rounded-md bg-[#1f2a36] text-[#f3efe4]" data-testid="board">
-        <div className="flex items-baseline justify-between gap-4 px-5 pb-2 pt-4">
+        <div className="grid gap-1 px-5 pb-3 pt-4">
           <h1 className="text-xl font-semibold">Today</h1>
-          <p className="text-sm opacity-90 tabular">
+          <p className="grid text-sm tabular">
             <Money
               name="Taken"
               now={today.takings}
@@ -103,7 +103,7 @@ export function TodayScreen() {
 function Money({ name, now, then, currency, more }: { name: string; now: number; then: number; currency: string; more?: string }) {
   const change = then > 0 ? Math.round((100 * (now - then)) / then) : null;
   return (
-    <span className="ml-6">
+    <span>
       {name} <b className="font-mono">{sayMoney({ currency, minor: now })}</b>
       {more && ` by ${more}`}
       {change === null
@@ -117,14 +117,21 @@ function Money({ name, now, then, currency, more }: { name: string; now: number;
 
 /** The board: what has gone lately and what is due, by hour, with the days at the left. */
 function Board({ data, zone }: { data: TodayView; zone: string }) {
+  const list = useRef<HTMLDivElement>(null);
+  // the board opens at what is due next: what has gone stands above it
+  useEffect(() => {
+    const next = list.current?.querySelector<HTMLElement>('[data-next]');
+    if (list.current && next) list.current.scrollTop = Math.max(0, next.offsetTop - 70);
+  }, []);
   if (!data.board.length)
     return (
-      <p className="px-5 pb-6 pt-3 opacity-90">Nothing has gone out in the last six hours, and nothing is due in the next two days.</p>
+      <p className="px-5 pb-6 pt-3 opacity-90">Nothing has gone out in the last three hours, and nothing is due in the next two days.</p>
     );
+  const first = data.board.findIndex(({ state }) => state !== 'gone');
   let day = '';
   let hour = '';
   return (
-    <div className="max-h-[calc(100vh-190px)] overflow-y-auto">
+    <div ref={list} className="relative max-h-[calc(100vh-200px)] overflow-y-auto">
       <table className="w-full font-mono text-[13px]">
         <thead className="sticky top-0 bg-[#1f2a36]">
           <tr className="text-left text-xs">
@@ -136,7 +143,7 @@ function Board({ data, zone }: { data: TodayView; zone: string }) {
           </tr>
         </thead>
         <tbody>
-          {data.board.map((line) => {
+          {data.board.map((line, place) => {
             const date = localDate(Date.parse(line.hour), zone);
             const isDay = date !== day;
             const isHour = line.hour !== hour;
@@ -144,12 +151,13 @@ function Board({ data, zone }: { data: TodayView; zone: string }) {
             hour = line.hour;
             return (
               <tr
+                data-next={place === first || undefined}
                 key={`${line.hour}/${line.flow.key}/${line.message}/${line.state}`}
                 className={clsx('align-top', isHour && 'border-t border-[#4a5866]')}
               >
                 <td className="whitespace-nowrap px-5 py-1.5">
                   {isDay && <span className="block font-sans text-xs font-semibold text-[#e9c46a]">{sayCalendarDay(date)}</span>}
-                  {isHour && sayTime(line.hour, zone)}
+                  {isHour && sayTime(line.hour, zone).slice(0, 5)}
                 </td>
                 <td className="py-1.5 pr-3">
                   <Link href={`/flows/${line.flow.key}`} className="hover:underline">
