@@ -43,6 +43,10 @@ const api = async (path, body) =>
 await page.goto(`${base}/sign-in`);
 await page.getByRole('button', { name: 'Sign in' }).click();
 await page.waitForURL('**/today');
+await page.getByTestId('board').getByRole('table').waitFor();
+await page.waitForTimeout(800);
+await shot('today');
+await page.goto(`${base}/flows`);
 await page.getByRole('table').waitFor();
 await shot('flows');
 
@@ -139,7 +143,7 @@ if (wants('library')) {
   await page.waitForTimeout(2500);
   await shot('library');
 }
-if (['mapping', 'form'].some(wants)) {
+if (wants('mapping')) {
   const { sources } = await api('/sources');
   const till = sources.find((one) => one.kind === 'webhook').key;
   await page.goto(`${base}/data/sources/${till}`);
@@ -147,23 +151,20 @@ if (['mapping', 'form'].some(wants)) {
   await page.getByRole('tab', { name: /Mapping/ }).click();
   await page.getByRole('group', { name: /The sample/ }).waitFor();
   await shot('mapping');
-  await page.goto(`${base}/data/forms/plant-letter`);
-  await page.frameLocator('iframe').getByLabel('Email address').waitFor();
-  await shot('form');
 }
 await page.goto(`${base}/offers/cart-10`);
 await page.getByText('The lives of its codes').waitFor();
 await page.waitForTimeout(800);
 await shot('offer');
 await page.goto(`${base}/revenue`);
-await page.getByText('By flow and message').waitFor();
+await page.getByRole('table', { name: 'By flow and message' }).waitFor();
 await page.waitForTimeout(500);
 await shot('revenue');
-if (wants('search')) {
-  await page.keyboard.press('Control+k');
-  await page.getByPlaceholder(/A screen/).fill('lotte');
-  await page.waitForTimeout(1200);
-  await shot('search');
+if (wants('carts')) {
+  await page.goto(`${base}/revenue/carts`);
+  await page.getByTestId('finding').waitFor();
+  await page.waitForTimeout(1500);
+  await shot('carts');
 }
 if (wants('flow-dark')) {
   await page.goto(`${base}/flows/first-order`);

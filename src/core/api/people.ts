@@ -22,6 +22,14 @@ export interface ConsentView {
   readonly because: string | null;
 }
 
+/** What is expected of somebody: whether they still buy, orders in 90 days, an order and a year, and when next. */
+export interface PredictedView {
+  readonly active: number;
+  readonly orders90: number;
+  readonly order: Money;
+  readonly year: Money;
+  readonly nextAt: string | null;
+}
 export interface PersonView {
   readonly id: string;
   /** our own number */
@@ -64,6 +72,8 @@ export interface PersonView {
     readonly totals: readonly Money[];
     /** days between orders, the one in the middle; null below two orders */ readonly typicalGapDays: number | null;
   };
+  /** what is expected of them; null where they have not ordered, or too little is known */
+  readonly predicted: PredictedView | null;
   readonly flows: readonly PersonFlow[];
   /** others who share a phone or a device with this person */
   readonly maybeSame: readonly {

@@ -367,6 +367,39 @@ export interface CartsView {
   readonly isMore: boolean;
 }
 
+/** People by the month of their first order; amounts in minor units. */
+export interface CohortsView {
+  readonly currency: string;
+  readonly cohorts: readonly {
+    /** such as 2026-11 */
+    readonly month: string;
+    readonly people: number;
+    /** in the month itself, and in each after it: how many of them ordered, how often, for how much */
+    readonly later: readonly { readonly people: number; readonly orders: number; readonly revenue: number }[];
+  }[];
+}
+/** What is expected of everybody together, and how an earlier fit held. */
+export interface PredictionsView {
+  readonly currency: string;
+  readonly fit: {
+    readonly at: string;
+    readonly people: number;
+    readonly active: number;
+    readonly orders90: number;
+    readonly year: number;
+    /** from what a year on somebody is of the upper tenth */
+    readonly high: number;
+    readonly againInAYear: number;
+    readonly held: {
+      readonly weeks: number;
+      readonly people: number;
+      readonly expected: number;
+      readonly actual: number;
+      readonly groups: readonly { readonly repeats: string; readonly people: number; readonly expected: number; readonly actual: number }[];
+    } | null;
+  } | null;
+}
+
 /** What a flow adds a person, in minor units; what is caused, beside what is credited. */
 export interface FlowLiftView {
   readonly flow: { readonly key: string; readonly name: string };

@@ -28,6 +28,7 @@ import * as letters from './migrations/025_letters';
 import * as further from './migrations/026_further';
 import * as ledger from './migrations/027_ledger';
 import * as carts from './migrations/028_carts';
+import * as predictions from './migrations/029_predictions';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -76,6 +77,7 @@ const migrations: Record<string, Knex.Migration> = {
   '026_further': further,
   '027_ledger': ledger,
   '028_carts': carts,
+  '029_predictions': predictions,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -35,6 +35,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     b,
   );
   await query(sql, 'delete from carts where person_id = :personId', b);
+  await query(sql, 'delete from predictions where person_id = :personId', b);
   for (const table of ['credits', 'bookings'])
     await query(
       sql,

@@ -111,6 +111,7 @@ export async function moveToPerson(
       'credits',
       'bookings',
       'carts',
+      'predictions',
       'consents',
       'standing',
       'person_tags',

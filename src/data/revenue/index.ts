@@ -13,3 +13,4 @@ export {
 export * from './ledger';
 export * from './proof';
 export * from './carts';
+export * from './buying';

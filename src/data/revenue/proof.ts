@@ -43,8 +43,8 @@ interface SumsRow {
 
 /**
  * What people brought who entered a flow in a period, by group: from the moment of their entry for so long, the same for every group.
- * Each person counts once, by their first entry in the period; the order by which somebody entered is one of before. y is the net of their orders in that time, in minor units of one
- * currency, x that of the time before their entry.
+ * Each person counts once, by their first entry in the period; the order by which somebody entered is one of before. y is the net of
+ * their orders in that time, in minor units of one currency, x that of the time before their entry.
  * @param groups how a run `r` is grouped, as SQL of ours: what is null is in no group
  */
 async function sumsBy(

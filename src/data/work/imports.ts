@@ -504,7 +504,18 @@ export async function removeEmpty(sql: Sql, personIds: readonly string[]): Promi
       { personIds },
     )
   ).map((row) => row.id);
-  for (const table of ['events', 'weak_claims', 'identifiers', 'person_tags', 'standing', 'orders', 'bookings', 'credits', 'carts'])
+  for (const table of [
+    'events',
+    'weak_claims',
+    'identifiers',
+    'person_tags',
+    'standing',
+    'orders',
+    'bookings',
+    'credits',
+    'carts',
+    'predictions',
+  ])
     await query(sql, `delete from ${table} where person_id = any(cast(:leaving as bigint[]))`, { leaving });
   await query(sql, 'delete from people where id = any(cast(:leaving as bigint[]))', { leaving });
   return leaving.length;

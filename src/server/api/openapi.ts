@@ -148,6 +148,16 @@ export function description(origin: string) {
           },
         ),
       },
+      '/cohorts': {
+        get: operation('People by the month of their first order: who came back, how often, for how much', ok('{currency, cohorts}'), {
+          parameters: [
+            parameter('months', 'query', 'How many months back, at most 36'),
+            parameter('product', 'query', 'Only whose first order held it'),
+            parameter('source', 'query', 'Only whose first order came from it'),
+          ],
+        }),
+      },
+      '/predictions': { get: operation('What is expected of everybody together, and how an earlier fit held', ok('{currency, fit}')) },
       '/today': {
         get: operation('Takings against a week ago, what goes out, what needs attention, and what others did', ok('The day'), {
           parameters: [parameter('since', 'query', 'From when on what others did is told')],

@@ -8,6 +8,7 @@ import { loadAllFacts } from '@/data/rules';
 import { readVersion } from '@/data/flows';
 import { declinedTopics, identifiersOf, listsOf, openRuns, orderGaps, personTotals, readConsents, sharersOf } from '@/data/people';
 import { segmentsOf } from '@/data/segments';
+import { predictionOf } from '@/data/revenue';
 import { readStore } from '@/data/store';
 import { sayCause } from './causes';
 import { mergesOf } from './merges';
@@ -25,20 +26,23 @@ export function median(numbers: readonly number[]): number | null {
 export async function personView(db: Db, id: string): Promise<PersonView> {
   const row = await person(db, id);
   const store = await readStore(db);
-  const [facts, totals, runs, consents, identifiers, tags, lists, segments, declined, gaps, sharers, merges] = await Promise.all([
-    loadAllFacts(db, row.id, []),
-    personTotals(db, row.id),
-    openRuns(db, row.id),
-    readConsents(db, row.id),
-    identifiersOf(db, row.id),
-    tagsOf(db, row.id),
-    listsOf(db, row.id),
-    segmentsOf(db, row.id),
-    declinedTopics(db, row.id),
-    orderGaps(db, row.id),
-    sharersOf(db, row.id),
-    mergesOf(db, row.id, store.now),
-  ]);
+  const [facts, totals, runs, consents, identifiers, tags, lists, segments, declined, gaps, sharers, merges, predicted] = await Promise.all(
+    [
+      loadAllFacts(db, row.id, []),
+      personTotals(db, row.id),
+      openRuns(db, row.id),
+      readConsents(db, row.id),
+      identifiersOf(db, row.id),
+      tagsOf(db, row.id),
+      listsOf(db, row.id),
+      segmentsOf(db, row.id),
+      declinedTopics(db, row.id),
+      orderGaps(db, row.id),
+      sharersOf(db, row.id),
+      mergesOf(db, row.id, store.now),
+      predictionOf(db, row.id),
+    ],
+  );
   const reaches = facts!.reach;
   const channels = CHANNELS.map((channel) => {
     const consent = consents.find((one) => one.channel === channel);
@@ -124,6 +128,13 @@ export async function personView(db: Db, id: string): Promise<PersonView> {
     tags,
     segments: segments.map(({ key, name, since, cause }) => ({ key, name, since: since.toISOString(), because: sayCause(cause) })),
     lists: lists.map((list) => ({ key: list.key, name: list.name, at: list.at.toISOString(), how: list.how })),
+    predicted: predicted && {
+      active: predicted.active,
+      orders90: predicted.orders_90,
+      order: { currency: store.currency, minor: Number(predicted.order_minor) },
+      year: { currency: store.currency, minor: Number(predicted.year_minor) },
+      nextAt: predicted.next_at?.toISOString() ?? null,
+    },
     orders: {
       count: totals.orders,
       firstAt: totals.first_at?.toISOString() ?? null,

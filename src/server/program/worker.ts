@@ -10,7 +10,7 @@ import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
-import { checkNightly, goOnRebuilding } from '../revenue';
+import { checkNightly, goOnRebuilding, keepPredictions } from '../revenue';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -152,7 +152,9 @@ async function main(): Promise<void> {
           readFeeds(homeDb, config.inside),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
-          goOnRebuilding(homeDb).then(() => checkNightly(homeDb)),
+          goOnRebuilding(homeDb)
+            .then(() => checkNightly(homeDb))
+            .then(() => keepPredictions(homeDb)),
         ]),
       )
       .catch((error: Error) => log.warn({ housekeeping: error.message }));

@@ -129,7 +129,7 @@ const OF_PEOPLE = [
   'people, identifiers, weak_claims, shared_identifiers, standing, merges, fact_changes',
   'consents, consent_log, suppressions, declined_topics, person_tags, list_members, list_log',
   'segment_members, segment_log, segment_looks',
-  'event_keys, events, arrivals, orders, bookings, credits, carts, runs, traces, sends, letters, confirmations, asks, changes_to_tell, codes',
+  'event_keys, events, arrivals, orders, bookings, credits, carts, predictions, runs, traces, sends, letters, confirmations, asks, changes_to_tell, codes',
 ];
 
 /** Somebody who may do everything. */

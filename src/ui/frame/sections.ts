@@ -21,6 +21,7 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/revenue/carts', name: 'Carts that were left' },
   { href: '/revenue/tests', name: 'Tests' },
   { href: '/revenue/lift', name: 'Lift: what flows add' },
+  { href: '/revenue/people', name: 'People over time: cohorts and what is expected' },
   { href: '/data', name: 'Sources' },
   { href: '/data/events', name: 'Event catalogue' },
   { href: '/data/attributes', name: 'Attributes' },

@@ -168,6 +168,20 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
                   plural(person.orders.typicalGapDays, 'day', 'days')
                 ),
               ],
+              [
+                'Expected',
+                person.predicted ? (
+                  <>
+                    {sayMoney(person.predicted.year)} within a year, {Math.round(person.predicted.orders90 * 10) / 10} orders in 90 days
+                    <span className="block text-xs text-soft">
+                      {Math.round(person.predicted.active * 100)} % likely still buys
+                      {person.predicted.nextAt && `; the next order by about ${sayDate(person.predicted.nextAt, store.zone)}`}
+                    </span>
+                  </>
+                ) : (
+                  <NotKnown what="too little is known" />
+                ),
+              ],
             ]}
           />
         </Card>

@@ -7,6 +7,7 @@ const PLACES = [
   { href: '/revenue/carts', name: 'Carts' },
   { href: '/revenue/tests', name: 'Tests' },
   { href: '/revenue/lift', name: 'Lift' },
+  { href: '/revenue/people', name: 'People' },
 ];
 
 export default screen(({ children }: { children: ReactNode }) => (

@@ -1,0 +1,183 @@
+import type { CohortsView, PredictionsView } from '@/core/api';
+import { chanceActive, expectedOrders, expectedRepeats, expectedValue, fitBuying, fitValue, type Buyer } from '@/core/stats';
+import { DAY, type Instant } from '@/core/time';
+import { inTransaction, type Db, type Sql } from '@/data/db';
+import {
+  buyerRows,
+  cohortRows,
+  keepFit,
+  lastFit,
+  ordersBetween,
+  predictedInAll,
+  savePredictions,
+  type BuyerRow,
+  type FitRow,
+  type HeldOut,
+  type Prediction,
+} from '@/data/revenue';
+import { readStore } from '@/data/store';
+import { Problem, wholeNumber } from '../http';
+
+const WEEK_MS = 7 * DAY;
+/** How old a fit may be. */
+const HOLDS_MS = 7 * DAY;
+/** By how many people a fit is made: more tell hardly more of four numbers, and the fit must not keep the rest waiting. */
+const SAMPLE = 3_000;
+/** Fewer people who ordered, or fewer who did so again, say too little. */
+const FEWEST = 100;
+const FEWEST_AGAIN = 20;
+const BATCH = 1_000;
+
+const weeks = (ms: number): number => Math.max(0, ms / WEEK_MS);
+const buyerOf = ({ orders, first_at: first, last_at: last }: BuyerRow, now: Instant): Buyer => ({
+  repeats: orders - 1,
+  last: weeks(last.getTime() - first.getTime()),
+  seen: weeks(now - first.getTime()),
+});
+
+/**
+ * Fits how people buy, on the store's own orders, once a week: BG/NBD and gamma-gamma, held against the last third of what is known
+ * (half a year at most), and stores what is expected of everybody who has ordered. Answers whether it did.
+ */
+export async function keepPredictions(db: Db, isNow = false): Promise<boolean> {
+  return inTransaction(db, async (trx) => {
+    const [lock] = (await trx.raw<{ rows: { taken: boolean }[] }>(`select pg_try_advisory_xact_lock(hashtext('predictions')) as taken`))
+      .rows;
+    if (!lock?.taken) return false;
+    const { now, currency } = await readStore(trx);
+    const last = await lastFit(trx);
+    if (!isNow && last && now - last.at.getTime() < HOLDS_MS) return false;
+    const rows = await buyerRows(trx, { currency, until: now, limit: SAMPLE, isSample: true });
+    if (rows.length < FEWEST || rows.filter(({ orders }) => orders > 1).length < FEWEST_AGAIN) return false;
+    const buying = fitBuying(rows.map((row) => buyerOf(row, now)));
+    const value = fitValue(rows.map(({ orders, mean_minor: mean }) => ({ orders, mean })));
+    if (!buying || !value) return false;
+    await keepFit(trx, { at: now, buying, value, people: rows.length, held: await heldOut(trx, currency, now) });
+    for (let after = '0'; ;) {
+      const batch = await buyerRows(trx, { currency, until: now, after, limit: BATCH });
+      await savePredictions(
+        trx,
+        batch.map((row) => predicted(row, { buying, value }, now)),
+      );
+      if (batch.length < BATCH) return true;
+      after = batch.at(-1)!.person_id;
+    }
+  });
+}
+
+/** What is expected of somebody. The next order is due when as many as half an order is expected. */
+function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'value'>, now: Instant): Prediction {
+  const buyer = buyerOf(row, now);
+  const orderMinor = Math.round(Math.max(0, expectedValue(value, row.orders, row.mean_minor)));
+  const orders90 = expectedOrders(buying, buyer, 90 / 7);
+  const year = expectedOrders(buying, buyer, 365 / 7);
+  let nextAt: Instant | null = null;
+  if (expectedOrders(buying, buyer, 104) >= 0.5) {
+    let [low, high] = [0, 104];
+    for (let n = 0; n < 20; n++) {
+      const middle = (low + high) / 2;
+      if (expectedOrders(buying, buyer, middle) < 0.5) low = middle;
+      else high = middle;
+    }
+    nextAt = now + high * WEEK_MS;
+  }
+  return {
+    personId: row.person_id,
+    active: chanceActive(buying, buyer),
+    orders90,
+    orderMinor,
+    yearMinor: Math.round(orderMinor * year),
+    nextAt,
+  };
+}
+
+/** How many weeks are kept back at most to hold a fit against. */
+const MOST_HELD_WEEKS = 26;
+
+/** Fits by what was known some weeks ago, and holds what that expected of those weeks against what people did; null where too little was known then. */
+async function heldOut(sql: Sql, currency: string, now: Instant): Promise<HeldOut | null> {
+  const rows = await buyerRows(sql, { currency, until: now, limit: SAMPLE, isSample: true });
+  const oldest = Math.min(...rows.map(({ first_at: at }) => at.getTime()));
+  const held = Math.min(MOST_HELD_WEEKS, Math.floor(weeks(now - oldest) / 3));
+  if (held < 4) return null;
+  const then = now - held * WEEK_MS;
+  const known = await buyerRows(sql, { currency, until: then, limit: SAMPLE, isSample: true });
+  if (known.length < FEWEST || known.filter(({ orders }) => orders > 1).length < FEWEST_AGAIN) return null;
+  const buying = fitBuying(known.map((row) => buyerOf(row, then)));
+  if (!buying) return null;
+  const did = await ordersBetween(
+    sql,
+    known.map(({ person_id: id }) => id),
+    currency,
+    then,
+    now,
+  );
+  const each = known.map((row) => ({
+    repeats: row.orders - 1,
+    expected: expectedOrders(buying, buyerOf(row, then), held),
+    actual: did.get(row.person_id) ?? 0,
+  }));
+  const sum = (list: typeof each, of: 'expected' | 'actual') => list.reduce((all, one) => all + one[of], 0);
+  const groups = [0, 1, 2, 3].flatMap((repeats) => {
+    const own = each.filter((one) => (repeats === 3 ? one.repeats >= 3 : one.repeats === repeats));
+    return own.length
+      ? [
+          {
+            repeats: repeats === 3 ? '3 or more' : String(repeats),
+            people: own.length,
+            expected: sum(own, 'expected'),
+            actual: sum(own, 'actual'),
+          },
+        ]
+      : [];
+  });
+  return { weeks: held, people: known.length, expected: sum(each, 'expected'), actual: sum(each, 'actual'), groups };
+}
+
+/** What is expected of everybody together, and how well what was expected came true. */
+export async function predictions(db: Db): Promise<PredictionsView> {
+  const { currency } = await readStore(db);
+  const [fit, all] = await Promise.all([lastFit(db), predictedInAll(db)]);
+  if (!fit || !all) return { fit: null, currency };
+  return {
+    currency,
+    fit: {
+      at: fit.at.toISOString(),
+      people: all.people,
+      active: all.active,
+      orders90: all.orders_90,
+      year: Number(all.year_minor),
+      high: Number(all.high_minor),
+      held: fit.held,
+      // how many of a hundred who ordered once have ordered again a year later, by the fit
+      againInAYear: expectedRepeats(fit.buying, 365 / 7),
+    },
+  };
+}
+
+/** People by the month of their first order: how many of them came back in each month after, how often and for how much. */
+export async function cohorts(db: Db, url: URL): Promise<CohortsView> {
+  const { now, zone, currency } = await readStore(db);
+  const months = wholeNumber(url, 'months', { least: 1, most: 36, otherwise: 12 });
+  const product = url.searchParams.get('product')?.slice(0, 120) || null;
+  const source = url.searchParams.get('source')?.slice(0, 120) || null;
+  if (product && source)
+    throw new Problem(400, 'Not both', 'Cohorts are split by the product of the first order or by its source, not by both.', [
+      { field: 'source', wrong: 'stands beside product', right: 'one of them' },
+    ]);
+  const rows = await cohortRows(db, { currency, zone, now, months, product, source });
+  const by = new Map<string, CohortsView['cohorts'][number]['later'][number][]>();
+  for (const { month, later, people, orders, minor } of rows) {
+    const known = by.get(month) ?? [];
+    known[later] = { people, orders, revenue: Number(minor) };
+    by.set(month, known);
+  }
+  return {
+    currency,
+    cohorts: [...by].map(([month, later]) => ({
+      month,
+      people: later[0]?.people ?? 0,
+      later: Array.from(later, (one) => one ?? { people: 0, orders: 0, revenue: 0 }),
+    })),
+  };
+}
