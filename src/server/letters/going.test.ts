@@ -1,3 +1,5 @@
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import type { SendStep } from '@/core/flows';
 import { flowWith } from '@/core/flows/testing/asking';
@@ -95,6 +97,27 @@ describe('a file that a letter leads to', () => {
     expect((await files(lab.db))[0]!.downloads).toBe(1);
     expect(await query(lab.db, `select 1 from events where type = 'file.downloaded'`)).toEqual([]);
     await writeTracking(lab.db, { of: 'unless-no' }, 'Marla');
+  });
+});
+
+describe('a link that does not answer', () => {
+  it('is told of beside its button, of the stand-ins alone: nobody else is asked', async () => {
+    const asked: string[] = [];
+    const server = createServer((request, response) => {
+      asked.push(request.url!);
+      response.writeHead(request.url === '/outside/there' ? 200 : 404).end();
+    });
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', () => resolve()));
+    const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+    const button = (id: string, url: string): Block => ({ id, kind: 'button', label: 'Go', url });
+    const message = letter([button('a', `${base}/outside/there`), button('b', `${base}/outside/gone`), button('c', `${base}/elsewhere`)]);
+    const found = async (standIns: string | null) =>
+      (await renderAs(lab.db, { message }, standIns)).problems.map(({ code, block, field, says }) => [code, block, field, says]);
+    expect(await found(`${base}/outside`)).toEqual([['link-unanswered', 'b', 'url', `What it leads to answers 404: ${base}/outside/gone`]]);
+    expect(asked).toEqual(['/outside/there', '/outside/gone']);
+    expect(await found(null)).toEqual([]);
+    await new Promise((resolve) => server.close(resolve));
+    expect(await found(`${base}/outside`)).toHaveLength(2);
   });
 });
 

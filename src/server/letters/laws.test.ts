@@ -84,6 +84,10 @@ const leaf: fc.Arbitrary<Leaf> = fc
       { kind: fc.constant('note' as const), text: words, name: words, picture: address },
       { requiredKeys: ['kind', 'text', 'name'] },
     ),
+    fc.record(
+      { kind: fc.constant('download' as const), file: fc.constantFrom('', 'guide-of-tanks'), label: words, days: fc.constantFrom(1, 30) },
+      { requiredKeys: ['kind', 'file', 'label'] },
+    ),
     fc.record({ kind: fc.constant('rating' as const), question: words, scale: fc.constantFrom('five' as const, 'two' as const) }),
     fc.record({
       kind: fc.constant('html' as const),

@@ -4,6 +4,8 @@ import {
   brandSchema,
   checkMessage,
   CUT_AT_BYTES,
+  everyBlock,
+  fieldsOfBlock,
   personalise,
   personalOf,
   unreadable,
@@ -99,8 +101,39 @@ async function holding(
   return conditions.flatMap(({ id, rule }) => (verdict(rule, facts, view).holds ? [id] : []));
 }
 
+const MOST_ASKED = 12;
+const LONGEST_ASKED_MS = 2_000;
+
+/** Links of a letter that lead to the stand-ins of the demo and do not answer there; no other address is asked. */
+async function unanswered(message: Message, personal: Personal, standIns: string): Promise<MessageFinding[]> {
+  if (message.channel !== 'email') return [];
+  const links = everyBlock(message.blocks).flatMap((block) =>
+    Object.entries(fieldsOfBlock(block)).flatMap(([field, text]) => {
+      if (field !== 'url' && field !== 'link') return [];
+      try {
+        const url = personalise(text, personal).trim();
+        return url.startsWith(`${standIns}/`) ? [{ block: block.id, field, url }] : [];
+      } catch {
+        return [];
+      }
+    }),
+  );
+  const found = await Promise.all(
+    links.slice(0, MOST_ASKED).map(async ({ block, field, url }): Promise<MessageFinding[]> => {
+      const said = await fetch(url, { redirect: 'manual', signal: AbortSignal.timeout(LONGEST_ASKED_MS) }).then(
+        ({ status }) => (status >= 400 ? `answers ${status}` : null),
+        () => 'does not answer',
+      );
+      if (said === null) return [];
+      const mend = 'Look at its address: whoever presses it finds nothing.';
+      return [{ code: 'link-unanswered', level: 'warns', says: `What it leads to ${said}: ${url.slice(0, 120)}`, mend, block, field }];
+    }),
+  );
+  return found.flat();
+}
+
 /** Shows a message as somebody would get it, with what is to be mended about it. Nothing is stored and nothing goes out. */
-export async function renderAs(db: Db, body: unknown): Promise<RenderView> {
+export async function renderAs(db: Db, body: unknown, standIns: string | null = null): Promise<RenderView> {
   const parsed = renderInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a message', 'Nothing was rendered.', problemsOf(parsed.error));
   const { brand: given, ...asked } = parsed.data;
@@ -111,7 +144,7 @@ export async function renderAs(db: Db, body: unknown): Promise<RenderView> {
   const [found] =
     message.channel === 'email' ? await findForLetters(db, [{ personId, email: message, about: personal.event }], store.now) : [];
   const rendered = await tryRender(message, personal, LINKS, { brands, found });
-  const problems: MessageFinding[] = checkMessage(message);
+  const problems: MessageFinding[] = [...checkMessage(message), ...(standIns ? await unanswered(message, personal, standIns) : [])];
   const shown = 'problem' in rendered ? { subject: '', html: '', text: '' } : rendered;
   if ('problem' in rendered && !problems.some(({ level }) => level === 'stops'))
     problems.push({ code: 'not-rendered', level: 'stops', says: rendered.problem, mend: 'Look at its placeholders and addresses.' });

@@ -108,7 +108,15 @@ export function Composer({
     staleTime: 60_000,
     gcTime: 60_000,
   });
-  const findings = useMemo(() => checkMessage(message, startedBy === null ? {} : { startedBy: [startedBy] }), [message, startedBy]);
+  const problems = received.data?.problems;
+  const findings = useMemo(
+    () => [
+      ...checkMessage(message, startedBy === null ? {} : { startedBy: [startedBy] }),
+      // what only who asks at the address knows
+      ...(problems?.filter(({ code }) => code === 'link-unanswered') ?? []),
+    ],
+    [message, startedBy, problems],
+  );
 
   const put = useCallback(
     (block: Block, field: string) =>
