@@ -71,7 +71,7 @@ function picture({ image }: Shown, width: number, look: Look, style = ''): strin
   return `<img src="${escapeHtml(image)}" width="${width}" alt="" style="${looks}">`;
 }
 const linked = (url: string | null, inner: string, style: string, track: (url: string) => string): string =>
-  url && inner ? `<a href="${escapeHtml(track(url))}" style="${style}">${inner}</a>` : inner;
+  url && inner ? `<a href="${escapeHtml(track(url))}"${style && ` class="v-name" style="${style}"`}>${inner}</a>` : inner;
 
 function priceOf({ price, was, quantity }: Shown, look: Look): string {
   const many = quantity === undefined ? '' : `${quantity} × `;

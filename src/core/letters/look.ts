@@ -37,6 +37,7 @@ ${at}.v-page, ${at}.v-page > div { background-color:${c.page} !important; }
 ${at}.v-sheet, ${at}.v-sheet > table, ${at}.v-sheet > table > tbody > tr > td { background-color:${c.sheet} !important; border-color:${c.line} !important; }
 ${at}.v-ink div, ${at}.v-ink p, ${at}.v-ink h1, ${at}.v-ink h2, ${at}.v-ink h3, ${at}.v-ink li, ${at}.v-ink td, ${at}.v-ink td a, ${at}.v-ink b { color:${c.ink} !important; border-color:${c.line} !important; }
 ${at}.v-ink p a, ${at}.v-ink li a { color:${c.accent} !important; }
+${at}.v-ink a.v-name { color:${c.ink} !important; }
 ${at}.v-soft div, ${at}.v-soft a, ${at}.v-ink .v-aside { color:${c.soft} !important; border-color:${c.line} !important; }
 ${at}.v-brand div, ${at}.v-brand a { color:${c.accent} !important; }
 ${at}.v-act a, ${at}.v-act td { background:${c.accent} !important; background-color:${c.accent} !important; color:${c.onAccent} !important; }

@@ -43,12 +43,15 @@ describe('the day', () => {
     await news([
       letter('a'),
       { id: 'wait', kind: 'wait', for: 'PT5H' },
+      { id: 'rest', kind: 'wait', for: 'PT5H' },
       letter('b'),
       { id: 'long', kind: 'wait', for: 'P5D' },
       letter('c'),
     ]);
     await lab.tell([known('a@example.com'), known('b@example.com')]);
     await lab.settle();
+    // two who wait at two steps for the same message are one departure
+    await query(lab.db, `update runs set step = 'rest' where person_id = (select min(person_id) from runs)`);
     const { board, attention } = await today(lab.db, null, 'Marla');
     expect(attention).toEqual([]);
     expect(board.map(({ flow, message, people, state }) => [flow.name, message, people, state])).toEqual([

@@ -38,10 +38,23 @@ export async function today(db: Db, since: Instant | null, who: string): Promise
     today: is,
     lastWeek: was,
     // what waits for nothing that goes out is no departure
-    board: board.flatMap((line) => (line ? [line] : [])),
+    board: together(board.flatMap((line) => (line ? [line] : []))),
     attention,
     since: acts.map(({ at, actor, what, detail }) => ({ at: at.toISOString(), actor, says: sayAct(what, detail) })),
   };
+}
+
+type BoardLine = TodayView['board'][number];
+const STATES: readonly BoardLine['state'][] = ['gone', 'held', 'due'];
+
+/** Lines of one message in one hour as one: several waits, and several versions of a flow, lead to the same message. */
+function together(lines: readonly BoardLine[]): BoardLine[] {
+  const found = new Map<string, BoardLine>();
+  for (const line of lines) {
+    const key = JSON.stringify([line.hour, line.flow.key, line.message, line.state]);
+    found.set(key, { ...line, people: line.people + (found.get(key)?.people ?? 0) });
+  }
+  return [...found.values()].sort((a, b) => a.hour.localeCompare(b.hour) || STATES.indexOf(a.state) - STATES.indexOf(b.state));
 }
 
 /** A line of the board: which message goes out, or null where no message follows. */

@@ -4,7 +4,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import { slugOf } from '@/core/text';
-import type { Block, Email } from '@/core/messages';
+import type { Block, Email, Message } from '@/core/messages';
 import { api, Button, Dialog, Field, inputClass, WordList } from '../kit';
 
 const KEPT_AT = 'viatic.test-addresses';
@@ -96,7 +96,7 @@ export function SaveToLibrary({
   onClose,
   onSaved,
 }: {
-  content: { readonly message: Email } | { readonly blocks: readonly Block[] };
+  content: { readonly message: Message } | { readonly blocks: readonly Block[] };
   name: string;
   about: string;
   onClose: () => void;
