@@ -60,6 +60,8 @@ export interface PersonView {
   };
   readonly channels: readonly ConsentView[];
   readonly pausedUntil: string | null;
+  /** of the store's control group: gets no marketing at all */
+  readonly isKeptOut: boolean;
   readonly declined: readonly string[];
   readonly tags: readonly string[];
   /** segments they are in, since when and because of what */

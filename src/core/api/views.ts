@@ -402,11 +402,12 @@ export interface PredictionsView {
 
 /** What a flow adds a person, in minor units; what is caused, beside what is credited. */
 export interface FlowLiftView {
-  readonly flow: { readonly key: string; readonly name: string };
+  /** null: of all flows together, by the store's control group */
+  readonly flow: { readonly key: string; readonly name: string } | null;
   /** how many of a hundred are kept out */
   readonly control: number;
   readonly currency: string;
-  /** for how long from their entry what they order counts */
+  /** for how long from their entry what they order counts; of all flows together since which day */
   readonly window: string;
   readonly people: { readonly in: number; readonly out: number };
   /** entered, and their time is not over yet */

@@ -15,11 +15,11 @@ import {
 } from '../rules';
 import { MESSAGE_SENT, type Limits } from '../limits';
 import { CODE_ISSUED, type Offers } from '../offers';
+import { lotOf } from '../stats';
 import type { Tables } from '../tables';
 import { mayNotStart, type EarlierRun } from './begin';
 import type { FlowDocument, Step } from './document';
 import { goalOf, judge, undoneBecause, viewOf } from './judge';
-import { lotOf } from './lot';
 import { nextDay, type Places } from './places';
 import { planOf, type Plan } from './plan';
 import {

@@ -5,7 +5,7 @@ import { armedRun, asksOf, CALLED, type Run } from '../flows';
 import { answer } from '../flows/testing/arrivals';
 import { inOrder, type FactEvent } from '../rules';
 import { DAY, HOUR, MINUTE } from '../time';
-import { gate, limitsSchema, MESSAGE_SENT, NO_LIMITS, sayLimited, sentNeeded, type Limits, type OwnLimits } from './limits';
+import { gate, isKeptOut, limitsSchema, MESSAGE_SENT, NO_LIMITS, sayLimited, sentNeeded, type Limits, type OwnLimits } from './limits';
 
 // a Tuesday, 13:00 in Amsterdam
 const NOW = Date.parse('2026-11-24T12:00:00Z');
@@ -18,8 +18,43 @@ const sent = (ago: number, kind = 'marketing', channel = 'email'): FactEvent => 
   properties: { kind, channel },
 });
 const passes = (before: FactEvent[], rules: Limits, own?: OwnLimits) =>
-  gate({ kind: 'marketing', channel: 'email', own }, before, rules, NOW, ZONE);
+  gate({ personId: '1', kind: 'marketing', channel: 'email', own }, before, rules, NOW, ZONE);
 const at = (text: string) => Date.parse(text);
+
+describe('the control group of the store', () => {
+  const control = { share: 10, since: '2026-11-01T00:00:00.000Z' };
+  const people = Array.from({ length: 10_000 }, (_, n) => String(n));
+  const drawn = (share: number) => people.filter((personId) => isKeptOut(personId, { share }));
+
+  it('is about the share that was set, the same each time, and a larger one holds a smaller one', () => {
+    // 10,000 draws at 10 %: three standard deviations are 90 (binomial distribution)
+    expect(Math.abs(drawn(10).length - 1_000)).toBeLessThan(90);
+    expect(drawn(10)).toEqual(drawn(10));
+    expect(drawn(20)).toEqual(expect.arrayContaining(drawn(10)));
+    expect(isKeptOut('1', null)).toBe(false);
+  });
+
+  it('gets no marketing, whatever a message asks for itself, and every service message', () => {
+    const [out] = drawn(10);
+    const inside = people.find((one) => !drawn(10).includes(one))!;
+    const ask = (personId: string, kind: 'marketing' | 'service') =>
+      gate({ personId, kind, channel: 'email', own: { gap: false, caps: false, hours: 'any' } }, [], limits({ control }), NOW, ZONE);
+    const skipped = ask(out!, 'marketing');
+    expect(skipped).toEqual({ to: 'skip', because: { by: 'control', share: 10 } });
+    expect(skipped.to === 'skip' && sayLimited(skipped.because)).toBe(
+      'they are of the 10 % who get no marketing at all, to see what it brings',
+    );
+    expect(ask(out!, 'service')).toEqual({ to: 'go' });
+    expect(ask(inside, 'marketing')).toEqual({ to: 'go' });
+  });
+
+  it('is at least one of a hundred and at most twenty', () => {
+    for (const share of [0, 21, 2.5]) expect(limitsSchema.safeParse({ ...NO_LIMITS, control: { share } }).success).toBe(false);
+    // what was kept before there was one
+    const { control: _, ...before } = NO_LIMITS;
+    expect(limitsSchema.parse(before).control).toBeNull();
+  });
+});
 
 describe('the gate before every message', () => {
   it('lets everything pass where nothing is limited, and a service message always', () => {
@@ -30,7 +65,7 @@ describe('the gate before every message', () => {
       hours: { weekdays: [7] },
       closed: new Set(['2026-11-24']),
     });
-    expect(gate({ kind: 'service', channel: 'email' }, [sent(0)], all, NOW, ZONE)).toEqual({ to: 'go' });
+    expect(gate({ personId: '1', kind: 'service', channel: 'email' }, [sent(0)], all, NOW, ZONE)).toEqual({ to: 'go' });
   });
 
   it('holds what comes too soon after another until the time is over; service messages keep nobody waiting', () => {
@@ -78,7 +113,7 @@ describe('the gate before every message', () => {
           let now = NOW;
           // held by the gap first, then by the hours: two holds at most
           for (let n = 0; n < 3; n++) {
-            const answer = gate({ kind: 'marketing', channel: 'email' }, before, rules, now, ZONE);
+            const answer = gate({ personId: '1', kind: 'marketing', channel: 'email' }, before, rules, now, ZONE);
             if (answer.to === 'go') return;
             expect(answer.to).toBe('hold');
             expect(answer.to === 'hold' && answer.until).toBeGreaterThan(now);

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { CHANNELS, durationSchema, hoursSchema, nextWithin, sayHours, type Channel, type FactEvent, type Hours } from '../rules';
+import { lotOf } from '../stats';
 import {
   addDuration,
   approximateMs,
@@ -32,6 +33,14 @@ export const limitsSchema = z.strictObject({
     .regex(/^[A-Z]{2}$/, 'is not a country; write two letters')
     .nullable(),
   closed: z.array(z.iso.date('is not a day such as 2026-12-24')).max(100),
+  /** so many of a hundred people get no marketing at all, by lot, since a moment: what all of it brings is seen by them */
+  control: z
+    .strictObject({
+      share: z.int().min(1, 'must be 1 to 20 of a hundred').max(20, 'must be 1 to 20 of a hundred'),
+      since: z.iso.datetime().optional(),
+    })
+    .nullable()
+    .default(null),
 });
 export type LimitsDocument = z.infer<typeof limitsSchema>;
 
@@ -40,7 +49,7 @@ export interface Limits extends Omit<LimitsDocument, 'closed' | 'holidaysOf'> {
   readonly closed: ReadonlySet<string>;
 }
 
-export const NO_LIMITS: LimitsDocument = { gap: null, caps: [], hours: null, holidaysOf: null, closed: [] };
+export const NO_LIMITS: LimitsDocument = { gap: null, caps: [], hours: null, holidaysOf: null, closed: [], control: null };
 
 /** What a message asks for itself: out of the gap, out of the caps, at hours of its own, or at any. */
 export const ownLimitsSchema = z.strictObject({
@@ -54,6 +63,7 @@ export type OwnLimits = z.infer<typeof ownLimitsSchema>;
 export type Limited =
   | { readonly by: 'gap'; readonly gap: string; readonly last: Instant }
   | { readonly by: 'hours'; readonly hours: Hours | null; readonly closed?: string }
+  | { readonly by: 'control'; readonly share: number }
   | { readonly by: 'cap'; readonly channel: Channel; readonly most: number; readonly per: string };
 
 export type Passes =
@@ -65,18 +75,30 @@ export type Passes =
 /** The type by which what has been sent is on file, and how it tells marketing from service. */
 export const MESSAGE_SENT = 'message.sent';
 
+/** Whether somebody is of the store's control group: drawn by lot, the same whoever asks, for as long as the share stays. */
+export const isKeptOut = (personId: string, control: LimitsDocument['control']): boolean =>
+  // no flow has a key with a space
+  control !== null && lotOf({ flow: 'the store', personId, stepId: 'control', key: null }) < control.share / 100;
+
 /**
- * The one gate before every message: may it go to somebody at this moment, by what has been sent to them. A cap swallows what
- * is beyond it; a gap, hours and closed days hold it back.
+ * The one gate before every message: may it go to somebody at this moment, by who they are and what has been sent to
+ * them. Who is of the store's control group gets no marketing; a cap swallows what is beyond it; a gap, hours and closed days hold it back.
  */
 export function gate(
-  message: { readonly kind: 'marketing' | 'service'; readonly channel: Channel; readonly own?: OwnLimits | undefined },
+  message: {
+    readonly personId: string;
+    readonly kind: 'marketing' | 'service';
+    readonly channel: Channel;
+    readonly own?: OwnLimits | undefined;
+  },
   sent: readonly FactEvent[],
   limits: Limits,
   now: Instant,
   zone: string,
 ): Passes {
   if (message.kind === 'service') return { to: 'go' };
+  if (limits.control && isKeptOut(message.personId, limits.control))
+    return { to: 'skip', because: { by: 'control', share: limits.control.share } };
   const own = message.own ?? {};
   const before = sent.filter((event) => event.time <= now && event.properties.kind === 'marketing');
   if (own.caps !== false)
@@ -132,6 +154,8 @@ export function sayLimited(limited: Limited): string {
     case 'hours':
       if (limited.closed) return `nothing goes out on ${limited.closed}`;
       return `messages go out${limited.hours ? sayHours(limited.hours) : ' on other days'}`;
+    case 'control':
+      return `they are of the ${limited.share} % who get no marketing at all, to see what it brings`;
     case 'cap':
       return `${limited.most === 1 ? 'a message' : `${limited.most} messages`} in ${sayDuration(limited.per)} is the most that anybody gets`;
   }

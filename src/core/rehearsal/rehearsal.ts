@@ -2,7 +2,6 @@ import type { RehearsalView } from '../api';
 import {
   answeredOf,
   codeHeld,
-  lotOf,
   messageOf,
   planOf,
   sayStep,
@@ -16,6 +15,7 @@ import {
 import type { Limits } from '../limits';
 import { personalise, personalOf, renderText, type Message, type Personal, type Rendered } from '../messages';
 import { codeOf, offerWords, prefixFor, type Offers } from '../offers';
+import { lotOf } from '../stats';
 import { answersOf, eventsOfRehearsal, idsAboveAll, knownOf, outsideOf, replayPerson, type Replayed } from '../replay';
 import type { FactEvent, KnownFacts, World } from '../rules';
 import type { Tables } from '../tables';
@@ -103,7 +103,8 @@ export function rehearsePerson(
     isOn: true,
     zone,
     world: store.world,
-    limits: store.limits,
+    // made up people stand for those who may be written to
+    limits: store.limits && { ...store.limits, control: null },
     offers: store.offers,
     tables: store.tables,
   };

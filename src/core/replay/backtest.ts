@@ -1,4 +1,5 @@
-import { armsOf, drawnShare, lotOf, planOf, sayStep, sayTrace } from '../flows';
+import { armsOf, planOf, sayStep, sayTrace } from '../flows';
+import { drawnShare, lotOf } from '../stats';
 import type { FactEvent } from '../rules';
 import { HOUR, localDate, MINUTE, SECOND, type Instant } from '../time';
 import type { Answered, Replayed, ReplayedSend, ReplayFlow } from './replay';

@@ -41,6 +41,7 @@ const LIMITS: Limits = {
   caps: [{ channel: 'email', most: 3, per: 'P9D' }],
   hours: { from: '08:00', to: '20:00' },
   closed: new Set(['2026-11-04']),
+  control: null,
 };
 
 /** A flow whose every wait lasts on to the next of some hours. */

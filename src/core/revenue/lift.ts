@@ -64,16 +64,29 @@ export function liftOf(inside: Group, outside: Group): Lift {
 /** How many people in each group until an interval that holds at any time leaves nothing out, of a difference like this: about twice what one look needs. */
 const peopleWith = (variance: number, difference: number): number => 2 * peoplePerArmOfMean(variance, difference);
 
+interface Said {
+  readonly currency: string;
+  readonly credited: number;
+  /** for how long what they order counts: "14 days"; of all marketing since when: "1 November" */
+  readonly window: string;
+  readonly of?: keyof typeof WORDS;
+}
+const WORDS = {
+  flow: { inside: 'Who entered', outside: 'who was kept out', counts: 'within', what: 'The flow', had: 'have had their' },
+  all: { inside: 'Who may get marketing', outside: 'who gets none', counts: 'since', what: 'All of it', had: 'have been so since' },
+} as const;
+
 /** What a lift means, in words, beside what the messages were credited with. */
-export function sayLift(lift: Lift, { currency, credited, window }: { currency: string; credited: number; window: string }): string {
+export function sayLift(lift: Lift, { currency, credited, window, of: about = 'flow' }: Said): string {
+  const words = WORDS[about];
   const money = (minor: number) => sayMoney({ currency, minor: Math.round(minor) });
   const signed = (minor: number) => `${minor < 0 ? '−' : ''}${money(Math.abs(minor))}`;
   const { people, perPerson, interval } = lift;
   if (lift.lift === null || !interval)
-    return `Too few people to say: ${people.out.toLocaleString('en-IE')} were kept out and have had their ${window}, and at least ${FEWEST} are needed.`;
+    return `Too few people to say: ${people.out.toLocaleString('en-IE')} were kept out and ${words.had} ${window}, and at least ${FEWEST} are needed.`;
   const of =
-    `Who entered brought ${money(perPerson.in)} within ${window}, who was kept out ${money(perPerson.out)}. ` +
-    `The flow adds ${signed(lift.lift)} a person (${signed(interval.low)} to ${signed(interval.high)})`;
+    `${words.inside} brought ${money(perPerson.in)} ${words.counts} ${window}, ${words.outside} ${money(perPerson.out)}. ` +
+    `${words.what} adds ${signed(lift.lift)} a person (${signed(interval.low)} to ${signed(interval.high)})`;
   const all = lift.lift * people.in;
   if (interval.low > 0)
     return `${of}: about ${money(all)} in all, where ${money(credited)} is credited to it. ${

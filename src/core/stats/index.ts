@@ -1,4 +1,5 @@
 export * from './buying';
+export * from './lot';
 export * from './proportions';
 export * from './survival';
 export * from './tests';

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { lotOf } from '../flows';
+import { lotOf } from './lot';
 import { differenceInterval, highest, reachOf, shareInterval } from '.';
 
 describe('the interval of a share', () => {

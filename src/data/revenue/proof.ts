@@ -112,6 +112,68 @@ async function sumsBy(
 export const liftSums = (sql: Sql, of: Omit<Entered, 'arms'>): Promise<GroupSums[]> =>
   sumsBy(sql, `case when r.outcome = 'control' then 'out' else 'in' end`, of);
 
+/** So many people are looked at in one statement. */
+const PEOPLE_AT_ONCE = 50_000;
+
+/**
+ * What everybody brought who has ever agreed to be written to, or come to be known, since a moment: groups `in` and `out` by a lot that
+ * is drawn here. x is what they ordered in the time before that moment, or before they were known.
+ */
+export async function storeSums(
+  sql: Sql,
+  of: { since: Instant; now: Instant; beforeMs: number; currency: string; isOut: (personId: string) => boolean },
+): Promise<{ in: GroupSums; out: GroupSums; newADay: number }> {
+  const sums = { in: nobody('in'), out: nobody('out') };
+  const moments = { since: new Date(of.since), now: new Date(of.now), lately: new Date(of.now - 28 * 86_400_000) };
+  let fresh = 0;
+  for (let after = '0'; ;) {
+    const rows = await query<{ id: string; y: number; x: number; orders: number; fresh: boolean }>(
+      sql,
+      `select p.id::text as id, p.created_at > :lately as fresh, coalesce(o.y, 0)::float8 as y, coalesce(o.x, 0)::float8 as x,
+         coalesce(o.orders, 0)::int as orders
+       from (select id, created_at from people p where id > :after and created_at <= :now
+           and exists (select 1 from consents c where c.person_id = p.id) order by id limit ${PEOPLE_AT_ONCE}) p
+       left join lateral (
+         select sum(net_minor) filter (where placed_at > greatest(p.created_at, :since)) as y,
+           sum(net_minor) filter (where placed_at <= greatest(p.created_at, :since)) as x,
+           count(*) filter (where placed_at > greatest(p.created_at, :since) and net_minor > 0) as orders
+         from orders where person_id = p.id and currency = :currency and placed_at <= :now
+           and placed_at >= greatest(p.created_at, :since) - :beforeMs * interval '1 millisecond') o on true
+       order by p.id`,
+      { after, ...moments, beforeMs: of.beforeMs, currency: of.currency },
+    );
+    for (const { id, y, x, orders, fresh: isNew } of rows) {
+      const sum = sums[of.isOut(id) ? 'out' : 'in'];
+      sum.n += 1;
+      sum.y += y;
+      sum.yy += y * y;
+      sum.x += x;
+      sum.xx += x * x;
+      sum.xy += x * y;
+      sum.orders += orders;
+      if (orders) sum.buyers += 1;
+      if (isNew) fresh += 1;
+    }
+    if (rows.length < PEOPLE_AT_ONCE) return { ...sums, newADay: fresh / Math.max(1, Math.min(28, (of.now - of.since) / 86_400_000)) };
+    after = rows.at(-1)!.id;
+  }
+}
+
+const nobody = (group: string) => ({
+  group,
+  n: 0,
+  y: 0,
+  yy: 0,
+  x: 0,
+  xx: 0,
+  xy: 0,
+  buyers: 0,
+  orders: 0,
+  goals: 0,
+  clickers: 0,
+  waiting: 0,
+});
+
 /** Those who drew each arm of a test: groups by the arm's id. */
 export const armSums = (sql: Sql, of: Entered & { arms: readonly string[] }): Promise<GroupSums[]> =>
   sumsBy(sql, `(select a from unnest(r.arms) a where a = any(cast(:arms as text[])) limit 1)`, of);
@@ -127,14 +189,14 @@ export async function entriesADay(sql: Sql, flowId: number, now: Instant): Promi
   return Number(row?.perDay ?? 0);
 }
 
-/** What a flow's messages were credited with in a period, by a model. */
+/** What the messages of a flow, or of all, were credited with in a period, by a model. */
 export async function creditOfFlow(
   sql: Sql,
-  of: { flowId: number; from: Instant; to: Instant; model: string; currency: string },
+  of: { flowId: number | null; from: Instant; to: Instant; model: string; currency: string },
 ): Promise<number> {
   const [row] = await query<{ minor: string }>(
     sql,
-    `select coalesce(sum(minor), 0) as minor from credits where flow_id = :flowId and model = :model and currency = :currency
+    `select coalesce(sum(minor), 0) as minor from credits where (cast(:flowId as bigint) is null or flow_id = :flowId) and model = :model and currency = :currency
        and placed_at >= :from and placed_at <= :to`,
     { ...of, from: new Date(of.from), to: new Date(of.to) },
   );

@@ -1,5 +1,5 @@
 import Holidays from 'date-holidays';
-import type { Limits, LimitsDocument } from '@/core/limits';
+import { NO_LIMITS, type Limits, type LimitsDocument } from '@/core/limits';
 import type { Instant } from '@/core/time';
 
 const ofYears = new Map<string, readonly string[]>();
@@ -30,8 +30,8 @@ export function limitsAt(document: LimitsDocument | null, now: Instant): Limits 
     const { closed, holidaysOf, ...rest } = document;
     const holidays = holidaysOf ? [year - 1, year, year + 1].flatMap((one) => publicHolidays(holidaysOf, one)) : [];
     if (known.size > 50) known.clear();
-    known.set(key, (limits = { ...rest, closed: new Set([...closed, ...holidays]) }));
+    known.set(key, (limits = { ...NO_LIMITS, ...rest, closed: new Set([...closed, ...holidays]) }));
   }
-  const isNothing = limits.gap === null && !limits.caps.length && limits.hours === null && !limits.closed.size;
+  const isNothing = limits.gap === null && !limits.caps.length && limits.hours === null && !limits.closed.size && !limits.control;
   return isNothing ? null : limits;
 }

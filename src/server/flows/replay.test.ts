@@ -96,6 +96,7 @@ it(
       caps: [{ channel: 'email', most: 4, per: 'P30D' }],
       hours: { from: '08:00', to: '21:00' },
       closed: new Set(),
+      control: { share: 10 },
     };
     await writeLimits(lab.db, { ...limits, closed: [], holidaysOf: null }, 't');
     await makeList(lab.db, { name: 'Buyers' }, 't');

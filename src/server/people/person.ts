@@ -1,5 +1,6 @@
 import type { PersonView } from '@/core/api';
 import { planOf, sayStep } from '@/core/flows';
+import { isKeptOut } from '@/core/limits';
 import { addressOf, CHANNELS, unreachableBecause } from '@/core/rules';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
@@ -124,6 +125,7 @@ export async function personView(db: Db, id: string): Promise<PersonView> {
     consent: { email: { state, at, suppressed, reachable, because } },
     channels,
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until.toISOString() : null,
+    isKeptOut: isKeptOut(row.id, store.limits?.control ?? null),
     declined,
     tags,
     segments: segments.map(({ key, name, since, cause }) => ({ key, name, since: since.toISOString(), because: sayCause(cause) })),

@@ -1,8 +1,10 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { flowWith } from '@/core/flows/testing/asking';
+import { NO_LIMITS } from '@/core/limits';
 import { addDuration, DAY, HOUR } from '@/core/time';
 import { query } from '@/data/db';
 import { moveClockTo } from '@/data/store';
+import { writeLimits } from '../sending';
 import { eraseById, mergePeople } from '../people';
 import { recordOwn } from '../ingest';
 import { happening, openLab, type Lab } from '../testing/lab';
@@ -203,7 +205,7 @@ describe('what a flow adds, and its tests', () => {
       window: '7 days',
     });
     expect(lift.interval!.low).toBeGreaterThan(0);
-    expect((await lifts(lab.db, url('from=2020-01-01'))).lifts.map(({ flow }) => flow.key)).toEqual(['tried']);
+    expect((await lifts(lab.db, url('from=2020-01-01'))).lifts.map(({ flow }) => flow?.key)).toEqual(['tried']);
     const test = await testView(lab.db, 'tried', 'which', url('from=2020-01-01'));
     const of = (arm: string) => inside.filter((one) => one.arm === arm).length;
     expect(test.arms.map(({ id, people: many, goals, perPerson }) => [id, many, goals, perPerson!.minor])).toEqual([
@@ -212,7 +214,65 @@ describe('what a flow adds, and its tests', () => {
     ]);
     expect(test).toMatchObject({ ahead: null, goes: 'goal' });
     expect((await testViews(lab.db, url('from=2020-01-01'))).tests).toHaveLength(1);
+    // nobody is kept out of everything yet
+    expect((await lifts(lab.db, url('from=2020-01-01'))).all).toBeNull();
     await expect(testView(lab.db, 'tried', 'nothing', url())).rejects.toMatchObject({ status: 404 });
     await expect(flowLift(lab.db, 'nothing', url())).rejects.toMatchObject({ status: 404 });
+  });
+
+  it('the store’s control group gets no marketing of any flow, and tells what all of it brings', async () => {
+    const letter = {
+      id: 'hello',
+      kind: 'send' as const,
+      name: 'Hello',
+      message: {
+        schema: 'viatic.message/1' as const,
+        channel: 'email' as const,
+        kind: 'marketing' as const,
+        subject: 'hello',
+        preview: '',
+        blocks: [{ id: 'b', kind: 'text' as const, text: 'x' }],
+      },
+    };
+    await lab.addFlow(
+      'hello',
+      flowWith({
+        name: 'Hello',
+        triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: 'id' }],
+        steps: [letter],
+      }),
+    );
+    const began = await lab.now();
+    expect((await writeLimits(lab.db, { ...NO_LIMITS, control: { share: 20 } }, 't')).limits.control).toMatchObject({ share: 20 });
+    const people = Array.from({ length: 300 }, (_, n) => `all${n}@example.com`);
+    await lab.tell(people.map((email, n) => order(email, `all-before-${n}`, 10, began - DAY)));
+    await lab.tell(people.map((email) => happening('account.created', { id: email, person: { email, consent: { email: true } } })));
+    await lab.settle();
+    const marketing = new Set(lab.inbox.map(({ to }) => [to].flat()[0]!.text));
+    // 20 of a hundred of 300 are 60, give or take three standard deviations of 7 (binomial distribution)
+    const outside = people.filter((email) => !marketing.has(email));
+    expect(Math.abs(outside.length - 60)).toBeLessThan(21);
+    const [reason] = await query<{ saw: object }>(lab.db, `select saw from traces where kind = 'skipped' limit 1`);
+    expect(reason!.saw).toEqual({ limited: { by: 'control', share: 20 } });
+    // who got marketing buys for 30, who got none for 12
+    await moveClockTo(lab.db, began + 2 * HOUR);
+    await lab.tell(people.map((email, n) => order(email, `all-${n}`, marketing.has(email) ? 30 : 12, began + HOUR)));
+    const { all } = await lifts(lab.db, url());
+    const others = await query<{ n: number }>(
+      lab.db,
+      `select count(*)::int as n from people p where exists (select 1 from consents c where c.person_id = p.id) and p.email not like 'all%'`,
+    );
+    expect(all!.people.in + all!.people.out).toBe(300 + others[0]!.n);
+    expect(all).toMatchObject({ flow: null, control: 20 });
+    expect(all!.lift).toBeGreaterThan(0);
+    expect(all!.interval!.low).toBeGreaterThan(0);
+    expect(all!.says).toMatch(/^Who may get marketing brought €[\d.]+ since .* All of it adds €/);
+    // the same share goes on from where it began; another begins anew
+    const { since } = (await writeLimits(lab.db, { ...NO_LIMITS, control: { share: 20, since: '2020-01-01T00:00:00Z' } }, 't')).limits
+      .control!;
+    expect(Math.abs(Date.parse(since!) - began)).toBeLessThan(HOUR);
+    const anew = (await writeLimits(lab.db, { ...NO_LIMITS, control: { share: 10 } }, 't')).limits.control!;
+    expect(Date.parse(anew.since!)).toBeGreaterThan(Date.parse(since!));
+    await writeLimits(lab.db, NO_LIMITS, 't');
   });
 });

@@ -1,11 +1,13 @@
 import type { FlowLiftView, TestsView, TestView } from '@/core/api';
 import { stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
+import { isKeptOut } from '@/core/limits';
 import { FEWEST, liftOf, sayLift, testVerdict } from '@/core/revenue';
+import { sayDay } from '@/core/rules';
 import { sampleOf, shareInterval } from '@/core/stats';
-import { addDuration, DAY, sayDuration, type Instant } from '@/core/time';
+import { addDuration, DAY, localDate, sayDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { documentsNow, findFlow, readVersion } from '@/data/flows';
-import { armSums, creditOfFlow, entriesADay, liftSums, type GroupSums } from '@/data/revenue';
+import { armSums, creditOfFlow, entriesADay, liftSums, storeSums, type GroupSums } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
 import { notFound, periodOf } from '../http';
 
@@ -75,7 +77,7 @@ async function liftView(
 const NOBODY: GroupSums = { group: '', n: 0, y: 0, yy: 0, x: 0, xx: 0, xy: 0, buyers: 0, orders: 0, goals: 0, clickers: 0, waiting: 0 };
 
 /** The lift of every flow that keeps some out, in a period. */
-export async function lifts(db: Db, url: URL): Promise<{ lifts: FlowLiftView[] }> {
+export async function lifts(db: Db, url: URL): Promise<{ lifts: FlowLiftView[]; all: FlowLiftView | null }> {
   const store = await readStore(db);
   const period = periodOf(url, store);
   const flows = (await documentsNow(db)).filter(({ document }) => (document.control ?? 0) > 0);
@@ -84,7 +86,37 @@ export async function lifts(db: Db, url: URL): Promise<{ lifts: FlowLiftView[] }
     const flow = await findFlow(db, key);
     if (flow) views.push(await liftView(db, store, { id: flow.id, key, name, document }, period));
   }
-  return { lifts: views };
+  return { lifts: views, all: await storeLift(db, store, period.model) };
+}
+
+/** What all marketing adds: everybody who may get it against those who get none by lot, since the group is kept; null where none is. */
+async function storeLift(db: Db, store: StoreNow, model: string): Promise<FlowLiftView | null> {
+  const { currency, now, zone, limits } = store;
+  const control = limits?.control;
+  if (!control?.since) return null;
+  const since = Date.parse(control.since);
+  const isOut = (personId: string) => isKeptOut(personId, control);
+  const [sums, credited] = await Promise.all([
+    storeSums(db, { since, now, beforeMs: BEFORE_MS, currency, isOut }),
+    creditOfFlow(db, { flowId: null, from: since, to: now, model, currency }),
+  ]);
+  const lift = liftOf(sums.in, sums.out);
+  const window = sayDay(localDate(since, zone));
+  const keptOutADay = (sums.newADay * control.share) / 100;
+  return {
+    ...lift,
+    flow: null,
+    control: control.share,
+    currency,
+    window,
+    waiting: { in: 0, out: 0 },
+    credited,
+    daysNeeded: lift.moreNeeded === null ? null : keptOutADay > 0 ? Math.ceil(lift.moreNeeded / keptOutADay) : null,
+    says: sayLift(lift, { currency, credited, window, of: 'all' }),
+    method:
+      'Everybody who has ever said whether they may be written to, from the day the group was begun, or from when they came to be known. ' +
+      'Net of discounts and refunds; what they spent in the 90 days before is taken out (CUPED). Interval of 95 % that holds however often it is looked at.',
+  };
 }
 
 /** A test of a flow: what came of each arm, and what can be said of it by now. */

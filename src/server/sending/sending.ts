@@ -7,10 +7,13 @@ import { changeWorld, hasHolidays, publicHolidays, readStore, recordAct } from '
 import { Problem, problemsOf } from '../http';
 import { buildAgain, usesOfTest } from '../people';
 
+/** The limits as they are kept; what was kept before something could be said of it has none. */
+const limitsNow = async (db: Db): Promise<LimitsDocument> => ({ ...NO_LIMITS, ...(await readSetting<LimitsDocument>(db, 'limits')) });
+
 /** How much marketing anybody gets, and when; with the days to come on which nothing goes out. */
 export async function sendingView(db: Db): Promise<SendingView> {
   const { now } = await readStore(db);
-  const limits = (await readSetting<LimitsDocument>(db, 'limits')) ?? NO_LIMITS;
+  const limits = await limitsNow(db);
   const today = new Date(now).toISOString().slice(0, 10);
   const year = new Date(now).getUTCFullYear();
   const holidays = limits.holidaysOf ? [year, year + 1].flatMap((one) => publicHolidays(limits.holidaysOf!, one)) : [];
@@ -32,9 +35,14 @@ export async function writeLimits(db: Db, body: unknown, by: string): Promise<Se
     ]);
   await inTransaction(db, async (trx) => {
     const { now } = await readStore(trx);
-    await writeSetting(trx, 'limits', parsed.data);
+    const before = (await limitsNow(trx)).control;
+    const { control, ...rest } = parsed.data;
+    // another share draws others: what it shows begins anew
+    const since = before?.share === control?.share ? before?.since : new Date(now).toISOString();
+    const limits = { ...rest, control: control && { share: control.share, ...(since && { since }) } };
+    await writeSetting(trx, 'limits', limits);
     await wakeHeld(trx, now);
-    await recordAct(trx, now, by, 'limits.changed', parsed.data);
+    await recordAct(trx, now, by, 'limits.changed', limits);
   });
   return sendingView(db);
 }

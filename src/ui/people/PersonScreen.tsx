@@ -135,6 +135,9 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
                 </p>
               </div>
             ))}
+          {person.isKeptOut && (
+            <p className="text-sm text-caution">Of the store’s control group: gets no marketing at all, service messages only.</p>
+          )}
           {person.pausedUntil && <p className="text-sm text-caution">Asked for a pause until {sayDate(person.pausedUntil, store.zone)}.</p>}
           {person.declined.length > 0 && <p className="text-sm text-soft">Does not want to read about {person.declined.join(', ')}.</p>}
           <p>

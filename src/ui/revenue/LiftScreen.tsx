@@ -14,7 +14,7 @@ export function LiftScreen() {
   const { query, field, days, error: clockError } = usePeriod('180');
   const { data, error, refetch, isPlaceholderData } = useQuery({
     queryKey: ['lifts', days, query?.slice(0, 21)],
-    queryFn: () => api<{ lifts: FlowLiftView[] }>(`/revenue/lifts?${query}`),
+    queryFn: () => api<{ lifts: FlowLiftView[]; all: FlowLiftView | null }>(`/revenue/lifts?${query}`),
     enabled: query !== null,
     placeholderData: (before) => before,
   });
@@ -23,21 +23,34 @@ export function LiftScreen() {
   return (
     <Page
       title="Lift"
-      about="Would they have bought anyway? Who entered a flow against who was kept out of it by lot, from the same moment on, for as long."
+      about="Would they have bought anyway? Who entered a flow, or may get marketing at all, against who was kept out by lot, from the same moment on."
       acts={field}
     >
       {!data ? (
         <Empty title="Reckoning…" />
-      ) : !data.lifts.length ? (
+      ) : !data.lifts.length && !data.all ? (
         <Empty title="No flow keeps anybody out">
           Set a control group where a flow says who enters: a few of a hundred are kept out by lot, and what they do tells what the flow
-          adds.
+          adds. For all flows together there is one in{' '}
+          <Link href="/settings/sending" className="text-accent underline">
+            Sending
+          </Link>
+          .
         </Empty>
       ) : (
         <div className="grid gap-5" aria-busy={isPlaceholderData}>
-          {data.lifts.map((one) => (
-            <FlowLift key={one.flow.key} lift={one} />
+          {[...(data.all ? [data.all] : []), ...data.lifts].map((one) => (
+            <FlowLift key={one.flow?.key ?? ''} lift={one} />
           ))}
+          {!data.all && (
+            <p className="text-soft">
+              What all flows add together shows once a few people get no marketing at all: set it in{' '}
+              <Link href="/settings/sending" className="text-accent underline">
+                Sending
+              </Link>
+              .
+            </p>
+          )}
         </div>
       )}
     </Page>
@@ -46,13 +59,15 @@ export function LiftScreen() {
 
 function FlowLift({ lift }: { lift: FlowLiftView }) {
   const say = (minor: number) => `${minor < 0 ? '−' : ''}${sayMoney({ currency: lift.currency, minor: Math.round(Math.abs(minor)) })}`;
-  const { people, buyers, waiting, interval } = lift;
+  const { people, buyers, waiting, interval, flow } = lift;
+  const name = flow?.name ?? 'All flows together';
+  const time = `${flow ? 'within' : 'since'} ${lift.window}`;
   return (
     <Part
-      title={lift.flow.name}
+      title={name}
       acts={
-        <Link href={`/flows/${lift.flow.key}`} className="text-accent underline">
-          To the flow
+        <Link href={flow ? `/flows/${flow.key}` : '/settings/sending'} className="text-accent underline">
+          {flow ? 'To the flow' : 'To the control group'}
         </Link>
       }
     >
@@ -61,7 +76,7 @@ function FlowLift({ lift }: { lift: FlowLiftView }) {
           <p data-testid="lift-says">{lift.says}</p>
           <dl className="grid gap-1.5 tabular">
             <Row
-              term="Went in"
+              term={flow ? 'Went in' : 'May get marketing'}
               value={`${plural(people.in, 'person', 'people')}, ${say(lift.perPerson.in)} each; ${sayCount(buyers.in)} ordered`}
             />
             <Row
@@ -92,8 +107,8 @@ function FlowLift({ lift }: { lift: FlowLiftView }) {
         </div>
         {interval && lift.lift !== null ? (
           <Spans
-            label={`What ${lift.flow.name} adds a person`}
-            axis={`${lift.currency} a person within ${lift.window}`}
+            label={`What ${flow ? name : 'all of it'} adds a person`}
+            axis={`${lift.currency} a person ${time}`}
             say={say}
             spans={[{ key: 'lift', name: 'Added a person', value: lift.lift, low: interval.low, high: interval.high, isCaused: true }]}
           />

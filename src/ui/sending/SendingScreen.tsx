@@ -2,12 +2,13 @@
 
 import { useMutation } from '@tanstack/react-query';
 import { Plus, X } from 'lucide-react';
+import Link from 'next/link';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { SendingView } from '@/core/api';
 import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, useStore, WordList, wordsOf } from '../kit';
+import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, sayMoment, useStore, WordList, wordsOf } from '../kit';
 import { Hours } from '../rules';
 import { Senders } from './Senders';
 import { TextPrices } from './TextPrices';
@@ -161,6 +162,44 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
             )}
             <p className="text-xs text-soft">
               What is due at another time is held until the next of these hours. A message may ask for hours of its own.
+            </p>
+          </div>
+        </Part>
+
+        <Part title="Control group">
+          <div className="grid gap-3 p-4">
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={limits.control !== null}
+                onChange={(event) => put({ control: event.target.checked ? (kept.limits.control ?? { share: 5 }) : null })}
+              />
+              Keep a few people out of all marketing, to see what it brings
+            </label>
+            {limits.control !== null && (
+              <div className="w-[160px]">
+                <Field label="Of a hundred people" problem={wrong('control')}>
+                  <NumberField
+                    min={1}
+                    max={20}
+                    step={1}
+                    value={limits.control.share}
+                    onChange={(share) => put({ control: share === kept.limits.control?.share ? kept.limits.control : { share } })}
+                  />
+                </Field>
+              </div>
+            )}
+            {kept.limits.control?.since && (
+              <p className="text-xs text-soft">
+                Kept since {sayMoment(kept.limits.control.since, store.zone)}.{' '}
+                <Link href="/revenue/lift" className="text-accent underline">
+                  What it shows
+                </Link>
+              </p>
+            )}
+            <p className="text-xs text-soft">
+              They are drawn by lot, go through flows like everybody else, and get service messages only. Another share draws others, and
+              what it shows begins anew.
             </p>
           </div>
         </Part>

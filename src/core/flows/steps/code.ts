@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { CODE_ISSUED, expiryOf, guardRules, isOver, offerKey, type Offer } from '../../offers';
 import type { Answers } from '../../rules';
 import type { Instant } from '../../time';
-import { lotOf } from '../lot';
+import { lotOf } from '../../stats';
 import type { Arm } from '../document';
 import { name, stepId } from '../parts';
 import { askingArms } from './asked';

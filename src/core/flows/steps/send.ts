@@ -91,7 +91,13 @@ export const sendKind: StepKind<SendStep> = {
       return { to: 'next' };
     }
     const passes = here.limits
-      ? gate({ kind, channel, own: step.limits }, eventsOf(here.facts, MESSAGE_SENT), here.limits, here.now, here.zone)
+      ? gate(
+          { personId: here.facts.personId, kind, channel, own: step.limits },
+          eventsOf(here.facts, MESSAGE_SENT),
+          here.limits,
+          here.now,
+          here.zone,
+        )
       : GO;
     if (passes.to === 'hold') {
       if (here.waitUntil !== passes.until) here.note('held', { saw: { limited: passes.because, until: passes.until } });

@@ -8,7 +8,7 @@ import { advance, type RunningFlow } from '../advance';
 import { asksOf } from '../needs';
 import { diff } from '../diff';
 import { flowSchema, type FlowDocument, type Step } from '../document';
-import { drawnShare, lotOf } from '../lot';
+import { drawnShare, lotOf } from '../../stats';
 import { advancePerson } from '../person';
 import { preflight } from '../preflight';
 import { armedRun, CALLED, effectName, type Run } from '../run';

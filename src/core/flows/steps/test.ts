@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import type { Arm } from '../document';
-import { drawnShare } from '../lot';
+import { drawnShare } from '../../stats';
 import { name, stepId } from '../parts';
 import type { StepKind } from './kind';
 
