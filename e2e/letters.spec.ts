@@ -80,8 +80,8 @@ test('a cart letter is written from nothing, with table, code and condition; see
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “Still here”' }).click();
   await page.getByRole('button', { name: 'Write the letter' }).click();
   await expect(page.getByText('has no subject')).toBeVisible();
-  await page.getByLabel('Subject').fill('Still here for you');
-  await page.getByLabel('Preview line').fill('Just as you left it');
+  await page.getByRole('textbox', { name: 'Subject' }).fill('Still here for you');
+  await page.getByRole('textbox', { name: 'Preview line' }).fill('Just as you left it');
 
   // from the empty sheet by keyboard: a text, a value in it, then the items of the cart by a slash
   await sheet(page).getByRole('button', { name: 'Put something in' }).click();

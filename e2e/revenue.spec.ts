@@ -76,6 +76,19 @@ test('carts, tests and lift say their finding in words with its interval, and ca
 
   await page.goto(`${base()}/revenue/lift`);
   await expect(page.getByTestId('lift-says').first()).toContainText(/The flow adds|Too few people to say/);
+  await page.getByRole('link', { name: 'Sending' }).last().click();
+  await page.getByLabel('Keep a few people out of all marketing, to see what it brings').check();
+  await page.getByLabel('Of a hundred people').fill('21');
+  await expect(page.getByText('must be 1 to 20 of a hundred')).toBeVisible();
+  await expect(page.getByRole('button', { name: 'Save' }).first()).toBeDisabled();
+
+  await page.goto(`${base()}/revenue/people`);
+  await expect(page.getByTestId('step-first')).toContainText(
+    /[\d,]+ people ordered for the first time; [\d,]+ ordered again since\..*within 90 days: [\d.]+ % \([\d.]+ % to [\d.]+ %\)/,
+  );
+  await page.getByRole('img', { name: /^Share of people who have gone on/ }).focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByText(/% to the second \(/)).toBeVisible();
 });
 
 test('the day starts with what goes out and what needs somebody', async ({ page, request }) => {
@@ -144,5 +157,5 @@ test('the day starts with what goes out and what needs somebody', async ({ page,
 
 test('the pages of revenue and the day are accessible in both themes', async ({ page }) => {
   await signIn(page);
-  await expectPagesAccessible(page, ['/today', '/revenue/carts', '/revenue/tests', '/revenue/lift']);
+  await expectPagesAccessible(page, ['/today', '/revenue/carts', '/revenue/tests', '/revenue/lift', '/revenue/people']);
 });

@@ -271,6 +271,7 @@ test('what is rehearsed is kept as a check, which stops a publishing that breaks
 
 test('a flow begins from one that is ready, as a copy, and from a file that was saved', async ({ page }) => {
   await signIn(page);
+  await page.goto(`${base()}/flows`);
   await page.getByRole('button', { name: 'New flow' }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByText(/^Not arrived yet: .*app\.project_created/)).toBeVisible();

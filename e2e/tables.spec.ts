@@ -11,6 +11,8 @@ const cells = (page: Page, table: string, place: number) =>
 
 test('a table is sorted by any head, its columns are chosen and stay chosen, and what is saved is what is seen', async ({ page }) => {
   await signIn(page);
+  await page.goto(`${base()}/flows`);
+  await expect(page.getByRole('columnheader', { name: 'Revenue, 30 days' })).toBeVisible();
   const at = (heads: string[], name: string) => heads.indexOf(name);
   const heads = () => page.getByRole('columnheader').allTextContents();
 

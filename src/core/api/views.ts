@@ -378,6 +378,29 @@ export interface CohortsView {
     readonly later: readonly { readonly people: number; readonly orders: number; readonly revenue: number }[];
   }[];
 }
+/** How people go on: from being known to the first order, to the second, to the third, with which they count as loyal. */
+export interface ForwardView {
+  readonly from: string;
+  readonly to: string;
+  readonly steps: readonly {
+    readonly step: 'lead' | 'first' | 'second';
+    /** took it in the period, and have gone on since */
+    readonly people: number;
+    readonly wentOn: number;
+    /** by which day half have gone on; null where that was not reached */
+    readonly half: number | null;
+    /** the share that has gone on by a day, with its interval; only as far as somebody was seen */
+    readonly within: readonly ({ readonly days: number; readonly share: number } & Between)[];
+    readonly curve: readonly ({ readonly days: number; readonly back: number } & Between)[];
+    /** by the month in which the step was taken; the share within 90 days, null until somebody's are over */
+    readonly months: readonly {
+      readonly month: string;
+      readonly people: number;
+      readonly wentOn: number;
+      readonly within90: ({ readonly share: number } & Between) | null;
+    }[];
+  }[];
+}
 /** What is expected of everybody together, and how an earlier fit held. */
 export interface PredictionsView {
   readonly currency: string;

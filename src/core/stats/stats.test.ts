@@ -57,6 +57,13 @@ describe('survival (Kaplan & Meier 1958)', () => {
     expect(timeUntil(curve, 0.9)).toBeNull();
   });
 
+  it('is the same of people who are counted together as of each of them', () => {
+    const [happened, not] = [true, false].map((is) => weeks.filter((one) => one.endsWith('+') !== is).map(parseFloat));
+    const counted = (times: number[], is: boolean) =>
+      [...new Set(times)].map((time) => ({ time, happened: is, many: times.filter((one) => one === time).length }));
+    expect(survivalCurve([...counted(happened!, true), ...counted(not!, false)])).toEqual(curve);
+  });
+
   it('without anybody who left early is the plain share of those who are left', () => {
     fc.assert(
       fc.property(fc.array(fc.integer({ min: 1, max: 20 }), { minLength: 1, maxLength: 60 }), (times) => {

@@ -4,6 +4,8 @@ import { reachOf } from './proportions';
 export interface Spell {
   readonly time: number;
   readonly happened: boolean;
+  /** of how many this is so; one where it is left out */
+  readonly many?: number;
 }
 
 /** The share of which it has not happened by a time, with its interval; it holds until the next step. */
@@ -27,11 +29,16 @@ export function survivalCurve(spells: readonly Spell[], leftOut = 0.05): Surviva
   let share = 1;
   let greenwood = 0;
   let at = 0;
+  let left = sorted.reduce((sum, { many = 1 }) => sum + many, 0);
   while (at < sorted.length) {
     const { time } = sorted[at]!;
-    const atRisk = sorted.length - at;
+    const atRisk = left;
     let happened = 0;
-    for (; at < sorted.length && sorted[at]!.time === time; at++) if (sorted[at]!.happened) happened += 1;
+    for (; at < sorted.length && sorted[at]!.time === time; at++) {
+      const { many = 1 } = sorted[at]!;
+      left -= many;
+      if (sorted[at]!.happened) happened += many;
+    }
     if (!happened) continue;
     share *= 1 - happened / atRisk;
     if (atRisk > happened) greenwood += happened / (atRisk * (atRisk - happened));

@@ -41,6 +41,43 @@ export async function cohortRows(
   );
 }
 
+/** How many people took a step in a month, and after so many days the next one; or had not yet, and have been seen for so many days. */
+export interface ForwardRow {
+  readonly step: 'lead' | 'first' | 'second';
+  readonly month: string;
+  readonly days: number;
+  readonly happened: boolean;
+  readonly people: number;
+}
+
+/**
+ * From being known to the first order, from there to the second, and to the third: of those who took the step before in a period. A
+ * lead is somebody who is no mere visitor, and had not ordered as they came to be known.
+ */
+export const forwardRows = (
+  sql: Sql,
+  of: { from: Instant; to: Instant; now: Instant; zone: string; currency: string },
+): Promise<ForwardRow[]> =>
+  query<ForwardRow>(
+    sql,
+    `with nth as (
+       select person_id, placed_at, row_number() over (partition by person_id order by placed_at, order_id) as n from orders
+       where currency = :currency and net_minor > 0 and placed_at <= :now
+     ), orders_of as (
+       select person_id, min(placed_at) filter (where n = 1) as o1, min(placed_at) filter (where n = 2) as o2,
+         min(placed_at) filter (where n = 3) as o3 from nth where n <= 3 group by 1
+     ), steps as (
+       select 'lead' as step, p.created_at as at, o.o1 as next from people p left join orders_of o on o.person_id = p.id
+       where p.is_known and (o.o1 is null or o.o1 > p.created_at)
+       union all select 'first', o1, o2 from orders_of
+       union all select 'second', o2, o3 from orders_of where o2 is not null
+     )
+     select step, to_char(at at time zone :zone, 'YYYY-MM') as month, floor(extract(epoch from coalesce(next, :now) - at) / 86400)::int as days,
+       next is not null as happened, count(*)::int as people
+     from steps where at >= :from and at <= least(cast(:to as timestamptz), :now) group by 1, 2, 3, 4`,
+    { ...of, from: new Date(of.from), to: new Date(of.to), now: new Date(of.now) },
+  );
+
 /** How somebody has bought up to a moment: counted from their first order, in weeks. */
 export interface BuyerRow {
   readonly person_id: string;

@@ -157,6 +157,11 @@ export function description(origin: string) {
           ],
         }),
       },
+      '/forward': {
+        get: operation('How people go on to their first, second and third order, and after how many days', ok('{from, to, steps}'), {
+          parameters: period,
+        }),
+      },
       '/predictions': { get: operation('What is expected of everybody together, and how an earlier fit held', ok('{currency, fit}')) },
       '/today': {
         get: operation('Takings against a week ago, what goes out, what needs attention, and what others did', ok('The day'), {

@@ -4,4 +4,4 @@ export { orderCredits } from './order';
 export { revenueReport } from './report';
 export { flowLift, lifts, testView, testViews } from './proof';
 export { cartsPage, cartsReport } from './carts';
-export { cohorts, keepPredictions, predictions } from './people';
+export { cohorts, forward, keepPredictions, predictions } from './people';

@@ -3,7 +3,7 @@ import { DAY } from '@/core/time';
 import { query } from '@/data/db';
 import { eraseById, personView } from '../people';
 import { happening, openLab, type Lab } from '../testing/lab';
-import { cohorts, keepPredictions, predictions } from '.';
+import { cohorts, forward, keepPredictions, predictions } from '.';
 
 let lab: Lab;
 beforeAll(async () => {
@@ -48,6 +48,50 @@ describe('cohorts', () => {
     ]);
     expect((await cohorts(lab.db, url('months=2'))).cohorts).toHaveLength(1);
     await expect(cohorts(lab.db, url('product=T1&source=x'))).rejects.toMatchObject({ status: 400 });
+  });
+});
+
+describe('how people go on', () => {
+  it('from being known to the first order, to the second, to the third: who, how many, and within how many days', async () => {
+    const now = await lab.now();
+    const known = (email: string, ago: number) =>
+      happening('account.created', { id: email, person: { email } }, { time: new Date(now - ago * DAY).toISOString() });
+    const placed = (email: string, ...ago: number[]) => ago.map((days, n) => order(email, `${email}-${n}`, 20, now - days * DAY + 1000));
+    const count = async () => {
+      const view = await forward(lab.db, url(`from=${new Date(now - 200 * DAY).toISOString()}`));
+      return Object.fromEntries(view.steps.map((step) => [step.step, step]));
+    };
+    const before = await count();
+    await lab.tell([
+      // known 100 days ago: one ordered after 20 days and again after 30 more, one after 95, two have not
+      known('f1@example.com', 100),
+      known('f2@example.com', 100),
+      known('f3@example.com', 100),
+      known('f4@example.com', 100),
+      ...placed('f1@example.com', 80, 50),
+      ...placed('f2@example.com', 5),
+      // known by their first order, never a lead
+      ...placed('f5@example.com', 60, 40, 10),
+      // known before the period; a first order is a step of the period all the same
+      known('f6@example.com', 300),
+      ...placed('f6@example.com', 30),
+    ]);
+    const after = await count();
+    const more = (step: string, of: 'people' | 'wentOn') => after[step]![of] - before[step]![of];
+    expect(['lead', 'first', 'second'].map((step) => [more(step, 'people'), more(step, 'wentOn')])).toEqual([
+      [4, 2],
+      [4, 2],
+      [2, 1],
+    ]);
+    // of the four who were known in one month half had ordered by the 95th day, and one of them within 90
+    const [month] = after.lead!.months.filter(({ people, wentOn }) => people === 4 && wentOn === 2);
+    expect(month!.within90!.share).toBeCloseTo(0.25, 9);
+    for (const { within, curve } of Object.values(after)) {
+      for (const { share, low, high } of within) expect([low <= share, share <= high]).toEqual([true, true]);
+      for (const [n, one] of curve.entries()) expect(one.back).toBeGreaterThanOrEqual(curve[n - 1]?.back ?? 0);
+    }
+    // a month whose 90 days are over for nobody has no share yet
+    expect(after.second!.months.find(({ month: of }) => of === new Date(now - 40 * DAY).toISOString().slice(0, 7))!.within90).toBeNull();
   });
 });
 

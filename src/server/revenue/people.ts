@@ -1,10 +1,21 @@
-import type { CohortsView, PredictionsView } from '@/core/api';
-import { chanceActive, expectedOrders, expectedRepeats, expectedValue, fitBuying, fitValue, type Buyer } from '@/core/stats';
+import type { CohortsView, ForwardView, PredictionsView } from '@/core/api';
+import {
+  chanceActive,
+  expectedOrders,
+  expectedRepeats,
+  expectedValue,
+  fitBuying,
+  fitValue,
+  survivalCurve,
+  timeUntil,
+  type Buyer,
+} from '@/core/stats';
 import { DAY, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   buyerRows,
   cohortRows,
+  forwardRows,
   keepFit,
   lastFit,
   ordersBetween,
@@ -12,11 +23,12 @@ import {
   savePredictions,
   type BuyerRow,
   type FitRow,
+  type ForwardRow,
   type HeldOut,
   type Prediction,
 } from '@/data/revenue';
 import { readStore } from '@/data/store';
-import { Problem, wholeNumber } from '../http';
+import { periodOf, Problem, wholeNumber } from '../http';
 
 const WEEK_MS = 7 * DAY;
 /** How old a fit may be. */
@@ -179,5 +191,59 @@ export async function cohorts(db: Db, url: URL): Promise<CohortsView> {
       people: later[0]?.people ?? 0,
       later: Array.from(later, (one) => one ?? { people: 0, orders: 0, revenue: 0 }),
     })),
+  };
+}
+
+const FORWARD = ['lead', 'first', 'second'] as const;
+/** The days by which it is said how many have gone on. */
+const BY_DAYS = [30, 90, 365] as const;
+
+/** How people who took a step in a period have gone on since: to the first order, to the second, to the third. */
+export async function forward(db: Db, url: URL): Promise<ForwardView> {
+  const store = await readStore(db);
+  const { from, to } = periodOf(url, store);
+  const { now, zone, currency } = store;
+  const rows = await forwardRows(db, { from, to, now, zone, currency });
+  return {
+    from: new Date(from).toISOString(),
+    to: new Date(to).toISOString(),
+    steps: FORWARD.map((step) =>
+      forwardStep(
+        step,
+        rows.filter((row) => row.step === step),
+        now,
+      ),
+    ),
+  };
+}
+
+const people = (rows: readonly ForwardRow[]): number => rows.reduce((sum, row) => sum + row.people, 0);
+const wentOn = (rows: readonly ForwardRow[]): number => people(rows.filter(({ happened }) => happened));
+const curveOf = (rows: readonly ForwardRow[]) =>
+  survivalCurve(rows.map(({ days, happened, people: many }) => ({ time: days, happened, many })));
+
+/** The share that has gone on within so many days, by the curve, so that those who have not had them yet count for what was seen of them. */
+function within(curve: ReturnType<typeof curveOf>, days: number) {
+  const at = curve.findLast(({ time }) => time < days);
+  return { share: 1 - (at?.share ?? 1), low: 1 - (at?.high ?? 1), high: 1 - (at?.low ?? 1) };
+}
+
+function forwardStep(step: ForwardRow['step'], rows: readonly ForwardRow[], now: Instant): ForwardView['steps'][number] {
+  const curve = curveOf(rows);
+  const seen = rows.reduce((most, { days }) => Math.max(most, days), 0);
+  const months = [...new Set(rows.map(({ month }) => month))].sort();
+  return {
+    step,
+    people: people(rows),
+    wentOn: wentOn(rows),
+    half: timeUntil(curve, 0.5),
+    within: BY_DAYS.filter((days) => days <= seen).map((days) => ({ days, ...within(curve, days) })),
+    curve: curve.map(({ time, share, low, high }) => ({ days: time, back: 1 - share, low: 1 - high, high: 1 - low })),
+    months: months.map((month) => {
+      const own = rows.filter((row) => row.month === month);
+      // of a month that is not so long ago only those have been seen who went on soon
+      const isSeen = Date.parse(`${month}-01T00:00:00Z`) + 90 * DAY <= now;
+      return { month, people: people(own), wentOn: wentOn(own), within90: isSeen ? within(curveOf(own), 90) : null };
+    }),
   };
 }

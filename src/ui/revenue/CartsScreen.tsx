@@ -1,8 +1,6 @@
 'use client';
 
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { scaleLinear } from 'd3-scale';
-import { area, curveStepAfter, line } from 'd3-shape';
 import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { CartItemView, CartsReport, CartsView } from '@/core/api';
@@ -23,9 +21,9 @@ import {
   sayMoment,
   Table,
   type TableColumn,
-  useReading,
   useStore,
 } from '../kit';
+import { Curve } from './Curve';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
@@ -158,8 +156,6 @@ function Figure({
   );
 }
 
-const W = 540;
-const H = 220;
 const sayHours = (hours: number) =>
   hours < 1 ? `${Math.round(hours * 60)} min` : hours < 48 ? `${Math.round(hours)} h` : `${Math.round(hours / 24)} d`;
 type Step = CartsReport['curve'][number];
@@ -180,87 +176,19 @@ const curveColumns: TableColumn<Step>[] = [
 
 /** Which share has come back by when, with the band in which it lies (Kaplan–Meier). */
 function BackCurve({ data }: { data: CartsReport }) {
-  // the picture shows a hundred steps at most, the table all
-  const steps = useMemo(() => {
-    const every = Math.max(1, Math.ceil(data.curve.length / 100));
-    return data.curve.filter((_, n) => n % every === 0 || n === data.curve.length - 1);
-  }, [data.curve]);
-  const { at, read, keys } = useReading(steps.length);
-  if (!steps.length) return <p className="text-soft">No cart has come back yet.</p>;
-  const x = scaleLinear([0, data.windowDays * 24], [44, W - 12]);
-  const y = scaleLinear([0, Math.max(0.02, ...steps.map(({ high }) => high))], [H - 34, 10]).nice(4);
-  const all = [{ hours: 0, back: 0, low: 0, high: 0, atRisk: 0 }, ...steps, { ...steps.at(-1)!, hours: data.windowDays * 24 }];
-  const shown = at === null ? null : steps[at];
+  const lines = useMemo(() => [{ name: 'have come back', steps: data.curve.map((step) => ({ ...step, time: step.hours })) }], [data.curve]);
+  if (!data.curve.length) return <p className="text-soft">No cart has come back yet.</p>;
   return (
     <div>
-      <p className="h-5 text-sm tabular" aria-live="polite">
-        {shown ? (
-          <>
-            After <b>{sayHours(shown.hours)}</b> {percent(shown.back)} have come back ({percent(shown.low)} to {percent(shown.high)})
-          </>
-        ) : (
-          <span className="text-soft">Share that has come back, with its interval of 95 %</span>
-        )}
-      </p>
-      <svg
-        width={W}
-        height={H}
-        role="img"
-        aria-label="Share of left carts that came back, by the time since they were left; arrow keys read it"
-        className="max-w-full"
-        {...keys}
-      >
-        {y.ticks(4).map((tick) => (
-          <g key={tick}>
-            <line x1={44} x2={W - 12} y1={y(tick)} y2={y(tick)} stroke="var(--line)" strokeWidth={tick ? 0.5 : 1} />
-            <text x={38} y={y(tick) + 4} textAnchor="end" fontSize={11} className="fill-soft tabular">
-              {percent(tick)}
-            </text>
-          </g>
-        ))}
-        {Array.from({ length: data.windowDays + 1 }, (_, day) => (
-          <text key={day} x={x(day * 24)} y={H - 18} textAnchor="middle" fontSize={11} className="fill-soft tabular">
-            {day}
-          </text>
-        ))}
-        <text x={W - 12} y={H - 4} textAnchor="end" fontSize={11} className="fill-soft">
-          Days since it was left
-        </text>
-        <path
-          d={
-            area<Step>()
-              .x((step) => x(step.hours))
-              .y0((step) => y(step.low))
-              .y1((step) => y(step.high))
-              .curve(curveStepAfter)(all) ?? ''
-          }
-          fill="var(--lane-0)"
-          opacity={0.15}
-        />
-        <path
-          d={
-            line<Step>()
-              .x((step) => x(step.hours))
-              .y((step) => y(step.back))
-              .curve(curveStepAfter)(all) ?? ''
-          }
-          fill="none"
-          stroke="var(--lane-0)"
-          strokeWidth={2}
-        />
-        {steps.map((step, n) => (
-          <rect
-            key={step.hours}
-            x={x(step.hours) - 3}
-            y={8}
-            width={Math.max(6, x(steps[n + 1]?.hours ?? data.windowDays * 24) - x(step.hours))}
-            height={H - 42}
-            fill="transparent"
-            onMouseEnter={() => read(n)}
-          />
-        ))}
-        {shown && <circle cx={x(shown.hours)} cy={y(shown.back)} r={4} fill="var(--lane-0)" />}
-      </svg>
+      <Curve
+        lines={lines}
+        span={data.windowDays * 24}
+        ticks={Array.from({ length: data.windowDays + 1 }, (_, day) => [day * 24, String(day)] as const)}
+        say={sayHours}
+        about="Share that has come back, with its interval of 95 %"
+        axis="Days since it was left"
+        label="Share of left carts that came back, by the time since they were left; arrow keys read it"
+      />
       <AsTable name="How soon carts come back" rows={data.curve} columns={curveColumns} keyOf={(step) => String(step.hours)} />
     </div>
   );

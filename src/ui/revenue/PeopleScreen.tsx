@@ -2,7 +2,7 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
-import type { CohortsView, PredictionsView, ProductsView } from '@/core/api';
+import type { CohortsView, ForwardView, PredictionsView, ProductsView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import {
   api,
@@ -19,6 +19,8 @@ import {
   useReading,
   useStore,
 } from '../kit';
+import { Curve } from './Curve';
+import { usePeriod } from './usePeriod';
 
 const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 type Cohort = CohortsView['cohorts'][number];
@@ -97,6 +99,7 @@ export function PeopleScreen() {
             {all.length ? <Cohorts data={cohorts.data} shown={shown} /> : <Empty title="Nobody began with that in these months" />}
           </div>
         </Part>
+        <Forward />
         <Expected data={predictions.data} />
       </div>
     </Page>
@@ -157,6 +160,118 @@ function Cohorts({ data, shown }: { data: CohortsView; shown: keyof typeof SHOWN
     </table>
   );
 }
+
+type Step = ForwardView['steps'][number];
+const STEP_WORDS: { readonly [step in Step['step']]: { name: string; who: string; on: string; shown: string } } = {
+  lead: { name: 'Known, to the first order', who: 'came to be known without an order', on: 'ordered', shown: 'to the first' },
+  first: { name: 'First to second order', who: 'ordered for the first time', on: 'ordered again', shown: 'to the second' },
+  second: { name: 'Second to third: loyal', who: 'ordered for the second time', on: 'ordered a third time', shown: 'to the third' },
+};
+const YEAR = 365;
+const between = ({ low, high }: { low: number; high: number }) => `${percent(low)} to ${percent(high)}`;
+
+/** How people go on: from being known to the first order, to the second, to the third. */
+function Forward() {
+  const { query, field, days } = usePeriod('365');
+  const { data, error, refetch, isPlaceholderData } = useQuery({
+    queryKey: ['forward', days, query?.slice(0, 21)],
+    queryFn: () => api<ForwardView>(`/forward?${query}`),
+    enabled: query !== null,
+    placeholderData: (before) => before,
+  });
+  const lines = useMemo(
+    () =>
+      (data?.steps ?? []).map(({ step, curve }) => ({
+        name: STEP_WORDS[step].shown,
+        steps: curve.map(({ days: time, ...rest }) => ({ time, ...rest })),
+      })),
+    [data],
+  );
+  return (
+    <Part title="How they go on" acts={field}>
+      {error ? (
+        <Failed error={error} retry={() => void refetch()} />
+      ) : !data ? (
+        <Empty title="Counting…" />
+      ) : data.steps.every(({ people }) => !people) ? (
+        <Empty title="Nobody came to be known or ordered in this time" />
+      ) : (
+        <div className="grid grid-cols-[1fr_560px] gap-8 p-4" aria-busy={isPlaceholderData}>
+          <div className="grid content-start gap-4">
+            <dl className="grid gap-4">
+              {data.steps.map((step) => (
+                <StepFigures key={step.step} step={step} />
+              ))}
+            </dl>
+            <p className="text-xs text-soft">
+              Shares by a day are Kaplan–Meier: who has not had that many days yet counts for as long as they were seen. With the third
+              order somebody counts as loyal.
+            </p>
+          </div>
+          <div>
+            <Curve
+              lines={lines}
+              span={YEAR}
+              ticks={[0, 30, 90, 180, 270, 365].map((day) => [day, String(day)] as const)}
+              say={(day) => plural(day, 'day', 'days')}
+              about="Share that has gone on:"
+              axis="Days since the step before"
+              label="Share of people who have gone on to their next order, by days since the step before; arrow keys read it"
+            />
+            <AsTable
+              name="How they go on, by month"
+              rows={data.steps.flatMap((step) => step.months.map((month) => ({ step: step.step, ...month })))}
+              columns={monthColumns}
+              keyOf={(row) => `${row.step}/${row.month}`}
+            />
+          </div>
+        </div>
+      )}
+    </Part>
+  );
+}
+
+function StepFigures({ step: { step, people, wentOn, within, half } }: { step: Step }) {
+  const words = STEP_WORDS[step];
+  return (
+    <div data-testid={`step-${step}`}>
+      <dt className="font-semibold">{words.name}</dt>
+      <dd className="tabular">
+        {plural(people, 'person', 'people')} {words.who}; {sayCount(wentOn)} {words.on} since.
+        {within.length > 0 && (
+          <ul className="mt-1">
+            {within.map((one) => (
+              <li key={one.days}>
+                within {plural(one.days, 'day', 'days')}: <b>{percent(one.share)}</b> <span className="text-soft">({between(one)})</span>
+              </li>
+            ))}
+          </ul>
+        )}
+        {half !== null && (
+          <p>
+            Half had {words.on === 'ordered' ? 'ordered' : 'gone on'} after {plural(half, 'day', 'days')}.
+          </p>
+        )}
+      </dd>
+    </div>
+  );
+}
+
+type MonthRow = Step['months'][number] & { readonly step: Step['step'] };
+const monthColumns: TableColumn<MonthRow>[] = [
+  { key: 'step', name: 'Step', value: (row) => STEP_WORDS[row.step].name },
+  { key: 'month', name: 'Taken in', value: (row) => row.month, show: (row) => monthName(row.month) },
+  { key: 'people', name: 'People', isNumber: true, value: (row) => row.people },
+  { key: 'wentOn', name: 'Went on since', isNumber: true, value: (row) => row.wentOn },
+  {
+    key: 'within90',
+    name: 'Within 90 days',
+    isNumber: true,
+    unit: 'share',
+    value: (row) => row.within90?.share ?? null,
+    show: (row) => (row.within90 ? `${percent(row.within90.share)} (${between(row.within90)})` : 'not over yet'),
+  },
+];
 
 type Held = NonNullable<NonNullable<PredictionsView['fit']>['held']>;
 type Group = Held['groups'][number];
