@@ -387,6 +387,8 @@ export interface ForwardView {
     /** took it in the period, and have gone on since */
     readonly people: number;
     readonly wentOn: number;
+    /** for how many days anybody was seen */
+    readonly seen: number;
     /** by which day half have gone on; null where that was not reached */
     readonly half: number | null;
     /** the share that has gone on by a day, with its interval; only as far as somebody was seen */

@@ -428,7 +428,8 @@ async function overtakenBecause(
     const step = planOf(document).steps.get(send.step_id);
     if (step?.kind !== 'send' || !store.limits) continue;
     const { kind, channel } = step.message;
-    passes.set(send.id, gate({ personId: send.person_id, kind, channel, own: step.limits }, eventsOf(known, MESSAGE_SENT), store.limits, store.now, store.zone));
+    const message = { personId: send.person_id, kind, channel, own: step.limits };
+    passes.set(send.id, gate(message, eventsOf(known, MESSAGE_SENT), store.limits, store.now, store.zone));
   }
   return { over, passes };
 }

@@ -236,6 +236,7 @@ function forwardStep(step: ForwardRow['step'], rows: readonly ForwardRow[], now:
     step,
     people: people(rows),
     wentOn: wentOn(rows),
+    seen,
     half: timeUntil(curve, 0.5),
     within: BY_DAYS.filter((days) => days <= seen).map((days) => ({ days, ...within(curve, days) })),
     curve: curve.map(({ time, share, low, high }) => ({ days: time, back: 1 - share, low: 1 - high, high: 1 - low })),

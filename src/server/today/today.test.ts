@@ -138,9 +138,13 @@ describe('the day', () => {
     const now = await lab.now();
     await recordAct(lab.db, now, 'Joris', 'flow.paused', { key: 'news' });
     await recordAct(lab.db, now, 'Marla', 'flow.published', { key: 'news' });
+    await recordAct(lab.db, now - 1, 'Joris', 'product-feed.stored', { key: 'shop' });
+    await recordAct(lab.db, now - 2, 'Joris', 'clock.moved', {});
     await recordAct(lab.db, now - DAY, 'Joris', 'limits.changed', {});
     expect((await today(lab.db, now - HOUR, 'Marla')).since.map(({ actor, says: what }) => [actor, what])).toEqual([
       ['Joris', 'paused “news”'],
+      ['Joris', 'saved the product feed “shop”'],
+      ['Joris', 'moved the store’s time on'],
     ]);
     expect((await today(lab.db, null, 'Marla')).since).toEqual([]);
   });

@@ -217,7 +217,17 @@ function sayAct(what: string, detail: { readonly [name: string]: unknown }): str
     'offer.stored': `changed the offer${key}`,
     'revenue.changed': 'changed how revenue is counted',
     'limits.changed': 'changed the limits of sending',
-    'person.merged': 'merged two people',
+    'people.merged': 'merged two people',
+    'people.unmerged': 'took two people apart again',
+    'bulk.done': 'changed many people at once',
+    'bulk.undone': 'took back a change of many people',
+    'import.done': 'loaded a file of people or events',
+    'import.undone': 'took a loaded file back',
+    'clock.moved': 'moved the store’s time on',
+    'codes.hook': 'changed where codes are told',
+    'run.moved': 'moved somebody within a flow',
+    'run.ended': 'took somebody out of a flow',
   };
-  return words[what] ?? `${what.replace('.', ': ').replaceAll('-', ' ')}${key}`;
+  const [noun = '', verb = ''] = what.replaceAll('-', ' ').split('.');
+  return words[what] ?? `${verb.replace('stored', 'saved')} the ${noun}${key}`;
 }

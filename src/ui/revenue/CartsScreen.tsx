@@ -176,7 +176,10 @@ const curveColumns: TableColumn<Step>[] = [
 
 /** Which share has come back by when, with the band in which it lies (Kaplan–Meier). */
 function BackCurve({ data }: { data: CartsReport }) {
-  const lines = useMemo(() => [{ name: 'have come back', steps: data.curve.map((step) => ({ ...step, time: step.hours })) }], [data.curve]);
+  const lines = useMemo(
+    () => [{ name: 'have come back', until: data.windowDays * 24, steps: data.curve.map((step) => ({ ...step, time: step.hours })) }],
+    [data],
+  );
   if (!data.curve.length) return <p className="text-soft">No cart has come back yet.</p>;
   return (
     <div>

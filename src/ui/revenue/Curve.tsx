@@ -15,6 +15,8 @@ export interface CurveStep {
 export interface CurveLine {
   readonly name: string;
   readonly steps: readonly CurveStep[];
+  /** for how long anybody was seen: there it ends */
+  readonly until: number;
 }
 
 const W = 540;
@@ -45,10 +47,10 @@ export function Curve({
 }) {
   const thin = useMemo(
     () =>
-      lines.map(({ name, steps }) => {
+      lines.map(({ name, steps, until }) => {
         const inside = steps.filter(({ time }) => time <= span);
         const every = Math.max(1, Math.ceil(inside.length / MOST));
-        return { name, steps: inside.filter((_, n) => n % every === 0 || n === inside.length - 1) };
+        return { name, until: Math.min(span, until), steps: inside.filter((_, n) => n % every === 0 || n === inside.length - 1) };
       }),
     [lines, span],
   );
@@ -68,10 +70,13 @@ export function Curve({
         {time !== null ? (
           <>
             After <b>{say(time)}</b>{' '}
-            {thin.map(({ name, steps }, n) => {
-              const { back, low, high } = by(steps, time);
-              return `${n ? '; ' : ''}${percent(back)} ${name} (${percent(low)} to ${percent(high)})`;
-            })}
+            {thin
+              .filter(({ until }) => time <= until)
+              .map(({ name, steps }) => {
+                const { back, low, high } = by(steps, time);
+                return `${percent(back)} ${name} (${percent(low)} to ${percent(high)})`;
+              })
+              .join('; ')}
           </>
         ) : (
           <span className="flex flex-wrap gap-x-4 text-soft">
@@ -102,9 +107,9 @@ export function Curve({
         <text x={W - 12} y={H - 4} textAnchor="end" fontSize={11} className="fill-soft">
           {axis}
         </text>
-        {thin.map(({ name, steps }, n) => {
+        {thin.map(({ name, steps, until }, n) => {
           if (!steps.length) return null;
-          const all = [NOTHING, ...steps, { ...steps.at(-1)!, time: span }];
+          const all = [NOTHING, ...steps, { ...steps.at(-1)!, time: until }];
           const lane = `var(--lane-${n})`;
           return (
             <g key={name}>
@@ -146,7 +151,10 @@ export function Curve({
           />
         ))}
         {time !== null &&
-          thin.map(({ name, steps }, n) => <circle key={name} cx={x(time)} cy={y(by(steps, time).back)} r={4} fill={`var(--lane-${n})`} />)}
+          thin.map(
+            ({ name, steps, until }, n) =>
+              time <= until && <circle key={name} cx={x(time)} cy={y(by(steps, time).back)} r={4} fill={`var(--lane-${n})`} />,
+          )}
       </svg>
     </>
   );

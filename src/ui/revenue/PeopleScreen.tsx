@@ -181,8 +181,9 @@ function Forward() {
   });
   const lines = useMemo(
     () =>
-      (data?.steps ?? []).map(({ step, curve }) => ({
+      (data?.steps ?? []).map(({ step, curve, seen }) => ({
         name: STEP_WORDS[step].shown,
+        until: seen,
         steps: curve.map(({ days: time, ...rest }) => ({ time, ...rest })),
       })),
     [data],
