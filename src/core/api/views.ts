@@ -414,7 +414,6 @@ export interface PredictionsView {
     readonly year: number;
     /** from what a year on somebody is of the upper tenth */
     readonly high: number;
-    readonly againInAYear: number;
     readonly held: {
       readonly weeks: number;
       readonly people: number;

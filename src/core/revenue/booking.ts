@@ -1,5 +1,5 @@
 import type { Instant } from '../time';
-import { creditsOf, type Contact, type Credit } from './credit';
+import { BECAUSE, creditsOf, type Contact, type Credit } from './credit';
 import { CREDIT_MODELS, type CreditModel, type RevenueSettings } from './settings';
 
 /** What is told of an order's money, in minor units of its currency. */
@@ -85,11 +85,11 @@ export function bookedCredits(
 ): BookedCredit[] {
   let left = 0;
   let before = new Map<string, number>();
+  const because = new Map(contacts.map(({ sendId, did }) => [sendId, BECAUSE[did]]));
   return bookings.flatMap(({ part, at, minor }) => {
     left += minor;
     const now = creditsOf(left, contacts, placedAt, model, settings);
     const shares = new Map(now.map((credit) => [credit.sendId, credit.minor]));
-    const because = new Map(creditsOf(1_000_000_000, contacts, placedAt, model, settings).map((credit) => [credit.sendId, credit.because]));
     const changed = [...new Set([...before.keys(), ...shares.keys()])].flatMap((sendId): BookedCredit[] => {
       const difference = (shares.get(sendId) ?? 0) - (before.get(sendId) ?? 0);
       return difference ? [{ part, at, sendId, minor: difference, because: because.get(sendId)! }] : [];

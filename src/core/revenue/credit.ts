@@ -36,7 +36,8 @@ export interface Credit {
   readonly because: 'click' | 'open' | 'delivery';
 }
 
-const BECAUSE = { clicked: 'click', opened: 'open', delivered: 'delivery' } as const;
+/** What a deed is called where it stands as the reason of a credit. */
+export const BECAUSE = { clicked: 'click', opened: 'open', delivered: 'delivery' } as const;
 
 /** What is left of an order after refunds and cancellations, never below zero. */
 export function netMinor(order: OrderTotals): number {

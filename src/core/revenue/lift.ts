@@ -11,7 +11,6 @@ import {
   shareSample,
   type Interval,
   type PairedSums,
-  type Sample,
 } from '../stats';
 
 /** With how many people a group says something at least. */
@@ -83,7 +82,10 @@ export function sayLift(lift: Lift, { currency, credited, window, of: about = 'f
   const signed = (minor: number) => `${minor < 0 ? '−' : ''}${money(Math.abs(minor))}`;
   const { people, perPerson, interval } = lift;
   if (lift.lift === null || !interval)
-    return `Too few people to say: ${people.out.toLocaleString('en-IE')} were kept out and ${words.had} ${window}, and at least ${FEWEST} are needed.`;
+    return (
+      `Too few people to say: ${people.out.toLocaleString('en-IE')} were kept out and ${words.had} ${window}, ` +
+      `and at least ${FEWEST} are needed.`
+    );
   const of =
     `${words.inside} brought ${money(perPerson.in)} ${words.counts} ${window}, ${words.outside} ${money(perPerson.out)}. ` +
     `${words.what} adds ${signed(lift.lift)} a person (${signed(interval.low)} to ${signed(interval.high)})`;
@@ -96,17 +98,13 @@ export function sayLift(lift: Lift, { currency, credited, window, of: about = 'f
   return `${of}: whether it adds anything is not sure yet, though ${money(credited)} is credited to it.`;
 }
 
-/** An arm of a test: what came of who drew it. */
+/** An arm of a test: the share of people that was set for it, how many drew it, and how many of them reached the goal. */
 export interface Arm {
   readonly id: string;
   readonly name: string;
   readonly share: number;
   readonly people: number;
   readonly goals: number;
-  readonly clickers: number;
-  readonly orders: number;
-  readonly perPerson: number;
-  readonly revenue: Sample;
 }
 
 export interface TestVerdict {
@@ -127,15 +125,15 @@ const points = (share: number) => String(Math.round(Math.abs(share) * 1000) / 10
  * What the numbers of a test say: by the share of people who reach the goal, with intervals that hold however often it is looked at
  * (mixture sequential probability ratio test; over several arms Bonferroni's correction). Nothing is said before each has had enough people.
  */
-export function testVerdict(arms: readonly Pick<Arm, 'id' | 'name' | 'share' | 'people' | 'goals'>[]): TestVerdict {
-  const sample = ({ goals, people }: Pick<Arm, 'goals' | 'people'>) => shareSample(goals, people);
+export function testVerdict(arms: readonly Arm[]): TestVerdict {
+  const sample = ({ goals, people }: Arm) => shareSample(goals, people);
   const drawn = arms.filter(({ share, people }) => share > 0 || people > 0);
   const leftOut = 0.05 / Math.max(1, drawn.length - 1);
   const evenness = chanceOfParts(
     drawn.map(({ people }) => people),
     drawn.map(({ share }) => share),
   );
-  const rate = (one: Pick<Arm, 'goals' | 'people'>) => (one.people ? one.goals / one.people : 0);
+  const rate = (one: Arm) => (one.people ? one.goals / one.people : 0);
   const against = drawn.map((one) => {
     const other = drawn.filter(({ id }) => id !== one.id).sort((a, b) => rate(b) - rate(a))[0];
     const [a, b] = [sample(one), other ? sample(other) : sampleOf(0, 0, 0)];
@@ -169,7 +167,9 @@ export function testVerdict(arms: readonly Pick<Arm, 'id' | 'name' | 'share' | '
     return {
       ...base,
       moreNeeded: null,
-      says: `${uneven}“${best.name}” is ahead of “${next!.name}” by ${points(low)} to ${points(high)} points of a hundred. That holds however often it is looked at.`,
+      says:
+        `${uneven}“${best.name}” is ahead of “${next!.name}” by ${points(low)} to ${points(high)} points of a hundred. ` +
+        'That holds however often it is looked at.',
     };
   return {
     ...base,

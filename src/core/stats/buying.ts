@@ -61,6 +61,18 @@ export function expectedOrders(model: BuyingModel, buyer: Buyer, time: number): 
   return made / (1 + (x > 0 ? (a / (b + x - 1)) * ((alpha + seen) / (alpha + last)) ** (r + x) : 0));
 }
 
+/** After how much time so many orders are expected of somebody; null where that is more than `most`. Found by halving. */
+export function timeUntilExpected(model: BuyingModel, buyer: Buyer, orders: number, most: number): number | null {
+  if (expectedOrders(model, buyer, most) < orders) return null;
+  let [low, high] = [0, most];
+  for (let n = 0; n < 20; n++) {
+    const middle = (low + high) / 2;
+    if (expectedOrders(model, buyer, middle) < orders) low = middle;
+    else high = middle;
+  }
+  return high;
+}
+
 /** How many repeat orders anybody is expected to have made so long after the first (equation 9): what a fit is held against. */
 export function expectedRepeats({ r, alpha, a, b }: BuyingModel, time: number): number {
   return ((a + b - 1) / (a - 1)) * (1 - (alpha / (alpha + time)) ** r * hypergeometric(r, b, a + b - 1, time / (alpha + time)));

@@ -59,3 +59,15 @@ export const survivalAt = (curve: readonly SurvivalStep[], time: number): number
 /** By which time it has happened to so many: the first at which no more than the rest are left; null where that was not reached. */
 export const timeUntil = (curve: readonly SurvivalStep[], share: number): number | null =>
   curve.find((step) => step.share <= 1 - share + 1e-12)?.time ?? null;
+
+/** The share to which it has happened by a step of a curve, with its interval; none before the first. */
+export const happenedBy = (
+  step: Pick<SurvivalStep, 'share' | 'low' | 'high'> | undefined,
+): { share: number; low: number; high: number } => ({
+  share: 1 - (step?.share ?? 1),
+  low: 1 - (step?.high ?? 1),
+  high: 1 - (step?.low ?? 1),
+});
+
+/** The share to which it has happened before so much time was over. */
+export const happenedWithin = (curve: readonly SurvivalStep[], time: number) => happenedBy(curve.findLast((step) => step.time < time));

@@ -17,6 +17,12 @@ export function sampleOf(n: number, sum: number, squares: number): Sample {
   return { n, mean, variance: n > 1 ? Math.max(0, (squares - n * mean * mean) / (n - 1)) : 0 };
 }
 
+/** The interval in which the mean of a figure lies that is looked at once (normal approximation); the mean itself of one person. */
+export function meanInterval({ n, mean, variance }: Sample, leftOut = 0.05): Interval {
+  const reach = n > 1 ? quantile(1 - leftOut / 2, 0, 1) * Math.sqrt(variance / n) : 0;
+  return { low: mean - reach, high: mean + reach };
+}
+
 /** A sample of a share: of so many people so many. */
 export const shareSample = (count: number, n: number): Sample => sampleOf(n, count, count);
 

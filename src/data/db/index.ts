@@ -15,4 +15,5 @@ export {
   type Sql,
   whileHeld,
 } from './db';
+export { ITEMS_OF_EVENT } from './items';
 export { rowsOf, textList } from './rows';

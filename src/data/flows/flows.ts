@@ -215,10 +215,12 @@ export async function listFlows(
 }
 
 /** What each flow does now: its published document, or its draft when it has never been on. */
-export async function documentsNow(sql: Sql): Promise<{ key: string; name: string; state: FlowRow['state']; document: FlowDocument }[]> {
-  const rows = await query<{ key: string; name: string; state: FlowRow['state']; document: unknown }>(
+export async function documentsNow(
+  sql: Sql,
+): Promise<{ id: number; key: string; name: string; state: FlowRow['state']; document: FlowDocument }[]> {
+  const rows = await query<{ id: number; key: string; name: string; state: FlowRow['state']; document: unknown }>(
     sql,
-    `select f.key, f.name, f.state, coalesce(v.document, f.draft) as document from flows f left join flow_versions v on v.flow_id = f.id
+    `select f.id, f.key, f.name, f.state, coalesce(v.document, f.draft) as document from flows f left join flow_versions v on v.flow_id = f.id
       and v.version = f.version where f.state <> 'archived' order by f.name`,
   );
   return rows.map((row) => ({ ...row, document: flowSchema.parse(row.document) }));

@@ -1,12 +1,10 @@
 import type { Instant } from '@/core/time';
 import { DAY } from '@/core/time';
-import { query, queryOne, type Sql } from '../db';
+import { ITEMS_OF_EVENT, query, queryOne, type Sql } from '../db';
 
 /** How far back orders count for what is bought together, and how many others are kept for each product. */
 const LOOKED_BACK_MS = 730 * DAY;
 const KEPT = 24;
-/** The items that an event `e` names, one by one; none where it has no list of them. */
-const ITEMS_OF_EVENT = `jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items' else '[]' end)`;
 
 /**
  * Computes from orders what was sold on which day, and what was bought together with what: for each pair how many orders have both,

@@ -1,6 +1,6 @@
 import type { Withheld } from '@/core/flows';
 import type { Instant } from '@/core/time';
-import { query, queryOne, type Sql } from '../db';
+import { ITEMS_OF_EVENT, query, queryOne, type Sql } from '../db';
 
 /** What has become of an offer's codes, in minor units of the currency of each order. */
 export interface OfferFigures {
@@ -105,8 +105,7 @@ export async function costsOf(
            * min(case when u.value_minor > 0 then u.net::numeric / u.value_minor else 0 end) as cost
        from used u
        left join events e on e.person_id = u.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = u.order_id
-       left join lateral jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items'
-         else '[]' end) item on true
+       left join lateral ${ITEMS_OF_EVENT} item on true
        left join products p on p.sku = item ->> 'sku'
        group by 1, 2)
      select count(*) filter (where is_known)::int as orders, count(*) filter (where not is_known)::int as unknown,

@@ -1,6 +1,6 @@
 import type { BuyingModel, ValueModel } from '@/core/stats';
 import type { Instant } from '@/core/time';
-import { query, queryOne, rowsOf, type Sql } from '../db';
+import { ITEMS_OF_EVENT, query, queryOne, rowsOf, type Sql } from '../db';
 
 /** People by the month of their first order: how many of them ordered so many months later, how often and for how much. */
 export interface CohortRow {
@@ -28,8 +28,7 @@ export async function cohortRows(
            select 1 from events e left join sources s on s.id = e.source_id
            where e.person_id = f.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = f.order_id
              and (cast(:source as text) is null or s.name = :source)
-             and (cast(:product as text) is null or exists (select 1 from jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array'
-               then e.properties -> 'items' else '[]' end) item where item ->> 'sku' = :product))))
+             and (cast(:product as text) is null or exists (select 1 from ${ITEMS_OF_EVENT} item where item ->> 'sku' = :product))))
      )
      select to_char(c.month, 'YYYY-MM') as month,
        ((extract(year from m.at) - extract(year from c.month)) * 12 + extract(month from m.at) - extract(month from c.month))::int as later,
@@ -134,6 +133,16 @@ const PREDICTIONS = rowsOf({
   year_minor: 'bigint',
   next_at: 'moment',
 });
+
+/** Takes away what was expected of those who have no order left that counts. */
+export async function dropPredictions(sql: Sql, currency: string, now: Instant): Promise<void> {
+  await query(
+    sql,
+    `delete from predictions p where not exists (select 1 from orders o where o.person_id = p.person_id and o.currency = :currency
+       and o.net_minor > 0 and o.placed_at <= :now)`,
+    { currency, now: new Date(now) },
+  );
+}
 
 /** Stores what is expected of people, in place of what was. */
 export async function savePredictions(sql: Sql, all: readonly Prediction[]): Promise<void> {

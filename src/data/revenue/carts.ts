@@ -1,9 +1,12 @@
 import { OTHER_DIGITS } from '@/core/money';
-import type { Instant } from '@/core/time';
+import { DAY, HOUR, type Instant } from '@/core/time';
 import { query, type Sql } from '../db';
 
 /** How long after its last change a cart counts as left (common practice: half an hour to two hours). */
-export const LEFT_AFTER_MS = 3_600_000;
+const LEFT_AFTER_MS = HOUR;
+
+/** For how long after it was left a cart can be won back. */
+export const CART_WINDOW_MS = 7 * DAY;
 
 /** Stores the carts of people as they stood last, from their events; null for everybody. */
 export async function refreshCarts(sql: Sql, personIds: readonly string[] | null): Promise<void> {
@@ -54,6 +57,28 @@ export interface CartRow {
   readonly email: string | null;
 }
 
+/** Carts that were left in a period, each with the next order of its person and what became of it: as `told`, the beginning of a statement. */
+const TOLD = `with shop as (
+    select c.*, c.updated_at + :leftMs * interval '1 millisecond' as left_at from carts c
+    where c.currency = :currency and c.value_minor > 0 and c.updated_at + :leftMs * interval '1 millisecond' >= :from
+      and c.updated_at + :leftMs * interval '1 millisecond' <= least(cast(:to as timestamptz), cast(:now as timestamptz))
+  ), left_ones as (
+    select s.*, o.order_id, o.placed_at as ordered_at, o.net_minor, p.email,
+      coalesce(nullif(trim(concat_ws(' ', p.attributes ->> 'firstName', p.attributes ->> 'lastName')), ''), p.email, '~' || p.id) as name,
+      coalesce((select k.state = 'given' from consents k where k.person_id = p.id and k.channel = 'email'), false) and p.email is not null
+        and not exists (select 1 from suppressions x where x.channel = 'email' and x.address = p.email) as can_be_written
+    from shop s join people p on p.id = s.person_id
+    left join lateral (select o.order_id, o.placed_at, o.net_minor from orders o where o.person_id = s.person_id and o.placed_at > s.updated_at
+      order by o.placed_at, o.order_id limit 1) o on true
+    where o.placed_at is null or o.placed_at > s.left_at
+  ), told as (
+    select l.*, case
+        when l.ordered_at <= l.left_at + :windowMs * interval '1 millisecond' then 'won'
+        when not l.can_be_written then 'unreachable'
+        when l.left_at + :windowMs * interval '1 millisecond' > :now then 'open' else 'gone' end as state
+    from left_ones l
+  )`;
+
 /**
  * The carts that were left in a period, by the end of the hour after their last change, with what became of them. A cart is won back by
  * the next order of its person within the window; those whose person cannot be written to now stand apart. Values in one currency.
@@ -64,7 +89,6 @@ export async function leftCarts(
     from: Instant;
     to: Instant;
     now: Instant;
-    windowMs: number;
     currency: string;
     limit: number;
     offset?: number;
@@ -73,26 +97,7 @@ export async function leftCarts(
 ): Promise<CartRow[]> {
   return query<CartRow>(
     sql,
-    `with shop as (
-       select c.*, c.updated_at + :leftMs * interval '1 millisecond' as left_at from carts c
-       where c.currency = :currency and c.value_minor > 0 and c.updated_at + :leftMs * interval '1 millisecond' >= :from
-         and c.updated_at + :leftMs * interval '1 millisecond' <= least(cast(:to as timestamptz), cast(:now as timestamptz))
-     ), left_ones as (
-       select s.*, o.order_id, o.placed_at as ordered_at, o.net_minor, p.email,
-         coalesce(nullif(trim(concat_ws(' ', p.attributes ->> 'firstName', p.attributes ->> 'lastName')), ''), p.email, '~' || p.id) as name,
-         coalesce((select k.state = 'given' from consents k where k.person_id = p.id and k.channel = 'email'), false) and p.email is not null
-           and not exists (select 1 from suppressions x where x.channel = 'email' and x.address = p.email) as can_be_written
-       from shop s join people p on p.id = s.person_id
-       left join lateral (select o.order_id, o.placed_at, o.net_minor from orders o where o.person_id = s.person_id and o.placed_at > s.updated_at
-         order by o.placed_at, o.order_id limit 1) o on true
-       where o.placed_at is null or o.placed_at > s.left_at
-     ), told as (
-       select l.*, case
-           when l.ordered_at <= l.left_at + :windowMs * interval '1 millisecond' then 'won'
-           when not l.can_be_written then 'unreachable'
-           when l.left_at + :windowMs * interval '1 millisecond' > :now then 'open' else 'gone' end as state
-       from left_ones l
-     )
+    `${TOLD}
      select t.person_id, t.cart_id, t.left_at, t.value_minor, t.items, t.state, t.name, t.email, src.name as source,
        case when t.state = 'won' then t.order_id end as order_id, case when t.state = 'won' then t.ordered_at end as ordered_at,
        case when t.state = 'won' then t.net_minor end as net_minor,
@@ -114,12 +119,34 @@ export async function leftCarts(
       from: new Date(of.from),
       to: new Date(of.to),
       now: new Date(of.now),
-      windowMs: of.windowMs,
+      windowMs: CART_WINDOW_MS,
       leftMs: LEFT_AFTER_MS,
       currency: of.currency,
       limit: of.limit,
       offset: of.offset ?? 0,
       state: of.state ?? null,
+    },
+  );
+}
+
+/** How many carts that were left in a period, and later ones from a moment on, were won back or are gone. */
+export async function cartOutcomes(
+  sql: Sql,
+  of: { from: Instant; to: Instant; later: Instant; now: Instant; currency: string },
+): Promise<{ late: boolean; won: number; gone: number }[]> {
+  return query(
+    sql,
+    `${TOLD}
+     select t.left_at > :later as late, count(*) filter (where t.state = 'won')::int as won, count(*) filter (where t.state = 'gone')::int as gone
+     from told t group by 1`,
+    {
+      from: new Date(of.from),
+      to: new Date(of.to),
+      later: new Date(of.later),
+      now: new Date(of.now),
+      windowMs: CART_WINDOW_MS,
+      leftMs: LEFT_AFTER_MS,
+      currency: of.currency,
     },
   );
 }

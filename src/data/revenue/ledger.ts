@@ -1,5 +1,7 @@
+import { currencyDigits } from '@/core/money';
+import { CREDIT_MODELS } from '@/core/revenue';
 import type { Instant } from '@/core/time';
-import { query, queryOne, type Sql } from '../db';
+import { ITEMS_OF_EVENT, query, queryOne, type Sql } from '../db';
 
 /** A share that a message has in an order, by one model. */
 export interface LedgerShare {
@@ -104,7 +106,6 @@ export interface SplitRow {
 
 const OFFER = `(select k.offer from codes k where k.used_by = o.person_id and k.order_id = o.order_id order by k.discount_minor desc nulls last, k.id limit 1)`;
 const PLACED = `e.person_id = o.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = o.order_id`;
-const ITEMS = `jsonb_array_elements(case when jsonb_typeof(e.properties -> 'items') = 'array' then e.properties -> 'items' else '[]' end)`;
 
 /** What an order is of, for each way of splitting; an order may be of several products. */
 const OF: { readonly [split in Exclude<Split, 'channel'>]: { readonly key: string; readonly from: string } } = {
@@ -113,12 +114,12 @@ const OF: { readonly [split in Exclude<Split, 'channel'>]: { readonly key: strin
   source: { key: `coalesce((select s.name from events e join sources s on s.id = e.source_id where ${PLACED} limit 1), '')`, from: '' },
   product: {
     key: `i.sku`,
-    from: `cross join lateral (select distinct item ->> 'sku' as sku from events e cross join lateral ${ITEMS} item where ${PLACED}
+    from: `cross join lateral (select distinct item ->> 'sku' as sku from events e cross join lateral ${ITEMS_OF_EVENT} item where ${PLACED}
       and item ->> 'sku' is not null) i`,
   },
   category: {
     key: `i.category`,
-    from: `cross join lateral (select distinct unnest(p.categories) as category from events e cross join lateral ${ITEMS} item
+    from: `cross join lateral (select distinct unnest(p.categories) as category from events e cross join lateral ${ITEMS_OF_EVENT} item
       join products p on p.sku = item ->> 'sku' where ${PLACED}) i`,
   },
 };
@@ -157,7 +158,7 @@ export async function splitRevenue(
        left join lateral (select sum(c.minor) as minor from credits c where c.person_id = o.person_id and c.order_id = o.order_id
          and c.model = :model) c on true
        where o.placed_at >= :from and o.placed_at <= :to and o.currency = :currency group by 1) s
-     order by s.takings desc, s.key limit 200`,
+     order by s.takings desc, s.key`,
     values,
   );
 }
@@ -177,6 +178,9 @@ export async function creditedByModel(
     { from: new Date(from), to: new Date(to), currency },
   );
 }
+
+/** So many differences are told of at most. */
+export const MOST_DIFFERENCES = 100;
 
 /** What the check of the ledger has found that does not add up. */
 export interface LedgerDifference {
@@ -217,7 +221,7 @@ export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{
        from credited c left join orders o using (person_id, order_id) where c.minor is distinct from o.net_minor
        union all
        select m.person_id, m.order_id, 'only ' || m.models || ' models credit it' from models m join orders o using (person_id, order_id)
-       where m.models <> 6 and o.net_minor > 0
+       where m.models <> :models and o.net_minor > 0
        union all
        select o.person_id, o.order_id, 'its events leave another amount of it' from orders o join told t using (person_id, order_id)
        where t.placed is not null and o.currency = coalesce(t.placed ->> 'currency', o.currency)
@@ -229,17 +233,16 @@ export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{
        where t.placed is not null and jsonb_typeof(t.placed -> 'value') = 'number' and o.currency = :currency
          and coalesce(t.placed ->> 'currency', :currency) = :currency
          and o.value_minor <> greatest(0, floor((t.placed ->> 'value')::numeric * :unit + 0.5))
-     ) d limit 100`,
-    { countsAll, ...(await unitOf(sql)) },
+     ) d limit ${MOST_DIFFERENCES}`,
+    { countsAll, models: CREDIT_MODELS.length, ...(await unitOf(sql)) },
   );
   return { orders, differences };
 }
 
-/** The store's currency, with how many minor units one of it has; digits as Intl knows them are told by who stores the check. */
+/** The store's currency, with how many minor units one of it has. */
 async function unitOf(sql: Sql): Promise<{ currency: string; unit: number }> {
-  const row = await queryOne<{ currency: string }>(sql, 'select currency from store');
-  const digits = new Intl.NumberFormat('en', { style: 'currency', currency: row!.currency }).resolvedOptions().maximumFractionDigits ?? 2;
-  return { currency: row!.currency, unit: 10 ** digits };
+  const { currency } = (await queryOne<{ currency: string }>(sql, 'select currency from store'))!;
+  return { currency, unit: 10 ** (currencyDigits(currency) ?? 2) };
 }
 
 export interface LedgerCheckRow {

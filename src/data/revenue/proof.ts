@@ -1,5 +1,5 @@
 import type { PairedSums } from '@/core/stats';
-import type { Instant } from '@/core/time';
+import { DAY, type Instant } from '@/core/time';
 import { query, type Sql } from '../db';
 
 /** What came of a group of people, from the moment each of them entered: sums of what they ordered then, and before. */
@@ -13,6 +13,9 @@ export interface GroupSums extends PairedSums {
   /** entered, and their time is not over yet: not among the sums */
   readonly waiting: number;
 }
+
+/** A group in which nobody is. */
+export const NOBODY = { group: '', n: 0, y: 0, yy: 0, x: 0, xx: 0, xy: 0, buyers: 0, orders: 0, goals: 0, clickers: 0, waiting: 0 };
 
 /** Whose entries are looked at: of a flow in a period, and for how long after and before each. */
 export interface Entered {
@@ -47,20 +50,7 @@ interface SumsRow {
  * their orders in that time, in minor units of one currency, x that of the time before their entry.
  * @param groups how a run `r` is grouped, as SQL of ours: what is null is in no group
  */
-async function sumsBy(
-  sql: Sql,
-  groups: string,
-  of: {
-    flowId: number;
-    from: Instant;
-    to: Instant;
-    now: Instant;
-    windowMs: number;
-    beforeMs: number;
-    currency: string;
-    arms?: readonly string[];
-  },
-): Promise<GroupSums[]> {
+async function sumsBy(sql: Sql, groups: string, of: Entered): Promise<GroupSums[]> {
   const rows = await query<SumsRow>(
     sql,
     `with entered as materialized (
@@ -112,6 +102,8 @@ async function sumsBy(
 export const liftSums = (sql: Sql, of: Omit<Entered, 'arms'>): Promise<GroupSums[]> =>
   sumsBy(sql, `case when r.outcome = 'control' then 'out' else 'in' end`, of);
 
+/** Over how many days it is seen how many people come a day. */
+const LATELY_DAYS = 28;
 /** So many people are looked at in one statement. */
 const PEOPLE_AT_ONCE = 50_000;
 
@@ -123,8 +115,8 @@ export async function storeSums(
   sql: Sql,
   of: { since: Instant; now: Instant; beforeMs: number; currency: string; isOut: (personId: string) => boolean },
 ): Promise<{ in: GroupSums; out: GroupSums; newADay: number }> {
-  const sums = { in: nobody('in'), out: nobody('out') };
-  const moments = { since: new Date(of.since), now: new Date(of.now), lately: new Date(of.now - 28 * 86_400_000) };
+  const sums = { in: { ...NOBODY, group: 'in' }, out: { ...NOBODY, group: 'out' } };
+  const moments = { since: new Date(of.since), now: new Date(of.now), lately: new Date(of.now - LATELY_DAYS * DAY) };
   let fresh = 0;
   for (let after = '0'; ;) {
     const rows = await query<{ id: string; y: number; x: number; orders: number; fresh: boolean }>(
@@ -154,31 +146,16 @@ export async function storeSums(
       if (orders) sum.buyers += 1;
       if (isNew) fresh += 1;
     }
-    if (rows.length < PEOPLE_AT_ONCE) return { ...sums, newADay: fresh / Math.max(1, Math.min(28, (of.now - of.since) / 86_400_000)) };
+    if (rows.length < PEOPLE_AT_ONCE) return { ...sums, newADay: fresh / LATELY_DAYS };
     after = rows.at(-1)!.id;
   }
 }
-
-const nobody = (group: string) => ({
-  group,
-  n: 0,
-  y: 0,
-  yy: 0,
-  x: 0,
-  xx: 0,
-  xy: 0,
-  buyers: 0,
-  orders: 0,
-  goals: 0,
-  clickers: 0,
-  waiting: 0,
-});
 
 /** Those who drew each arm of a test: groups by the arm's id. */
 export const armSums = (sql: Sql, of: Entered & { arms: readonly string[] }): Promise<GroupSums[]> =>
   sumsBy(sql, `(select a from unnest(r.arms) a where a = any(cast(:arms as text[])) limit 1)`, of);
 
-/** Since when a flow has had its version that is on, and how many people have entered it a day lately. */
+/** How many people have entered a flow a day lately: in four weeks, or since the first of them where that is less. */
 export async function entriesADay(sql: Sql, flowId: number, now: Instant): Promise<number> {
   const [row] = await query<{ perDay: number }>(
     sql,

@@ -25,7 +25,7 @@ export async function boardOf(sql: Sql, from: Instant, now: Instant, to: Instant
        union all
        select r.wait_until, r.flow_id, r.version, r.step, 'due', 1 from runs r
        where r.phase = 'inside' and r.wait_until >= :now and r.wait_until < :to and r.step is not null
-     ) d join flows f on f.id = d.flow_id where f.state = 'on' group by 1, 2, 3, 4, 5, 6, 7 order by 1, 3, 6 limit 500`,
+     ) d join flows f on f.id = d.flow_id where f.state = 'on' group by 1, 2, 3, 4, 5, 6, 7 order by 1, 3, 6`,
     { from: new Date(from), now: new Date(now), to: new Date(to) },
   );
 }
@@ -45,18 +45,17 @@ export const flowRates = (sql: Sql, now: Instant): Promise<{ flow: string; name:
   );
 
 /** What became of the mail of a week: handed over, bounced, complained of. */
-export async function mailHealth(sql: Sql, now: Instant): Promise<{ sent: number; bounced: number; complained: number; failed: number }> {
+export async function mailHealth(sql: Sql, now: Instant): Promise<{ sent: number; bounced: number; complained: number }> {
   return (await queryOne(
     sql,
     `select count(*) filter (where s.state in ('sent', 'delivered', 'bounced'))::int as sent, count(*) filter (where s.state = 'bounced')::int as bounced,
-       count(*) filter (where s.state = 'failed')::int as failed,
        (select count(*)::int from suppressions where reason = 'complained' and at > cast(:now as timestamptz) - interval '7 days' and at <= :now) as complained
      from sends s where s.queued_at > cast(:now as timestamptz) - interval '7 days' and s.queued_at <= :now and s.channel = 'email'`,
     { now: new Date(now) },
   ))!;
 }
 
-/** Sources that tell of something almost every hour, and have been silent for longer than a day's worth of that. */
+/** Sources that told of something on seven of the last fourteen days, and have been silent for a day. */
 export const silentSources = (sql: Sql, now: Instant): Promise<{ key: string; name: string; last_at: Date; usual: number }[]> =>
   query(
     sql,
@@ -97,7 +96,7 @@ export const actsSince = (
   since: Instant,
   but: string,
 ): Promise<{ at: Date; actor: string; what: string; detail: { readonly [name: string]: unknown } }[]> =>
-  query(sql, `select at, actor, what, detail from acts where at > :since and actor <> :but order by at desc, id desc limit 12`, {
+  query(sql, `select at, actor, what, detail from acts where at > :since and actor <> :but order by at desc, id desc limit 200`, {
     since: new Date(since),
     but,
   });

@@ -138,7 +138,7 @@ export function description(origin: string) {
         get: operation('What the last check of the ledger has found', ok('{check, rebuild}')),
         post: operation('Checks the ledger now, from the events', ok('{check, rebuild}')),
       },
-      '/revenue/lifts': { get: operation('What every flow adds that keeps some out', ok('{lifts}'), { parameters: period }) },
+      '/revenue/lifts': { get: operation('What every flow adds that keeps some out', ok('{lifts, all}'), { parameters: period }) },
       '/flows/{key}/lift': {
         get: operation(
           'What a flow adds: who entered against who was kept out, a person',

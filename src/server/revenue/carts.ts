@@ -1,13 +1,11 @@
 import type { CartItemView, CartsReport, CartsView } from '@/core/api';
-import { shareInterval, survivalCurve } from '@/core/stats';
+import { differenceInterval, happenedBy, shareInterval, survivalCurve, type Share } from '@/core/stats';
 import { DAY, HOUR, localDate, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { leftCarts, type CartRow, type CartState } from '@/data/revenue';
+import { CART_WINDOW_MS, cartOutcomes, leftCarts, type CartRow, type CartState } from '@/data/revenue';
 import { readStore } from '@/data/store';
 import { periodOf, Problem, wholeNumber } from '../http';
 
-/** For how long after it was left a cart can be won back. */
-const WINDOW_MS = 7 * DAY;
 /** How many carts a report looks at, the newest first. */
 const MOST = 50_000;
 const STATES: readonly CartState[] = ['open', 'won', 'gone', 'unreachable'];
@@ -20,7 +18,7 @@ const sum = (rows: readonly CartRow[], of: 'value_minor' | 'net_minor') => rows.
  * back are known before those that do not, and the rate would be too high.
  */
 function rateOf(all: readonly CartRow[], now: Instant): CartsReport['rate'] {
-  const rows = all.filter((row) => row.left_at.getTime() + WINDOW_MS <= now);
+  const rows = all.filter((row) => row.left_at.getTime() + CART_WINDOW_MS <= now);
   const [back, gone] = [won(rows).length, rows.filter(({ state }) => state === 'gone').length];
   return back + gone ? { share: back / (back + gone), ...shareInterval({ count: back, of: back + gone }) } : null;
 }
@@ -30,7 +28,7 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
   const store = await readStore(db);
   const { from, to } = periodOf(url, store);
   const { now, zone, currency } = store;
-  const rows = await leftCarts(db, { from, to, now, windowMs: WINDOW_MS, currency, limit: MOST });
+  const rows = await leftCarts(db, { from, to, now, currency, limit: MOST });
   const reachable = rows.filter(({ state }) => state !== 'unreachable');
   const of = (state: CartState) => {
     const own = rows.filter((row) => row.state === state);
@@ -56,17 +54,17 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
       wonValue: sum(won(own), 'net_minor'),
       rate: rateOf(own, now),
     }));
-    return { by: name, lines: lines.sort((a, b) => b.carts - a.carts || (a.key < b.key ? -1 : 1)).slice(0, 50) };
+    return { by: name, lines: lines.sort((a, b) => b.carts - a.carts || (a.key < b.key ? -1 : 1)) };
   };
   const spells = reachable.map((row) => ({
-    time: ((row.ordered_at?.getTime() ?? Math.min(now, row.left_at.getTime() + WINDOW_MS)) - row.left_at.getTime()) / HOUR,
+    time: ((row.ordered_at?.getTime() ?? Math.min(now, row.left_at.getTime() + CART_WINDOW_MS)) - row.left_at.getTime()) / HOUR,
     happened: row.state === 'won',
   }));
   return {
     from: new Date(from).toISOString(),
     to: new Date(to).toISOString(),
     currency,
-    windowDays: WINDOW_MS / DAY,
+    windowDays: CART_WINDOW_MS / DAY,
     open: of('open'),
     wonBack: { ...of('won'), revenue: sum(won(rows), 'net_minor') },
     gone: of('gone'),
@@ -86,13 +84,10 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
       group('message', (row) => [row.flow_name ? `${row.flow_name}: ${row.step}` : 'No message']),
       group('offer', (row) => [row.offer ?? 'No code']),
     ],
-    curve: survivalCurve(spells).map(({ time, share, low, high, atRisk }) => ({
-      hours: time,
-      back: 1 - share,
-      low: 1 - high,
-      high: 1 - low,
-      atRisk,
-    })),
+    curve: survivalCurve(spells).map((step) => {
+      const { share, low, high } = happenedBy(step);
+      return { hours: step.time, back: share, low, high, atRisk: step.atRisk };
+    }),
     isCut: rows.length === MOST,
   };
 }
@@ -117,6 +112,21 @@ function weeksOf(rows: readonly CartRow[], from: Instant, to: Instant, now: Inst
   return [...weeks].map(([week, own]) => ({ week, carts: own.length, won: won(own).length, rate: rateOf(own, now) }));
 }
 
+/** Whether fewer left carts come back than before, for sure: of two weeks whose time is over against the eight weeks before; null where not. */
+export async function recoveryFalls(
+  db: Db,
+  { now, currency }: { readonly now: Instant; readonly currency: string },
+): Promise<{ readonly is: Share; readonly was: Share } | null> {
+  const to = now - CART_WINDOW_MS;
+  const rows = await cartOutcomes(db, { from: to - 70 * DAY, to, later: to - 14 * DAY, now, currency });
+  const part = (isLate: boolean): Share => {
+    const { won: count = 0, gone = 0 } = rows.find(({ late }) => late === isLate) ?? {};
+    return { of: count + gone, count };
+  };
+  const [is, was] = [part(true), part(false)];
+  return is.of < 50 || was.of < 50 || differenceInterval(is, was).high >= 0 ? null : { is, was };
+}
+
 /** The carts themselves, the newest first, with their items and what was sent. */
 export async function cartsPage(db: Db, url: URL): Promise<CartsView> {
   const store = await readStore(db);
@@ -132,7 +142,6 @@ export async function cartsPage(db: Db, url: URL): Promise<CartsView> {
     from,
     to,
     now: store.now,
-    windowMs: WINDOW_MS,
     currency: store.currency,
     limit: limit + 1,
     offset,

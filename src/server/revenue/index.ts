@@ -3,5 +3,5 @@ export { ledgerPage } from './ledger';
 export { orderCredits } from './order';
 export { revenueReport } from './report';
 export { flowLift, lifts, testView, testViews } from './proof';
-export { cartsPage, cartsReport } from './carts';
+export { cartsPage, cartsReport, recoveryFalls } from './carts';
 export { cohorts, forward, keepPredictions, predictions } from './people';

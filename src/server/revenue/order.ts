@@ -2,7 +2,7 @@ import type { OrderCreditsView } from '@/core/api';
 import { stepsOf } from '@/core/flows';
 import { LEDGER_EVENTS, ledgerOf, touchesOf } from '@/core/orders';
 import { CREDIT_MODELS, DEEDS, windowMs, type Contact, type RevenueSettings, type Touch } from '@/core/revenue';
-import { DAY, type Instant } from '@/core/time';
+import { DAY, HOUR, sayDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { readVersion } from '@/data/flows';
 import { ownerOfOrder, sendsOfPerson } from '@/data/revenue';
@@ -12,7 +12,6 @@ import { notFound } from '../http';
 import { publicId } from '../people';
 
 const LONGEST_MS = 90 * DAY;
-const BECAUSE = { clicked: 'clicked', opened: 'opened', delivered: 'delivered' } as const;
 
 /** An order with what it comes to, every message that reached the person before it, why each counted or did not, and its credits by each model. */
 export async function orderCredits(db: Db, orderId: string): Promise<OrderCreditsView> {
@@ -71,14 +70,14 @@ const isoOf = (at: Instant | null): string | null => (at === null ? null : new D
 const isNear = (touch: Touch, placedAt: Instant): boolean =>
   [touch.deliveredAt, touch.openedAt, ...touch.clickedAt].some((at) => at !== null && at <= placedAt && at >= placedAt - LONGEST_MS);
 
-/** How long before an order something was, in words. */
+/** How long before an order something was, in words, to the minute, hour or day. */
 function sayBefore(ms: number): string {
-  const hours = ms / 3_600_000;
-  if (hours < 1) return `${Math.max(1, Math.round(hours * 60))} minutes before`;
-  return hours < 48 ? `${Math.round(hours)} hours before` : `${Math.round(hours / 24)} days before`;
+  const hours = ms / HOUR;
+  if (hours < 1) return `${sayDuration(`PT${Math.max(1, Math.round(hours * 60))}M`)} before`;
+  return `${sayDuration(hours < 48 ? `PT${Math.round(hours)}H` : `P${Math.round(hours / 24)}D`)} before`;
 }
 
-const sayContact = ({ did, at }: Contact, placedAt: Instant): string => `${BECAUSE[did]} ${sayBefore(placedAt - at)}: it counts`;
+const sayContact = ({ did, at }: Contact, placedAt: Instant): string => `${did} ${sayBefore(placedAt - at)}: it counts`;
 
 /** Why a message has no share: what was done with it last, and for how long that counts. */
 function sayNotCounted(touch: Touch, placedAt: Instant, settings: RevenueSettings): string {
@@ -87,7 +86,7 @@ function sayNotCounted(touch: Touch, placedAt: Instant, settings: RevenueSetting
     const before = moments.filter((at): at is Instant => at !== null && at <= placedAt);
     if (!before.length) continue;
     const window = windowMs(settings, touch.channel ?? null, did);
-    const when = `${BECAUSE[did]} ${sayBefore(placedAt - Math.max(...before))}`;
+    const when = `${did} ${sayBefore(placedAt - Math.max(...before))}`;
     return window
       ? `${when}: that counts for ${window / DAY === 1 ? 'one day' : `${window / DAY} days`}`
       : `only ${when}: that does not count`;

@@ -124,6 +124,12 @@ describe('what is expected of people', () => {
     expect(often.orders90).toBeGreaterThan(once.orders90 * 3);
     expect(often.year.minor).toBeGreaterThan(once.year.minor);
     expect(Date.parse(often.nextAt!) - now).toBeLessThan(40 * DAY);
+    // whose only order is taken back is expected to place none: at the next fit nothing is left of it
+    const [back] = await query<{ id: string }>(lab.db, `select id from people where email = 'p2@example.com'`);
+    await lab.tell(happening('order.cancelled', { orderId: '2-0', currency: 'EUR', person: { email: 'p2@example.com' } }));
+    expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: back!.id })).toHaveLength(1);
+    expect(await keepPredictions(lab.db, true)).toBe(true);
+    expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: back!.id })).toEqual([]);
     const [gone] = await query<{ id: string }>(lab.db, `select id from people where email = 'p0@example.com'`);
     await eraseById(lab.db, `~${gone!.id}`, 'Marla');
     expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: gone!.id })).toEqual([]);

@@ -2,12 +2,14 @@ import type { CohortsView, ForwardView, PredictionsView } from '@/core/api';
 import {
   chanceActive,
   expectedOrders,
-  expectedRepeats,
   expectedValue,
   fitBuying,
   fitValue,
+  happenedBy,
+  happenedWithin,
   survivalCurve,
   timeUntil,
+  timeUntilExpected,
   type Buyer,
 } from '@/core/stats';
 import { DAY, type Instant } from '@/core/time';
@@ -15,6 +17,7 @@ import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   buyerRows,
   cohortRows,
+  dropPredictions,
   forwardRows,
   keepFit,
   lastFit,
@@ -64,7 +67,8 @@ export async function keepPredictions(db: Db, isNow = false): Promise<boolean> {
     const buying = fitBuying(rows.map((row) => buyerOf(row, now)));
     const value = fitValue(rows.map(({ orders, mean_minor: mean }) => ({ orders, mean })));
     if (!buying || !value) return false;
-    await keepFit(trx, { at: now, buying, value, people: rows.length, held: await heldOut(trx, currency, now) });
+    await keepFit(trx, { at: now, buying, value, people: rows.length, held: await heldOut(trx, rows, currency, now) });
+    await dropPredictions(trx, currency, now);
     for (let after = '0'; ;) {
       const batch = await buyerRows(trx, { currency, until: now, after, limit: BATCH });
       await savePredictions(
@@ -77,29 +81,23 @@ export async function keepPredictions(db: Db, isNow = false): Promise<boolean> {
   });
 }
 
+/** An order that is expected later than this is not told of. */
+const FARTHEST_WEEKS = 104;
+
 /** What is expected of somebody. The next order is due when as many as half an order is expected. */
 function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'value'>, now: Instant): Prediction {
   const buyer = buyerOf(row, now);
   const orderMinor = Math.round(Math.max(0, expectedValue(value, row.orders, row.mean_minor)));
   const orders90 = expectedOrders(buying, buyer, 90 / 7);
   const year = expectedOrders(buying, buyer, 365 / 7);
-  let nextAt: Instant | null = null;
-  if (expectedOrders(buying, buyer, 104) >= 0.5) {
-    let [low, high] = [0, 104];
-    for (let n = 0; n < 20; n++) {
-      const middle = (low + high) / 2;
-      if (expectedOrders(buying, buyer, middle) < 0.5) low = middle;
-      else high = middle;
-    }
-    nextAt = now + high * WEEK_MS;
-  }
+  const next = timeUntilExpected(buying, buyer, 0.5, FARTHEST_WEEKS);
   return {
     personId: row.person_id,
     active: chanceActive(buying, buyer),
     orders90,
     orderMinor,
     yearMinor: Math.round(orderMinor * year),
-    nextAt,
+    nextAt: next === null ? null : now + next * WEEK_MS,
   };
 }
 
@@ -107,8 +105,7 @@ function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'va
 const MOST_HELD_WEEKS = 26;
 
 /** Fits by what was known some weeks ago, and holds what that expected of those weeks against what people did; null where too little was known then. */
-async function heldOut(sql: Sql, currency: string, now: Instant): Promise<HeldOut | null> {
-  const rows = await buyerRows(sql, { currency, until: now, limit: SAMPLE, isSample: true });
+async function heldOut(sql: Sql, rows: readonly BuyerRow[], currency: string, now: Instant): Promise<HeldOut | null> {
   const oldest = Math.min(...rows.map(({ first_at: at }) => at.getTime()));
   const held = Math.min(MOST_HELD_WEEKS, Math.floor(weeks(now - oldest) / 3));
   if (held < 4) return null;
@@ -161,8 +158,6 @@ export async function predictions(db: Db): Promise<PredictionsView> {
       year: Number(all.year_minor),
       high: Number(all.high_minor),
       held: fit.held,
-      // how many of a hundred who ordered once have ordered again a year later, by the fit
-      againInAYear: expectedRepeats(fit.buying, 365 / 7),
     },
   };
 }
@@ -222,12 +217,6 @@ const wentOn = (rows: readonly ForwardRow[]): number => people(rows.filter(({ ha
 const curveOf = (rows: readonly ForwardRow[]) =>
   survivalCurve(rows.map(({ days, happened, people: many }) => ({ time: days, happened, many })));
 
-/** The share that has gone on within so many days, by the curve, so that those who have not had them yet count for what was seen of them. */
-function within(curve: ReturnType<typeof curveOf>, days: number) {
-  const at = curve.findLast(({ time }) => time < days);
-  return { share: 1 - (at?.share ?? 1), low: 1 - (at?.high ?? 1), high: 1 - (at?.low ?? 1) };
-}
-
 function forwardStep(step: ForwardRow['step'], rows: readonly ForwardRow[], now: Instant): ForwardView['steps'][number] {
   const curve = curveOf(rows);
   const seen = rows.reduce((most, { days }) => Math.max(most, days), 0);
@@ -238,13 +227,16 @@ function forwardStep(step: ForwardRow['step'], rows: readonly ForwardRow[], now:
     wentOn: wentOn(rows),
     seen,
     half: timeUntil(curve, 0.5),
-    within: BY_DAYS.filter((days) => days <= seen).map((days) => ({ days, ...within(curve, days) })),
-    curve: curve.map(({ time, share, low, high }) => ({ days: time, back: 1 - share, low: 1 - high, high: 1 - low })),
+    within: BY_DAYS.filter((days) => days <= seen).map((days) => ({ days, ...happenedWithin(curve, days) })),
+    curve: curve.map((step) => {
+      const { share, low, high } = happenedBy(step);
+      return { days: step.time, back: share, low, high };
+    }),
     months: months.map((month) => {
       const own = rows.filter((row) => row.month === month);
       // of a month that is not so long ago only those have been seen who went on soon
       const isSeen = Date.parse(`${month}-01T00:00:00Z`) + 90 * DAY <= now;
-      return { month, people: people(own), wentOn: wentOn(own), within90: isSeen ? within(curveOf(own), 90) : null };
+      return { month, people: people(own), wentOn: wentOn(own), within90: isSeen ? happenedWithin(curveOf(own), 90) : null };
     }),
   };
 }

@@ -3,11 +3,11 @@ import { stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
 import { isKeptOut } from '@/core/limits';
 import { FEWEST, liftOf, sayLift, testVerdict } from '@/core/revenue';
 import { sayDay } from '@/core/rules';
-import { sampleOf, shareInterval } from '@/core/stats';
+import { meanInterval, sampleOf, shareInterval } from '@/core/stats';
 import { addDuration, DAY, localDate, sayDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { documentsNow, findFlow, readVersion } from '@/data/flows';
-import { armSums, creditOfFlow, entriesADay, liftSums, storeSums, type GroupSums } from '@/data/revenue';
+import { armSums, creditOfFlow, entriesADay, liftSums, NOBODY, storeSums, type GroupSums } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
 import { notFound, periodOf } from '../http';
 
@@ -17,6 +17,8 @@ const USUAL_WINDOW = 'P14D';
 const BEFORE_MS = 90 * DAY;
 
 const windowOf = (document: FlowDocument): string => document.goal?.within ?? USUAL_WINDOW;
+/** After how many days so many more have come, of so many a day; null where none are needed, or none come. */
+const daysUntil = (more: number | null, aDay: number): number | null => (more === null || aDay <= 0 ? null : Math.ceil(more / aDay));
 const msOf = (duration: string, now: Instant, zone: string): number => addDuration(now, duration, zone) - now;
 
 async function published(db: Db, key: string) {
@@ -51,22 +53,15 @@ async function liftView(
     entriesADay(db, flow.id, now),
   ]);
   const control = flow.document.control ?? 0;
-  const keptOutADay = (perDay * control) / 100;
   return {
+    ...lift,
     flow: { key: flow.key, name: flow.name },
     control,
     currency,
     window: sayDuration(window),
-    people: lift.people,
     waiting: { in: inside.waiting, out: outside.waiting },
-    perPerson: lift.perPerson,
-    buyers: lift.buyers,
-    lift: lift.lift,
-    interval: lift.interval,
-    explained: lift.explained,
     credited,
-    daysNeeded: lift.moreNeeded === null ? null : keptOutADay > 0 ? Math.ceil(lift.moreNeeded / keptOutADay) : null,
-    moreNeeded: lift.moreNeeded,
+    daysNeeded: daysUntil(lift.moreNeeded, (perDay * control) / 100),
     says: sayLift(lift, { currency, credited, window: sayDuration(window) }),
     method:
       'Net of discounts and refunds, from each person’s first entry in the period; what they spent in the 90 days before is taken out (CUPED). ' +
@@ -74,18 +69,13 @@ async function liftView(
   };
 }
 
-const NOBODY: GroupSums = { group: '', n: 0, y: 0, yy: 0, x: 0, xx: 0, xy: 0, buyers: 0, orders: 0, goals: 0, clickers: 0, waiting: 0 };
-
 /** The lift of every flow that keeps some out, in a period. */
 export async function lifts(db: Db, url: URL): Promise<{ lifts: FlowLiftView[]; all: FlowLiftView | null }> {
   const store = await readStore(db);
   const period = periodOf(url, store);
   const flows = (await documentsNow(db)).filter(({ document }) => (document.control ?? 0) > 0);
   const views: FlowLiftView[] = [];
-  for (const { key, name, document } of flows) {
-    const flow = await findFlow(db, key);
-    if (flow) views.push(await liftView(db, store, { id: flow.id, key, name, document }, period));
-  }
+  for (const flow of flows) views.push(await liftView(db, store, flow, period));
   return { lifts: views, all: await storeLift(db, store, period.model) };
 }
 
@@ -102,7 +92,6 @@ async function storeLift(db: Db, store: StoreNow, model: string): Promise<FlowLi
   ]);
   const lift = liftOf(sums.in, sums.out);
   const window = sayDay(localDate(since, zone));
-  const keptOutADay = (sums.newADay * control.share) / 100;
   return {
     ...lift,
     flow: null,
@@ -111,7 +100,7 @@ async function storeLift(db: Db, store: StoreNow, model: string): Promise<FlowLi
     window,
     waiting: { in: 0, out: 0 },
     credited,
-    daysNeeded: lift.moreNeeded === null ? null : keptOutADay > 0 ? Math.ceil(lift.moreNeeded / keptOutADay) : null,
+    daysNeeded: daysUntil(lift.moreNeeded, (sums.newADay * control.share) / 100),
     says: sayLift(lift, { currency, credited, window, of: 'all' }),
     method:
       'Everybody who has ever said whether they may be written to, from the day the group was begun, or from when they came to be known. ' +
@@ -170,7 +159,6 @@ async function viewOf(
     arms: arms.map(({ own, ...arm }) => {
       const goals = flow.document.goal ? own.goals : own.buyers;
       const revenue = sampleOf(own.n, own.y, own.yy);
-      const reach = own.n > 1 ? 1.96 * Math.sqrt(revenue.variance / own.n) : null;
       const against = verdict.against.find(({ id }) => id === arm.id);
       return {
         ...arm,
@@ -180,14 +168,14 @@ async function viewOf(
         rate: own.n ? { share: goals / own.n, ...shareInterval({ count: goals, of: own.n }) } : null,
         orders: own.orders,
         clickers: own.clickers,
-        perPerson: own.n ? { minor: revenue.mean, low: revenue.mean - (reach ?? 0), high: revenue.mean + (reach ?? 0) } : null,
+        perPerson: own.n ? { minor: revenue.mean, ...meanInterval(revenue) } : null,
         chance: own.n >= FEWEST ? (against?.chance ?? null) : null,
       };
     }),
     ahead: verdict.ahead,
     evenness: verdict.evenness,
     moreNeeded: verdict.moreNeeded,
-    daysNeeded: verdict.moreNeeded === null ? null : drawnADay > 0 ? Math.ceil(verdict.moreNeeded / drawnADay) : null,
+    daysNeeded: daysUntil(verdict.moreNeeded, drawnADay),
     perDay,
     says: verdict.says,
     method:
@@ -200,11 +188,10 @@ export async function testViews(db: Db, url: URL): Promise<TestsView> {
   const store = await readStore(db);
   const { from, to } = periodOf(url, store);
   const tests: TestView[] = [];
-  for (const { key, name, state, document } of await documentsNow(db)) {
-    if (state === 'draft') continue;
-    const steps = stepsOf(document).filter((step): step is TestStep => step.kind === 'test');
-    const flow = steps.length ? await findFlow(db, key) : null;
-    for (const step of flow ? steps : []) tests.push(await viewOf(db, store, { id: flow!.id, key, name, document }, step, from, to));
+  for (const flow of await documentsNow(db)) {
+    if (flow.state === 'draft') continue;
+    const steps = stepsOf(flow.document).filter((step): step is TestStep => step.kind === 'test');
+    for (const step of steps) tests.push(await viewOf(db, store, flow, step, from, to));
   }
   return { tests };
 }

@@ -1,14 +1,13 @@
 import type { AttentionView, TodayView } from '@/core/api';
 import { planOf, stepsOf, type FlowDocument } from '@/core/flows';
-import { differenceInterval } from '@/core/stats';
 import { DAY, HOUR, startOfDay, subtractDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
-import { leftCarts, revenueTotals } from '@/data/revenue';
+import { MOST_DIFFERENCES, revenueTotals } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
 import { actsSince, boardOf, flowRates, mailHealth, silentSources, troubles, type BoardRow } from '@/data/today';
 import { offers } from '../offers';
-import { ledgerStanding, testViews } from '../revenue';
+import { ledgerStanding, recoveryFalls, testViews } from '../revenue';
 
 /** How far back the board shows what has gone, and how far ahead what is due. */
 const GONE_MS = 3 * HOUR;
@@ -95,7 +94,7 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     ledgerStanding(db),
     testViews(db, url),
     offers(db),
-    recovery(db, store),
+    recoveryFalls(db, store),
   ]);
   const found: AttentionView[] = [];
   const add = (level: AttentionView['level'], key: string, says: string, act: string, href: string) =>
@@ -112,7 +111,9 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     add(
       'stop',
       'ledger',
-      `The ledger does not add up: ${many(standing.check.differences, 'difference', 'differences')} at its last check.`,
+      `The ledger does not add up: ${many(standing.check.differences, 'difference', 'differences')}${
+        standing.check.differences >= MOST_DIFFERENCES ? ' or more' : ''
+      } at its last check.`,
       'Open the ledger',
       '/revenue',
     );
@@ -120,7 +121,8 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     add(
       'stop',
       `silent/${key}`,
-      `“${name}” has told nothing for ${many(Math.round((now - last.getTime()) / HOUR), 'hour', 'hours')}; it tells about ${Math.round(usual).toLocaleString('en-IE')} events a day.`,
+      `“${name}” has told nothing for ${many(Math.round((now - last.getTime()) / HOUR), 'hour', 'hours')}; ` +
+        `it tells about ${Math.round(usual).toLocaleString('en-IE')} events a day.`,
       'Look at the source',
       '/data',
     );
@@ -128,7 +130,8 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     add(
       'stop',
       'bounces',
-      `${percent(mail.bounced / mail.sent)} of the mail of a week bounced (${many(mail.bounced, 'mail', 'mails')}); above ${percent(MOST_BOUNCED)} servers begin to refuse.`,
+      `${percent(mail.bounced / mail.sent)} of the mail of a week bounced (${many(mail.bounced, 'mail', 'mails')}); ` +
+        `above ${percent(MOST_BOUNCED)} servers begin to refuse.`,
       'See who',
       '/people',
     );
@@ -185,25 +188,20 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
         'Change the offer',
         `/offers/${offer.key}`,
       );
-  if (carts) add('caution', 'carts', carts, 'Look at the carts', '/revenue/carts');
+  if (carts) {
+    const [is, was] = [carts.is, carts.was].map(({ count, of }) => percent(count / of));
+    add(
+      'caution',
+      'carts',
+      `Fewer left carts come back: ${is} of two weeks, ${was} of the eight before.`,
+      'Look at the carts',
+      '/revenue/carts',
+    );
+  }
   if (trouble.tasks)
     add('note', 'tasks', `${many(trouble.tasks, 'task waits', 'tasks wait')} for somebody.`, 'Open the tasks', '/people/tasks');
   const order = { stop: 0, caution: 1, note: 2 } as const;
   return found.sort((a, b) => order[a.level] - order[b.level]);
-}
-
-const WINDOW_MS = 7 * DAY;
-/** Whether fewer left carts come back than before, for sure: of those of two weeks whose time is over against the eight weeks before. */
-async function recovery(db: Db, { now, currency }: StoreNow): Promise<string | null> {
-  const rows = await leftCarts(db, { from: now - 77 * DAY, to: now - WINDOW_MS, now, windowMs: WINDOW_MS, currency, limit: 50_000 });
-  const decided = rows.filter(({ state }) => state === 'won' || state === 'gone');
-  const part = (isLate: boolean) => {
-    const own = decided.filter((row) => row.left_at.getTime() > now - 21 * DAY === isLate);
-    return { of: own.length, count: own.filter(({ state }) => state === 'won').length };
-  };
-  const [is, was] = [part(true), part(false)];
-  if (is.of < 50 || was.of < 50 || differenceInterval(is, was).high >= 0) return null;
-  return `Fewer left carts come back: ${percent(is.count / is.of)} of two weeks, ${percent(was.count / was.of)} of the eight before.`;
 }
 
 /** What somebody did, in words. */
@@ -223,6 +221,7 @@ function sayAct(what: string, detail: { readonly [name: string]: unknown }): str
     'bulk.undone': 'took back a change of many people',
     'import.done': 'loaded a file of people or events',
     'import.undone': 'took a loaded file back',
+    'sender.warm': `ended the warm-up of the sender${key}`,
     'clock.moved': 'moved the store’s time on',
     'codes.hook': 'changed where codes are told',
     'run.moved': 'moved somebody within a flow',

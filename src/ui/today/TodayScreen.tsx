@@ -10,7 +10,6 @@ import { localDate } from '@/core/time';
 import { api, Empty, Failed, plural, sayCalendarDay, sayCount, sayMoment, sayTime, useStore } from '../kit';
 
 const KEPT = 'viatic.last-visit';
-const STATE_WORDS = { due: 'due', held: 'held', gone: 'gone' } as const;
 
 /** When somebody was here last on this browser, and that they are here now. */
 function useLastVisit(): string | null | undefined {
@@ -38,7 +37,7 @@ export function TodayScreen() {
     queryKey: ['today', since],
     queryFn: () => api<TodayView>(`/today${since ? `?since=${encodeURIComponent(since)}` : ''}`),
     enabled: since !== undefined,
-    refetchInterval: 20_000,
+    refetchInterval: 60_000,
   });
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return <Empty title="Looking…" />;
@@ -86,7 +85,7 @@ export function TodayScreen() {
         {data.since.length > 0 && (
           <>
             <h2 className="mt-2 font-semibold">Since you were here</h2>
-            <ul className="grid gap-1 text-sm">
+            <ul className="grid max-h-[280px] gap-1 overflow-y-auto text-sm" tabIndex={0} aria-label="What others did since you were here">
               {data.since.map((one) => (
                 <li key={one.at + one.says}>
                   <b>{one.actor}</b> {one.says} <span className="text-soft">{sayMoment(one.at, zone)}</span>
@@ -167,7 +166,7 @@ function Board({ data, zone }: { data: TodayView; zone: string }) {
                 <td className="py-1.5 pr-3">{line.message}</td>
                 <td className="py-1.5 pr-4 text-right tabular">{sayCount(line.people)}</td>
                 <td className={clsx('py-1.5 pr-5', line.state === 'held' && 'text-[#e9c46a]', line.state === 'gone' && 'text-[#9fb8a3]')}>
-                  {STATE_WORDS[line.state]}
+                  {line.state}
                 </td>
               </tr>
             );

@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import type { Arm } from '../document';
+import { FEWEST } from '../../revenue';
 import { drawnShare } from '../../stats';
 import { name, stepId } from '../parts';
 import type { StepKind } from './kind';
@@ -16,7 +17,7 @@ export interface TestStep {
 }
 
 /** With how many people an arm decides at least: with fewer nothing could be told. */
-export const FEWEST_TO_DECIDE = 50;
+export const FEWEST_TO_DECIDE = FEWEST;
 export const testSchema = (arm: z.ZodType<Arm>) =>
   z.strictObject({
     id: stepId,
