@@ -13,4 +13,5 @@ export * from './rehearsal';
 export * from './sending';
 export * from './tables';
 export * from './letters';
+export * from './revenue';
 export * from './today';

@@ -20,6 +20,9 @@ export const confirmLetterSchema = messageSchema.transform((message, context): E
   return message;
 });
 
+/** What such a letter is given where it is only shown. */
+export const CONFIRM_SAMPLE = { confirmUrl: 'https://store.example/confirm' } as const;
+
 /** A letter that asks for it in the program's own words, to be used as it is or changed. */
 export const confirmLetter = (subject: string, text: string): Email => ({
   schema: 'viatic.message/1',

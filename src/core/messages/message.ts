@@ -206,3 +206,13 @@ export function notSentBecause(
   const obstacle = obstacleTo(message, reach, declined, now);
   return obstacle && sayObstacle(obstacle);
 }
+
+/** A letter of a few words, as they are written by hand. */
+export const plainLetter = ({ kind, subject, text }: { kind: Email['kind']; subject: string; text: string }): Email => ({
+  schema: 'viatic.message/1',
+  channel: 'email',
+  kind,
+  subject: subject.replace(/[\r\n]+/g, ' '),
+  preview: '',
+  blocks: [{ id: 'text', kind: 'text', text }],
+});

@@ -34,6 +34,9 @@ export const renderText = (message: Sms | Push, personal: Personal, links: Pick<
 
 /** What a marketing text says at its end, where it does not say it itself: how to get no more (common practice). */
 export const HOW_TO_STOP = 'Reply STOP to end.';
+/** A text with what it says at its end. */
+export const withStop = (text: string, kind: Sms['kind']): string =>
+  kind === 'marketing' && text && !/\bSTOP\b/.test(text) ? `${text}\n${HOW_TO_STOP}` : text;
 const ADDRESS = /https?:\/\/[^\s<>"]+[^\s<>".,;:!?)\]]/g;
 
 function renderSms(message: Sms, personal: Personal, links: Pick<Links, 'track'>): Rendered {
@@ -42,8 +45,7 @@ function renderSms(message: Sms, personal: Personal, links: Pick<Links, 'track'>
     const safe = safeUrl(url);
     return safe ? links.track(safe) : url;
   });
-  const says = message.kind === 'marketing' && !/\bSTOP\b/.test(text) ? `${text}\n${HOW_TO_STOP}` : text;
-  return { subject: oneLine(filled).slice(0, 80), html: '', text: says };
+  return { subject: oneLine(filled).slice(0, 80), html: '', text: withStop(text, message.kind) };
 }
 
 function renderPush(message: Push, personal: Personal, links: Pick<Links, 'track'>): Rendered {

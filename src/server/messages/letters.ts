@@ -1,6 +1,6 @@
 import { composedInput, letterInput } from '@/core/api';
 import { addressOf } from '@/core/rules';
-import { checkMessage, messageSchema, notSentBecause, personalOf, type Message } from '@/core/messages';
+import { checkMessage, messageSchema, notSentBecause, personalOf, plainLetter } from '@/core/messages';
 import { inTransaction, type Db } from '@/data/db';
 import { addJobs } from '@/data/work';
 import { createLetter, leaveLetter, settleLetter, takeLetter } from '@/data/messages';
@@ -79,15 +79,6 @@ export async function sendLetter(context: Dispatch, id: string, isLastTry: boole
     throw error;
   }
 }
-
-const plainLetter = ({ kind, subject, text }: { kind: 'marketing' | 'service'; subject: string; text: string }): Message => ({
-  schema: 'viatic.message/1',
-  channel: 'email',
-  kind,
-  subject,
-  preview: '',
-  blocks: [{ id: 'text', kind: 'text', text }],
-});
 
 /**
  * Writes to one person by hand: a few words, or a letter with all its parts. Marketing goes only to who can be written to; the

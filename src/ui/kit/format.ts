@@ -33,6 +33,9 @@ export const sayCount = (count: number) => whole.format(count);
 /** "1 person", "2 people" */
 export const plural = (count: number, one: string, many: string) => `${sayCount(count)} ${count === 1 ? one : many}`;
 
+/** A share that is known in per cent, to a tenth: "12.5 %", "12 %" */
+export const percent = (share: number): string => `${Math.round(share * 1000) / 10} %`;
+
 /** A share in per cent with one digit, or null where there is nothing to take a share of. */
 export function sayShare(part: number, whole_: number): string | null {
   return whole_ > 0 ? `${((100 * part) / whole_).toFixed(1)} %` : null;

@@ -16,7 +16,7 @@ export { Progress, useWork } from './Work';
 export { api, ApiError } from './api';
 export { areaClass, Button, Entry, Field, fieldClass, inputClass, NumberField, WordList } from './form';
 export { placeProblems, useAsked, type Asked } from './asked';
-export { plural, isoOf, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
+export { percent, plural, isoOf, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
 export { Empty, Failed, NotKnown, StateSignal } from './states';
 export { type StoreInfo, StoreProvider, useStore, useStoreTime } from './store';
 export { issuesOf, useDraft, useUndo } from './useDraft';

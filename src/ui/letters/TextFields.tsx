@@ -2,23 +2,19 @@
 
 import { useQuery } from '@tanstack/react-query';
 import type { TextPricesView } from '@/core/api';
-import { HOW_TO_STOP, placeholderProblem, smsLength, withoutFallback, type Push, type Sms } from '@/core/messages';
+import { HOW_TO_STOP, placeholderProblem, smsLength, withoutFallback, withStop, type Push, type Sms } from '@/core/messages';
 import { sayCountry } from '@/core/places';
 import { api, areaClass, Field, inputClass, plural } from '../kit';
-
-const check = (text: string) => placeholderProblem(text);
 
 /** What a text message says, with its length and what it costs. */
 export function SmsFields({ message, put }: { message: Sms; put: (message: Sms, field: string) => void }) {
   const { parts, left, alphabet } = smsLength(message.text);
-  const said =
-    message.kind === 'marketing' && message.text && !/\bSTOP\b/.test(message.text) ? `${message.text}\n${HOW_TO_STOP}` : message.text;
   const bare = withoutFallback(message.text);
   return (
     <>
       <Field
         label="Text"
-        problem={check(message.text) ?? (message.text.trim() ? null : 'A message needs a text')}
+        problem={placeholderProblem(message.text) ?? (message.text.trim() ? null : 'A message needs a text')}
         hint={bare.length ? `${bare.join(', ')} has no fallback` : undefined}
       >
         <textarea
@@ -35,9 +31,9 @@ export function SmsFields({ message, put }: { message: Sms; put: (message: Sms, 
           : 'Nothing written yet'}
         {alphabet === 'UCS-2' && ': a sign beyond the plain alphabet makes it shorter (70 places, 67 in parts)'}. Placeholders and short
         links count as they are filled in.
-        {message.kind === 'marketing' && ' “Reply STOP to end.” is put at its end where it does not say so itself.'}
+        {message.kind === 'marketing' && ` “${HOW_TO_STOP}” is put at its end where it does not say so itself.`}
       </p>
-      <Cost parts={smsLength(said).parts} />
+      <Cost parts={smsLength(withStop(message.text, message.kind)).parts} />
     </>
   );
 }
@@ -62,7 +58,7 @@ function Cost({ parts }: { parts: number }) {
 export function PushFields({ message, put }: { message: Push; put: (message: Push, field: string) => void }) {
   return (
     <>
-      <Field label="Title" problem={check(message.title) ?? (message.title.trim() ? null : 'A message needs a title')}>
+      <Field label="Title" problem={placeholderProblem(message.title) ?? (message.title.trim() ? null : 'A message needs a title')}>
         <input
           value={message.title}
           maxLength={120}
@@ -70,7 +66,7 @@ export function PushFields({ message, put }: { message: Push; put: (message: Pus
           className={inputClass}
         />
       </Field>
-      <Field label="Text" problem={check(message.text)} hint="Around 100 letters show on a locked screen">
+      <Field label="Text" problem={placeholderProblem(message.text)} hint="Around 100 letters show on a locked screen">
         <textarea
           rows={3}
           value={message.text}
@@ -81,7 +77,7 @@ export function PushFields({ message, put }: { message: Push; put: (message: Pus
       </Field>
       <Field
         label="Address of a picture"
-        problem={check(message.picture ?? '')}
+        problem={placeholderProblem(message.picture ?? '')}
         hint="Shown where the device shows pictures; can be left out"
       >
         <input
@@ -94,7 +90,7 @@ export function PushFields({ message, put }: { message: Push; put: (message: Pus
           className={`${inputClass} font-mono text-xs`}
         />
       </Field>
-      <Field label="Leads to" problem={check(message.url)}>
+      <Field label="Leads to" problem={placeholderProblem(message.url)}>
         <input
           value={message.url}
           maxLength={2000}

@@ -6,14 +6,11 @@ import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
-import { listLetter } from '@/core/messages';
+import { CONFIRM_SAMPLE, listLetter } from '@/core/messages';
 import { api, attempt, Button, Empty, Failed, inputClass, Label, NotKnown, Page, Part, plural, sayCount, sayDate, useStore } from '../kit';
 import { LetterDesk } from '../letters';
 import { Growth } from './Growth';
 import { ListDialog } from './ListsScreen';
-
-/** What a letter that asks for a click is given, as it is shown. */
-const CONFIRMING = { confirmUrl: 'https://store.example/confirm' };
 
 /** One list: how it grows, who is on it, adding and taking off. */
 export function ListScreen({ id }: { id: string }) {
@@ -111,7 +108,7 @@ export function ListScreen({ id }: { id: string }) {
         <LetterDesk
           title={`Asks for “${list.data.name}”`}
           letter={list.data.confirmation ?? listLetter(store.name, list.data.name)}
-          given={CONFIRMING}
+          given={CONFIRM_SAMPLE}
           act="Save"
           onClose={() => setWriting(false)}
           onAct={async (confirmation) => {

@@ -18,7 +18,7 @@ import {
 import { fitAttribute, guessType } from '@/core/people';
 import { sayName, type Value } from '@/core/rules';
 import { toast } from 'sonner';
-import type { Email } from '@/core/messages';
+import { plainLetter, type Email } from '@/core/messages';
 import { api, Ask, Button, Empty, Entry, Field, inputClass, plural, useAsked } from '../kit';
 import { LetterDesk } from '../letters';
 import { ConsentSaid } from './ConsentSaid';
@@ -325,14 +325,7 @@ function Write({ person, path, onClose, onDone }: Props) {
         <Button
           onClick={() => {
             const { subject, text } = form.getValues();
-            setLetter({
-              schema: 'viatic.message/1',
-              channel: 'email',
-              kind,
-              subject: subject.replace(/[\r\n]+/g, ' '),
-              preview: '',
-              blocks: [{ id: 'text', kind: 'text', text }],
-            });
+            setLetter(plainLetter({ kind, subject, text }));
           }}
         >
           Write it as a letter…

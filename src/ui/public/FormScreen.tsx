@@ -9,7 +9,7 @@ import { toast } from 'sonner';
 import type { AttributeView, FormView, ListView, OfferItem } from '@/core/api';
 import type { FlowDocument } from '@/core/flows';
 import { FIELD_TYPES, formSchema, type FieldType, type Form, type FormField } from '@/core/forms';
-import { confirmLetter } from '@/core/messages';
+import { CONFIRM_SAMPLE, confirmLetter } from '@/core/messages';
 import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
 import { siteSchema } from '@/core/sources';
 import {
@@ -44,8 +44,6 @@ const TYPE_WORDS: Record<FieldType, string> = {
   choice: 'one of several',
   yesno: 'box to tick',
 };
-/** What a letter that asks for a click is given, as it is shown. */
-const CONFIRMING = { confirmUrl: 'https://store.example/confirm' };
 
 /** Builds a form; it is saved by itself, and the page beside it is the form as it is. */
 export function FormScreen({ id }: { id: string }) {
@@ -715,7 +713,7 @@ function Builder({ initial }: { initial: FormView }) {
         <LetterDesk
           title={`Asks those who filled “${form.name}” in`}
           letter={form.doubleOptIn.letter ?? confirmLetter(form.doubleOptIn.subject, form.doubleOptIn.text)}
-          given={CONFIRMING}
+          given={CONFIRM_SAMPLE}
           act="Done"
           onClose={() => setWriting(false)}
           onAct={(letter) => {

@@ -15,6 +15,7 @@ import {
   Label,
   Page,
   Part,
+  percent,
   plural,
   sayCalendarDay,
   sayCount,
@@ -27,7 +28,6 @@ import { Curve } from './Curve';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
-const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 const STATES = { open: 'open', won: 'won back', gone: 'gone', unreachable: 'cannot be written to' } as const;
 const TONES = { open: 'caution', won: 'good', gone: 'stop', unreachable: undefined } as const;
 const HOW = { clicked: 'after a click', sent: 'after a message', itself: 'by itself' } as const;
@@ -42,7 +42,7 @@ const GROUPS = {
 
 /** Carts that were left: what became of them, what they were worth, how they came back and how soon. */
 export function CartsScreen() {
-  const { query, field, days, error: clockError } = usePeriod('90');
+  const { query, field, days, error: clockError, retry } = usePeriod('90');
   const [by, setBy] = useState<keyof typeof GROUPS>('value');
   const [state, setState] = useState('');
   const { data, error, refetch, isPlaceholderData } = useQuery({
@@ -52,7 +52,7 @@ export function CartsScreen() {
     placeholderData: (before) => before,
   });
   const failed = clockError ?? error;
-  if (failed) return <Failed error={failed} retry={() => void refetch()} />;
+  if (failed) return <Failed error={failed} retry={() => (clockError ? retry() : void refetch())} />;
   if (!data) return <Empty title="Looking at carts…" />;
   const say = (minor: number) => sayMoney({ currency: data.currency, minor });
   const { rate, how } = data;

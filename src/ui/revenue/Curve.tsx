@@ -3,7 +3,7 @@
 import { scaleLinear } from 'd3-scale';
 import { area, curveStepAfter, line } from 'd3-shape';
 import { useMemo } from 'react';
-import { useReading } from '../kit';
+import { percent, useReading } from '../kit';
 
 export interface CurveStep {
   readonly time: number;
@@ -23,7 +23,6 @@ const W = 540;
 const H = 220;
 /** The picture shows so many steps of a curve at most. */
 const MOST = 100;
-const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 const NOTHING: CurveStep = { time: 0, back: 0, low: 0, high: 0 };
 
 /** Which share something has happened to by when, each with the band in which it lies; read by pointing and by arrow keys. */

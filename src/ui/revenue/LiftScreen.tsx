@@ -11,7 +11,7 @@ import { usePeriod } from './usePeriod';
 
 /** What flows add, by those who were kept out of them by lot: beside what their messages are credited with. */
 export function LiftScreen() {
-  const { query, field, days, error: clockError } = usePeriod('180');
+  const { query, field, days, error: clockError, retry } = usePeriod('180');
   const { data, error, refetch, isPlaceholderData } = useQuery({
     queryKey: ['lifts', days, query?.slice(0, 21)],
     queryFn: () => api<{ lifts: FlowLiftView[]; all: FlowLiftView | null }>(`/revenue/lifts?${query}`),
@@ -19,7 +19,7 @@ export function LiftScreen() {
     placeholderData: (before) => before,
   });
   const failed = clockError ?? error;
-  if (failed) return <Failed error={failed} retry={() => void refetch()} />;
+  if (failed) return <Failed error={failed} retry={() => (clockError ? retry() : void refetch())} />;
   return (
     <Page
       title="Lift"

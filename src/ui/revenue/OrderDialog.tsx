@@ -23,7 +23,8 @@ export function OrderDialog({ orderId, model, onClose }: { orderId: string; mode
       title={`Order ${orderId}`}
       about={
         data
-          ? `Placed ${sayMoment(data.placedAt, zone)} over ${say(data.value)}; ${say(data.net)} of it counts${data.discount ? `, ${say(data.discount)} was taken off` : ''}.`
+          ? `Placed ${sayMoment(data.placedAt, zone)} over ${say(data.value)}; ${say(data.net)} of it counts` +
+            `${data.discount ? `, ${say(data.discount)} was taken off` : ''}.`
           : undefined
       }
     >

@@ -12,6 +12,7 @@ import {
   fieldClass,
   Page,
   Part,
+  percent,
   plural,
   sayCount,
   sayDate,
@@ -22,7 +23,6 @@ import {
 import { Curve } from './Curve';
 import { usePeriod } from './usePeriod';
 
-const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 type Cohort = CohortsView['cohorts'][number];
 const monthName = (month: string) =>
   new Intl.DateTimeFormat('en-IE', { month: 'short', year: 'numeric', timeZone: 'UTC' }).format(new Date(`${month}-01T00:00:00Z`));
@@ -58,7 +58,8 @@ export function PeopleScreen() {
       title="People over time"
       about={
         first > 0
-          ? `${percent(again / first)} of those who order for the first time order again in the month after (${plural(first, 'person', 'people')} of ${plural(whole.length, 'month', 'months')}).`
+          ? `${percent(again / first)} of those who order for the first time order again in the month after ` +
+            `(${plural(first, 'person', 'people')} of ${plural(whole.length, 'month', 'months')}).`
           : 'How many of each month’s first buyers come back.'
       }
     >
@@ -147,7 +148,11 @@ function Cohorts({ data, shown }: { data: CohortsView; shown: keyof typeof SHOWN
                   <span
                     className="block min-w-16 rounded-sm px-1.5 py-1 text-center"
                     style={{ background: `color-mix(in srgb, var(--lane-1) ${Math.round(weight * 45)}%, var(--panel))` }}
-                    title={`${plural(later.people, 'person', 'people')}, ${plural(later.orders, 'order', 'orders')}, ${sayMoney({ currency, minor: later.revenue })}`}
+                    title={[
+                      plural(later.people, 'person', 'people'),
+                      plural(later.orders, 'order', 'orders'),
+                      sayMoney({ currency, minor: later.revenue }),
+                    ].join(', ')}
                   >
                     {say(value)}
                   </span>
@@ -172,7 +177,7 @@ const between = ({ low, high }: { low: number; high: number }) => `${percent(low
 
 /** How people go on: from being known to the first order, to the second, to the third. */
 function Forward() {
-  const { query, field, days } = usePeriod('365');
+  const { query, field, days, error: clockError, retry } = usePeriod('365');
   const { data, error, refetch, isPlaceholderData } = useQuery({
     queryKey: ['forward', days, query?.slice(0, 21)],
     queryFn: () => api<ForwardView>(`/forward?${query}`),
@@ -190,8 +195,8 @@ function Forward() {
   );
   return (
     <Part title="How they go on" acts={field}>
-      {error ? (
-        <Failed error={error} retry={() => void refetch()} />
+      {(clockError ?? error) ? (
+        <Failed error={(clockError ?? error)!} retry={() => (clockError ? retry() : void refetch())} />
       ) : !data ? (
         <Empty title="Counting…" />
       ) : data.steps.every(({ people }) => !people) ? (

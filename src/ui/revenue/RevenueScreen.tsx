@@ -1,249 +1,16 @@
 'use client';
 
 import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useCallback, useMemo, useRef, useState } from 'react';
-import type { ClockView, LedgerView, RevenueReport, RevenueSettingsView } from '@/core/api';
-import { sayMoney, toMajor } from '@/core/money';
+import type { LedgerView, RevenueReport, RevenueSettingsView } from '@/core/api';
+import { sayMoney } from '@/core/money';
 import { CREDIT_MODELS, MODEL_WORDS, type CreditModel } from '@/core/revenue';
-import {
-  api,
-  attempt,
-  Button,
-  Empty,
-  Failed,
-  fieldClass,
-  Label,
-  plural,
-  sayCount,
-  sayMoment,
-  sayShare,
-  Table,
-  type TableColumn,
-  useStore,
-} from '../kit';
+import { api, attempt, Button, Empty, Failed, fieldClass, Label, plural, sayCount, sayMoment, sayShare, Table, useStore } from '../kit';
 import { CountingDialog } from './CountingDialog';
 import { DayChart } from './DayChart';
 import { OrderDialog } from './OrderDialog';
-
-const PERIODS = [
-  ['7', 'Last 7 days'],
-  ['30', 'Last 30 days'],
-  ['90', 'Last 90 days'],
-  ['180', 'Last 180 days'],
-] as const;
-
-/** A flow, or a message of it, with what is credited to it. */
-interface CreditedLine {
-  readonly key: string;
-  readonly name: string;
-  readonly flow?: string;
-  readonly orders: number;
-  readonly minor: number;
-  /** which orders are behind it */
-  readonly behind: string;
-  readonly messages?: readonly CreditedLine[];
-}
-
-const linesOf = (report: RevenueReport): CreditedLine[] =>
-  report.flows.map((flow) => ({
-    key: flow.key,
-    name: flow.name,
-    flow: flow.key,
-    orders: flow.orders,
-    minor: flow.minor,
-    behind: `flow=${encodeURIComponent(flow.key)}`,
-    messages: flow.messages.map((message) => ({
-      key: message.stepId,
-      name: message.name,
-      orders: message.orders,
-      minor: message.minor,
-      behind: `flow=${encodeURIComponent(flow.key)}&step=${encodeURIComponent(message.stepId)}`,
-    })),
-  }));
-
-const lineColumnsOf = (currency: string, takings: number, show: (behind: Behind) => void): TableColumn<CreditedLine>[] => [
-  {
-    key: 'name',
-    name: 'Flow and message',
-    value: (line) => line.name,
-    show: (line) =>
-      line.flow ? (
-        <Link href={`/flows/${line.flow}`} className="hover:underline">
-          {line.name}
-        </Link>
-      ) : (
-        <span className="pl-5">{line.name}</span>
-      ),
-  },
-  {
-    key: 'orders',
-    name: 'Orders',
-    isNumber: true,
-    value: (line) => line.orders,
-    show: (line) => (
-      <button
-        type="button"
-        className="min-h-6 text-accent hover:underline"
-        title="The orders behind it"
-        onClick={() => show({ query: line.behind, says: line.name })}
-      >
-        {sayCount(line.orders)}
-      </button>
-    ),
-  },
-  {
-    key: 'credited',
-    name: 'Credited',
-    isNumber: true,
-    unit: currency,
-    value: (line) => toMajor({ currency, minor: line.minor }),
-    show: (line) => sayMoney({ currency, minor: line.minor }),
-  },
-  {
-    key: 'share',
-    name: 'Share of takings',
-    isNumber: true,
-    unit: 'share',
-    value: (line) => (takings > 0 ? line.minor / takings : null),
-    show: (line) => <span className={line.flow ? '' : 'text-soft'}>{sayShare(line.minor, takings)}</span>,
-  },
-];
-
-/** A flow or message by each model, side by side. */
-function modelColumnsOf(currency: string, models: RevenueReport['models']): TableColumn<CreditedLine>[] {
-  const of = (line: CreditedLine, model: CreditModel) =>
-    models.find(
-      (one) => line.behind === `flow=${encodeURIComponent(one.flow)}${one.step === null ? '' : `&step=${encodeURIComponent(one.step)}`}`,
-    )?.credited[model] ?? 0;
-  return [
-    {
-      key: 'name',
-      name: 'Flow and message',
-      value: (line) => line.name,
-      show: (line) => <span className={line.flow ? '' : 'pl-5'}>{line.name}</span>,
-    },
-    ...CREDIT_MODELS.map((model) => ({
-      key: model,
-      name: MODEL_WORDS[model].name,
-      isNumber: true,
-      unit: currency,
-      value: (line: CreditedLine) => toMajor({ currency, minor: of(line, model) }),
-      show: (line: CreditedLine) => sayMoney({ currency, minor: of(line, model) }),
-    })),
-  ];
-}
-
-/** Whatever the takings are split by, where the orders behind a line can be shown. */
-function splitColumnsOf(currency: string, by: string, show: (behind: Behind) => void): TableColumn<SplitRow>[] {
-  const behindOf = (row: SplitRow) =>
-    ['channel', 'offer', 'first'].includes(by) && row.key ? `${by}=${encodeURIComponent(row.key)}` : null;
-  const money = (key: 'takings' | 'credited', name: string): TableColumn<SplitRow> => ({
-    key,
-    name,
-    isNumber: true,
-    unit: currency,
-    value: (row) => toMajor({ currency, minor: row[key] }),
-    show: (row) => sayMoney({ currency, minor: row[key] }),
-  });
-  return [
-    { key: 'name', name: 'Which', value: (row) => row.name },
-    {
-      key: 'orders',
-      name: 'Orders',
-      isNumber: true,
-      value: (row) => row.orders,
-      show: (row) => {
-        const query = behindOf(row);
-        return query ? (
-          <button
-            type="button"
-            className="min-h-6 text-accent hover:underline"
-            title="The orders behind it"
-            onClick={() => show({ query, says: row.name })}
-          >
-            {sayCount(row.orders)}
-          </button>
-        ) : (
-          sayCount(row.orders)
-        );
-      },
-    },
-    ...(by === 'channel' ? [] : [money('takings', 'Taken, net')]),
-    money('credited', 'Credited'),
-    ...(by === 'channel'
-      ? []
-      : [
-          {
-            key: 'share',
-            name: 'Of that credited',
-            isNumber: true,
-            unit: 'share',
-            value: (row: SplitRow) => (row.takings > 0 ? row.credited / row.takings : null),
-            show: (row: SplitRow) => sayShare(row.credited, row.takings),
-          },
-        ]),
-  ];
-}
-
-type Order = LedgerView['orders'][number];
-const ledgerColumnsOf = (zone: string, open: (order: Order) => void): TableColumn<Order>[] => [
-  {
-    key: 'order',
-    name: 'Order',
-    show: (order) => (
-      <button
-        type="button"
-        onClick={() => open(order)}
-        className="min-h-6 font-mono text-xs text-accent underline"
-        title="Why it is credited so"
-      >
-        {order.orderId}
-      </button>
-    ),
-  },
-  { key: 'placed', name: 'Placed', show: (order) => sayMoment(order.placedAt, zone) },
-  {
-    key: 'by',
-    name: 'By',
-    show: (order) => (
-      <Link href={`/people/${order.person}`} className="hover:underline">
-        {order.email ?? order.person}
-      </Link>
-    ),
-  },
-  {
-    key: 'taken',
-    name: 'Taken, net',
-    isNumber: true,
-    show: (order) => (
-      <>
-        {sayMoney({ currency: order.currency, minor: order.net })}
-        {order.refunded > 0 && <span className="ml-1 text-xs text-caution">{order.isCancelled ? 'cancelled' : 'part refunded'}</span>}
-      </>
-    ),
-  },
-  {
-    key: 'credited',
-    name: 'Credited',
-    isNumber: true,
-    show: (order) =>
-      order.credited ? sayMoney({ currency: order.currency, minor: order.credited }) : <span className="text-soft">nothing</span>,
-  },
-  {
-    key: 'to',
-    name: 'To',
-    show: ({ shares }) =>
-      shares.length ? (
-        <>
-          {shares[0]!.name} <span className="text-soft">by {shares[0]!.because}</span>
-          {shares.length > 1 && <span className="text-soft"> and {plural(shares.length - 1, 'more', 'more')}</span>}
-        </>
-      ) : (
-        <span className="text-soft">no message</span>
-      ),
-  },
-];
+import { ledgerColumnsOf, lineColumnsOf, linesOf, modelColumnsOf, splitColumnsOf, type Behind, type Order } from './revenueColumns';
+import { usePeriod } from './usePeriod';
 
 const SPLITS = [
   ['flow', 'flow and message'],
@@ -254,19 +21,12 @@ const SPLITS = [
   ['category', 'category'],
   ['source', 'source'],
 ] as const;
-type SplitRow = NonNullable<RevenueReport['split']>['rows'][number];
-
-/** Which orders the ledger shows: all, or those behind a figure. */
-interface Behind {
-  readonly query: string;
-  readonly says: string;
-}
 
 /** Takings, and what of them is credited to messages: to the cent, with the rest. */
 export function RevenueScreen() {
   const store = useStore();
   const client = useQueryClient();
-  const [days, setDays] = useState('30');
+  const { days, query: since, field: periodField, error: clockError, retry } = usePeriod('30');
   const [by, setBy] = useState('flow');
   const [chosen, setModel] = useState<CreditModel | null>(null);
   const [isSideBySide, setSideBySide] = useState(false);
@@ -274,16 +34,13 @@ export function RevenueScreen() {
   const [opened, setOpened] = useState<Order | null>(null);
   const [isCounting, setCounting] = useState(false);
   const list = useRef<HTMLElement>(null);
-  const clock = useQuery({ queryKey: ['clock'], queryFn: () => api<ClockView>('/clock') });
   const settings = useQuery({
     queryKey: ['revenue-settings'],
     queryFn: () => api<RevenueSettingsView>('/revenue/settings'),
     refetchInterval: (query) => (query.state.data?.rebuild ? 2_000 : 60_000),
   });
   const model = chosen ?? settings.data?.settings.model ?? 'last-click';
-  const period = clock.data
-    ? `from=${encodeURIComponent(new Date(Date.parse(clock.data.now) - Number(days) * 86_400_000).toISOString())}&model=${model}`
-    : null;
+  const period = since && `${since}&model=${model}`;
   const report = useQuery({
     queryKey: ['revenue', days, by, period?.slice(0, 21), model, settings.data?.rebuild?.done ?? null],
     queryFn: () => api<RevenueReport>(`/revenue?${period}&by=${by}`),
@@ -317,8 +74,9 @@ export function RevenueScreen() {
   const splitColumns = useMemo(() => splitColumnsOf(report.data?.currency ?? 'EUR', by, show), [report.data?.currency, by, show]);
   const told = useMemo(() => ledger.data?.pages.flatMap((page) => page.orders) ?? [], [ledger.data]);
   const ledgerColumns = useMemo(() => ledgerColumnsOf(store.zone, setOpened), [store.zone]);
-  const failed = clock.error ?? settings.error ?? report.error;
-  if (failed) return <Failed error={failed} retry={() => void Promise.all([clock.refetch(), settings.refetch(), report.refetch()])} />;
+  const failed = clockError ?? settings.error ?? report.error;
+  if (failed)
+    return <Failed error={failed} retry={() => (clockError ? retry() : void Promise.all([settings.refetch(), report.refetch()]))} />;
   if (!report.data || !settings.data) return <Empty title="Adding up…" />;
   const { currency, takings, credited, uncredited, orders, others, before, yearBefore, counted } = report.data;
   const say = (minor: number) => sayMoney({ currency, minor });
@@ -350,18 +108,7 @@ export function RevenueScreen() {
             </option>
           ))}
         </select>
-        <select
-          aria-label="Period"
-          value={days}
-          onChange={(event) => setDays(event.target.value)}
-          className={`${fieldClass} w-36 shrink-0`}
-        >
-          {PERIODS.map(([key, name]) => (
-            <option key={key} value={key}>
-              {name}
-            </option>
-          ))}
-        </select>
+        {periodField}
         <Button onClick={() => setCounting(true)} className="shrink-0">
           How it is counted…
         </Button>

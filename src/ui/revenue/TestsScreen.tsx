@@ -7,12 +7,10 @@ import type { TestsView, TestView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
-import { api, Empty, Failed, Field, Label, NumberField, Page, Part, plural, sayCount, sayShare } from '../kit';
+import { api, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare } from '../kit';
 import { sayDays } from './sayDays';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
-
-const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 
 /** How likely something is; never as sure as it is rounded. */
 const sayChance = (chance: number): string =>
@@ -20,7 +18,7 @@ const sayChance = (chance: number): string =>
 
 /** Tests of flows: what came of each arm, what can be said of it by now, and how many people one needs. */
 export function TestsScreen() {
-  const { query, field, days, error: clockError } = usePeriod('180');
+  const { query, field, days, error: clockError, retry } = usePeriod('180');
   const { data, error, refetch, isPlaceholderData } = useQuery({
     queryKey: ['tests', days, query?.slice(0, 21)],
     queryFn: () => api<TestsView>(`/tests?${query}`),
@@ -28,7 +26,7 @@ export function TestsScreen() {
     placeholderData: (before) => before,
   });
   const failed = clockError ?? error;
-  if (failed) return <Failed error={failed} retry={() => void refetch()} />;
+  if (failed) return <Failed error={failed} retry={() => (clockError ? retry() : void refetch())} />;
   const decided = data?.tests.filter(({ ahead }) => ahead !== null).length ?? 0;
   return (
     <Page

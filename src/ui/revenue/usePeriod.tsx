@@ -6,6 +6,7 @@ import type { ClockView } from '@/core/api';
 import { api, fieldClass } from '../kit';
 
 const PERIODS = [
+  ['7', 'Last 7 days'],
   ['30', 'Last 30 days'],
   ['90', 'Last 90 days'],
   ['180', 'Last 180 days'],
@@ -19,6 +20,8 @@ export function usePeriod(first = '90') {
   return {
     days,
     error: clock.error,
+    /** tries the clock again where it did not answer */
+    retry: () => void clock.refetch(),
     query: clock.data
       ? `from=${encodeURIComponent(new Date(Math.floor(Date.parse(clock.data.now) / 60_000) * 60_000 - Number(days) * 86_400_000).toISOString())}`
       : null,

@@ -36,7 +36,8 @@ export function WarmUpPart({
           {warmUp.today.most === null ? (
             <Label tone="good">known</Label>
           ) : (
-            `${sayCount(warmUp.today.handed)} of at most ${plural(warmUp.today.most, 'letter', 'letters')} today, ${plural(warmUp.daysLeft, 'day', 'days')} to go`
+            `${sayCount(warmUp.today.handed)} of at most ${plural(warmUp.today.most, 'letter', 'letters')} today, ` +
+            `${plural(warmUp.daysLeft, 'day', 'days')} to go`
           )}
         </span>
       )}

@@ -28,9 +28,8 @@ function page(one: Confirmation, storeName: string): Response {
     after?.kind === 'page'
       ? `<h1>${e(after.title)}</h1><p>${e(after.text)}</p>`
       : `<h1>Thank you</h1><p>That is confirmed.</p>${after?.kind === 'redirect' ? `<p><a href="${e(after.url)}">Go on</a></p>` : ''}`;
-  const code = one.code
-    ? `<p>${e(one.code.terms)}: <b style="font-size:20px;letter-spacing:1px">${e(one.code.code)}</b>${one.code.expires ? `<br><small>until ${e(one.code.expires)}</small>` : ''}</p>`
-    : '';
+  const until = one.code?.expires ? `<br><small>until ${e(one.code.expires)}</small>` : '';
+  const code = one.code ? `<p>${e(one.code.terms)}: <b style="font-size:20px;letter-spacing:1px">${e(one.code.code)}</b>${until}</p>` : '';
   return pageAnswer(publicPage('Confirmed', thanks + code));
 }
 
