@@ -292,14 +292,17 @@ const usedUp = started('used-up', (document) => ({
   checks: [],
 }));
 
-/** Asked by one subject or by another, and not at all by a tenth: so that it shows what asking brings. */
+/** Asked by one subject or by another, and a quarter not at all: so that it shows what asking brings. */
 const lookedNotBought = started('looked-not-bought', (document) => {
   const [step] = document.steps;
   if (step?.kind !== 'send' || step.message.channel !== 'email') return document;
   const plain = { ...step, id: 'plain', name: 'Plain subject', message: { ...step.message, subject: 'Can we help you choose?' } };
   return {
     ...document,
-    control: 10,
+    // whoever has left a cart is written to about that
+    entry: document.entry && { all: [document.entry, { test: 'didNot' as const, event: 'cart.updated', since: { last: 'P2D' } }] },
+    control: 25,
+    goal: { event: 'order.placed', within: 'P3D', ends: true },
     steps: [
       {
         id: 'subject',

@@ -139,6 +139,7 @@ export function makeVisits(
   baseUrl: string,
   nextId: () => string,
   chance: Chance,
+  own: Chance,
 ): FactEvent[] {
   const events: FactEvent[] = [];
   const add = (type: string, time: Instant, properties: Record<string, Value>) => {
@@ -167,20 +168,16 @@ export function makeVisits(
       });
       at += chance.wait(2 * MINUTE) + 5 * SECOND;
     }
-    if (!chance.is(0.42)) continue;
+    if (!chance.is(0.42)) {
+      // some who look and go come back by themselves in the days after, and buy
+      if (own.is(0.06)) comesBack(add, `cart-${person.externalId}-${visit}`, [itemOf(own.pick(supplies), baseUrl, own)], at, own);
+      continue;
+    }
     const wanted = [...new Set(looked)].slice(0, 1 + chance.below(3));
     const items: Item[] = [];
     const cartId = `cart-${person.externalId}-${visit}`;
     for (const product of wanted) {
-      items.push({
-        sku: product.sku,
-        name: product.name,
-        quantity: product.price < 15 ? 1 + chance.below(3) : 1,
-        price: product.price,
-        category: product.kind,
-        url: `${baseUrl}/outside/shop/p/${product.sku}`,
-        image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg`,
-      });
+      items.push(itemOf(product, baseUrl, chance));
       add('cart.updated', at, {
         cartId,
         currency: 'EUR',
@@ -191,7 +188,10 @@ export function makeVisits(
       at += chance.wait(3 * MINUTE) + 10 * SECOND;
     }
     // about two carts in three are left behind (common practice: around 70 of 100)
-    if (!chance.is(valueOf(items) > 100 ? 0.28 : 0.36)) continue;
+    if (!chance.is(valueOf(items) > 100 ? 0.28 : 0.36)) {
+      if (own.is(valueOf(items) > 100 ? 0.04 : 0.1)) comesBack(add, cartId, items, at, own);
+      continue;
+    }
     order(add, cartId, items, at, null, chance);
     hasTank ||= pool === tanks;
   }
@@ -199,6 +199,24 @@ export function makeVisits(
 }
 
 type Add = (type: string, time: Instant, properties: Record<string, Value>) => void;
+type Product = (typeof products)[number];
+
+const itemOf = (product: Product, baseUrl: string, chance: Chance): Item => ({
+  sku: product.sku,
+  name: product.name,
+  quantity: product.price < 15 ? 1 + chance.below(3) : 1,
+  price: product.price,
+  category: product.kind,
+  url: `${baseUrl}/outside/shop/p/${product.sku}`,
+  image: `${baseUrl}/outside/shop/pictures/${product.sku}.svg`,
+});
+
+/** Somebody buys what they had left, and would have whether they were written to or not. */
+function comesBack(add: Add, cartId: string, items: readonly Item[], left: Instant, chance: Chance): void {
+  order(add, cartId, items, left + 14 * HOUR + chance.wait(20 * HOUR), null, chance);
+}
+/** For so long before they buy, whoever would have anyway is glad of a message. */
+const MINDED_FOR = 3 * DAY;
 
 function order(add: Add, cartId: string, items: readonly Item[], at: Instant, code: string | null, chance: Chance): void {
   const orderId = `QF-${cartId.slice(5)}`;
@@ -278,8 +296,13 @@ function makeParcels(events: readonly FactEvent[], person: DemoPerson, end: Inst
   });
 }
 
-/** What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. */
-export function reactionOf(nextId: () => string, chance: Chance): Reaction {
+/**
+ * What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. Who is about to buy
+ * anyway reads and clicks more than others, and buys no more by it: such an order is credited, and not caused.
+ * @param visits what they do of themselves
+ */
+export function reactionOf(nextId: () => string, chance: Chance, visits: readonly FactEvent[]): Reaction {
+  const bought = visits.filter((event) => event.type === 'order.placed');
   return (send: ReplayedSend, facts) => {
     const events: FactEvent[] = [];
     const leaves = (at: Instant, changes: readonly Omit<FactChange, 'at'>[]) => ({
@@ -296,16 +319,18 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
       return leaves(send.at + 3 * SECOND, [suppressed('bounced')]);
     }
     add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), about);
-    if (!chance.is(0.44)) return { events };
+    const buysAnyway = bought.some((event) => event.time > send.at && event.time < send.at + MINDED_FOR);
+    if (!chance.is(buysAnyway ? 0.8 : 0.44)) return { events };
     const opened = send.at + MINUTE + chance.wait(3 * HOUR);
     add('message.opened', opened, { ...about, ...on });
     if (chance.is(0.006)) {
       return leaves(opened + 20 * SECOND, [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn' }, suppressed('unsubscribed')]);
     }
-    if (!chance.is(send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return { events };
+    if (!chance.is(buysAnyway ? 0.6 : send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return { events };
     const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
     const { data } = send.run.about;
     add('message.clicked', clicked, { ...about, ...on, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
+    if (buysAnyway) return { events };
     if (typeof data.cartId === 'string' && data.orderId === undefined) {
       const items = data.items as unknown as Item[];
       if (chance.is(send.effect.stepId === 'big-cart' ? 0.55 : 0.5))
@@ -319,12 +344,12 @@ export function reactionOf(nextId: () => string, chance: Chance): Reaction {
             : null,
           chance,
         );
-    } else if (chance.is(send.flowKey === 'looked-not-bought' && send.effect.stepId !== 'plain' ? 0.42 : 0.14)) {
+    } else if (chance.is(send.flowKey === 'looked-not-bought' && send.effect.stepId !== 'plain' ? 0.66 : 0.32)) {
       const product = chance.pick(supplies);
       order(
         add,
         `cart-${send.id}-${sendId}`,
-        [{ sku: product.sku, name: product.name, quantity: 2, price: product.price, category: product.kind, url: '', image: '' }],
+        [{ sku: product.sku, name: product.name, quantity: 3, price: product.price, category: product.kind, url: '', image: '' }],
         clicked + 10 * MINUTE,
         null,
         chance,
@@ -353,8 +378,8 @@ export function* makeHistory(options: {
   const nextId = () => String(++counter);
   for (let index = 0; index < options.people; index++) {
     const person = makePerson(index, nextId(), start, end, chance);
-    const visits = makeVisits(person, start, end, zone, baseUrl, nextId, chance);
     const own = chanceOf(index * 7919 + 13);
+    const visits = makeVisits(person, start, end, zone, baseUrl, nextId, chance, own);
     const events = [
       ...visits,
       ...makeParcels(visits, person, end, nextId, own),
@@ -375,6 +400,8 @@ export function* makeHistory(options: {
         push: NO_REACH,
       },
     };
-    yield { person, replayed: replayPerson(flows, { id: person.id, known, changes: [] }, events, end, nextId, reactionOf(nextId, chance)) };
+    // of their own, so that who they are does not hang on what flows send
+    const reaction = reactionOf(nextId, chanceOf(index * 104_729 + 7), visits);
+    yield { person, replayed: replayPerson(flows, { id: person.id, known, changes: [] }, events, end, nextId, reaction) };
   }
 }

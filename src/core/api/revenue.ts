@@ -144,6 +144,28 @@ export interface ForwardView {
     }[];
   }[];
 }
+/** After how many days people buy the same again, in whole days; the most bought first. */
+export interface AgainView {
+  readonly from: string;
+  readonly to: string;
+  readonly by: 'product' | 'category';
+  readonly lines: readonly {
+    readonly key: string;
+    readonly name: string;
+    /** how often it was bought in the period, and how often that was followed by another time */
+    readonly bought: number;
+    readonly again: number;
+    /** for how many days anybody was seen */
+    readonly seen: number;
+    readonly within: readonly ({ readonly days: number; readonly share: number } & Between)[];
+    /** by which day a quarter, half and three quarters of those who come back had; null where too few did */
+    readonly quarter: number | null;
+    readonly half: number | null;
+    readonly most: number | null;
+    /** where one was asked for */
+    readonly curve: readonly ({ readonly days: number; readonly back: number } & Between)[] | null;
+  }[];
+}
 /** What is expected of everybody together, and how an earlier fit held. */
 export interface PredictionsView {
   readonly currency: string;

@@ -223,8 +223,8 @@ export interface RevenueReport extends RevenueTotals {
   readonly from: string;
   readonly to: string;
   readonly model: string;
-  /** orders in other currencies, never added up with the store's */
-  readonly others: readonly RevenueTotals[];
+  /** orders in other currencies, never added up with the store's; `own` is what they came to by the rates of each day, null where a day has none */
+  readonly others: readonly (RevenueTotals & { readonly own: { readonly takings: number; readonly credited: number } | null })[];
   readonly flows: readonly {
     readonly key: string;
     readonly name: string;
@@ -233,13 +233,15 @@ export interface RevenueReport extends RevenueTotals {
     readonly orders: number;
     readonly messages: readonly { readonly stepId: string; readonly name: string; readonly minor: number; readonly orders: number }[];
   }[];
+  /** by day, week (from Monday on) or month: `day` is the first of it */
+  readonly grain: 'day' | 'week' | 'month';
   readonly days: readonly { readonly day: string; readonly takings: number; readonly credited: number }[];
   /** what the amounts count, in words */
   readonly counted: string;
   /** the same of the period of the same length before it, and of a year before */
   readonly before: RevenueTotals;
   readonly yearBefore: RevenueTotals;
-  /** as it was asked for by `by`: takings and credit split; of channels only credit */
+  /** as it was asked for by `by`: takings and credit split; of channels, arms and links only credit */
   readonly split?: {
     readonly by: string;
     readonly rows: readonly {

@@ -2,3 +2,4 @@ export * from './booking';
 export * from './credit';
 export * from './lift';
 export * from './settings';
+export * from './splits';

@@ -196,7 +196,11 @@ export function suggest(typed: string, known: Known, most = 8): Suggestion[] {
       { test: 'said', channel: 'email', state: 'given', is: !isNot, since: { last: 'P30D' } },
     ],
     ['no consent on file never asked email', 'reach', { test: 'reach', channel: 'email', state: 'notAsked', is: true }],
-    ['chance of buying again predicted expected', 'expected', { test: 'predicted', of: 'chanceOfBuying', op: 'atLeast', value: 0.5 }],
+    [
+      'chance of buying again within a year predicted expected',
+      'expected',
+      { test: 'predicted', of: 'chanceOfBuying', op: 'atLeast', value: 0.5 },
+    ],
     ['orders expected predicted', 'expected', { test: 'predicted', of: 'ordersExpected', op: 'atLeast', value: 1 }],
     ...(known.started.length ? IN_FLOW(count) : []),
   ];

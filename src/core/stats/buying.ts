@@ -61,6 +61,13 @@ export function expectedOrders(model: BuyingModel, buyer: Buyer, time: number): 
   return made / (1 + (x > 0 ? (a / (b + x - 1)) * ((alpha + seen) / (alpha + last)) ** (r + x) : 0));
 }
 
+/**
+ * How likely somebody orders at least once within so much time: they are active, and their rate, which then is gamma-distributed with
+ * r + x and α + T, brings one (from the posterior of the same paper, appendix).
+ */
+export const chanceOfOrder = (model: BuyingModel, buyer: Buyer, time: number): number =>
+  chanceActive(model, buyer) * (1 - ((model.alpha + buyer.seen) / (model.alpha + buyer.seen + time)) ** (model.r + buyer.repeats));
+
 /** After how much time so many orders are expected of somebody; null where that is more than `most`. Found by halving. */
 export function timeUntilExpected(model: BuyingModel, buyer: Buyer, orders: number, most: number): number | null {
   if (expectedOrders(model, buyer, most) < orders) return null;

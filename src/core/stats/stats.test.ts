@@ -5,6 +5,7 @@ import {
   adjusted,
   alwaysInterval,
   chanceActive,
+  chanceOfOrder,
   chanceOfBetter,
   chanceOfParts,
   expectedOrders,
@@ -86,6 +87,29 @@ describe('repeat buying', () => {
     expect([...chances].sort((x, y) => y - x)).toEqual(chances);
     // P(alive) of that customer (Fader, Hardie & Lee 2008; from memory: about 0.73)
     expect(chances[2]).toBeCloseTo(0.73, 1);
+  });
+
+  it('knows how likely an order is as the process itself has it: over rates and drop-outs weighed by what was seen', () => {
+    const time = 39;
+    for (const buyer of [
+      { repeats: 2, last: 30.43, seen: 38.86 },
+      { repeats: 0, last: 0, seen: 12 },
+    ]) {
+      // the likelihood of one person of rate l who drops out after an order with chance p (section 3 of the paper), on a grid
+      let [all, orders] = [0, 0];
+      // even steps of p to the power a and l to the power r, so that the poles at 0 are none
+      for (let v = 0.0025; v < 1; v += 0.005)
+        for (let u = 0.0005; u < 1.25; u += 0.001) {
+          const [p, l] = [v ** (1 / model.a), u ** (1 / model.r)];
+          const prior = Math.exp(-model.alpha * l) * (1 - p) ** (model.b - 1);
+          const active = (1 - p) ** buyer.repeats * l ** buyer.repeats * Math.exp(-l * buyer.seen);
+          const gone = buyer.repeats ? p * (1 - p) ** (buyer.repeats - 1) * l ** buyer.repeats * Math.exp(-l * buyer.last) : 0;
+          all += prior * (active + gone);
+          orders += prior * active * (1 - Math.exp(-l * time));
+        }
+      expect(chanceOfOrder(model, buyer, time)).toBeCloseTo(orders / all, 3);
+    }
+    expect(chanceOfOrder(model, { repeats: 2, last: 30.43, seen: 38.86 }, 0)).toBe(0);
   });
 
   it('of values expects 35.22 of somebody of whom nothing is known (Fader & Hardie 2013), and nears what somebody spends', () => {

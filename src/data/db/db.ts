@@ -29,6 +29,7 @@ import * as further from './migrations/026_further';
 import * as ledger from './migrations/027_ledger';
 import * as carts from './migrations/028_carts';
 import * as predictions from './migrations/029_predictions';
+import * as predicted from './migrations/030_predicted';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -78,6 +79,7 @@ const migrations: Record<string, Knex.Migration> = {
   '027_ledger': ledger,
   '028_carts': carts,
   '029_predictions': predictions,
+  '030_predicted': predicted,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

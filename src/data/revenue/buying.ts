@@ -124,6 +124,8 @@ export interface Prediction {
   readonly orderMinor: number;
   readonly yearMinor: number;
   readonly nextAt: Instant | null;
+  /** how likely they order within a year, 0 to 1 */
+  readonly chanceYear: number;
 }
 const PREDICTIONS = rowsOf({
   person_id: 'bigint',
@@ -132,16 +134,22 @@ const PREDICTIONS = rowsOf({
   order_minor: 'bigint',
   year_minor: 'bigint',
   next_at: 'moment',
+  chance_year: 'float',
 });
 
-/** Takes away what was expected of those who have no order left that counts. */
-export async function dropPredictions(sql: Sql, currency: string, now: Instant): Promise<void> {
-  await query(
+/** Some of those of whom something is expected though they have no order left that counts: numbers of people, in order. */
+export async function predictedForNothing(sql: Sql, currency: string, now: Instant, limit: number): Promise<string[]> {
+  const rows = await query<{ person_id: string }>(
     sql,
-    `delete from predictions p where not exists (select 1 from orders o where o.person_id = p.person_id and o.currency = :currency
-       and o.net_minor > 0 and o.placed_at <= :now)`,
-    { currency, now: new Date(now) },
+    `select p.person_id from predictions p where not exists (select 1 from orders o where o.person_id = p.person_id
+       and o.currency = :currency and o.net_minor > 0 and o.placed_at <= :now) order by 1 limit :limit`,
+    { currency, now: new Date(now), limit },
   );
+  return rows.map((row) => row.person_id);
+}
+
+export async function dropPredictions(sql: Sql, personIds: readonly string[]): Promise<void> {
+  await query(sql, 'delete from predictions where person_id = any(cast(:personIds as bigint[]))', { personIds });
 }
 
 /** Stores what is expected of people, in place of what was. */
@@ -149,10 +157,10 @@ export async function savePredictions(sql: Sql, all: readonly Prediction[]): Pro
   if (!all.length) return;
   await query(
     sql,
-    `insert into predictions (person_id, active, orders_90, order_minor, year_minor, next_at)
-     select person_id, active, orders_90, order_minor, year_minor, next_at from ${PREDICTIONS.sql} as r
+    `insert into predictions (person_id, active, orders_90, order_minor, year_minor, next_at, chance_year)
+     select person_id, active, orders_90, order_minor, year_minor, next_at, chance_year from ${PREDICTIONS.sql} as r
      on conflict (person_id) do update set active = excluded.active, orders_90 = excluded.orders_90, order_minor = excluded.order_minor,
-       year_minor = excluded.year_minor, next_at = excluded.next_at`,
+       year_minor = excluded.year_minor, next_at = excluded.next_at, chance_year = excluded.chance_year`,
     {
       rows: PREDICTIONS.of(
         all.map((one) => ({
@@ -162,6 +170,7 @@ export async function savePredictions(sql: Sql, all: readonly Prediction[]): Pro
           order_minor: one.orderMinor,
           year_minor: one.yearMinor,
           next_at: one.nextAt === null ? null : new Date(one.nextAt),
+          chance_year: one.chanceYear,
         })),
       ),
     },
@@ -177,19 +186,31 @@ export interface HeldOut {
   readonly groups: readonly { readonly repeats: string; readonly people: number; readonly expected: number; readonly actual: number }[];
 }
 export interface FitRow {
+  readonly id: number;
   readonly at: Date;
   readonly buying: BuyingModel;
   readonly value: ValueModel;
   readonly people: number;
   readonly held: HeldOut | null;
+  /** whom the reckoning has come to; null once it has come to everybody */
+  readonly upto: string | null;
 }
 export const lastFit = (sql: Sql): Promise<FitRow | null> =>
-  queryOne<FitRow>(sql, 'select at, buying, value, people, held from prediction_fits order by at desc limit 1');
+  queryOne<FitRow>(sql, 'select id::int, at, buying, value, people, held, upto from prediction_fits order by at desc, id desc limit 1');
+/** The fit by which everybody is being reckoned, held for this transaction; null where none is, or another has it. */
+export const heldFit = (sql: Sql): Promise<(FitRow & { upto: string }) | null> =>
+  queryOne<FitRow & { upto: string }>(
+    sql,
+    `select id::int, at, buying, value, people, held, upto from prediction_fits where id = (select id from prediction_fits order by at desc,
+       id desc limit 1) and upto is not null for update skip locked`,
+  );
+export const noteReckoned = (sql: Sql, id: number, upto: string | null): Promise<unknown> =>
+  query(sql, 'update prediction_fits set upto = :upto where id = :id', { id, upto });
 export async function keepFit(
   sql: Sql,
   fit: { at: Instant; buying: BuyingModel; value: ValueModel; people: number; held: HeldOut | null },
 ): Promise<void> {
-  await query(sql, 'insert into prediction_fits (at, buying, value, people, held) values (:at, :buying, :value, :people, :held)', {
+  await query(sql, 'insert into prediction_fits (at, buying, value, people, held, upto) values (:at, :buying, :value, :people, :held, 0)', {
     at: new Date(fit.at),
     buying: JSON.stringify(fit.buying),
     value: JSON.stringify(fit.value),

@@ -1,6 +1,8 @@
 export {
   clearOrders,
   creditedBySource,
+  otherCurrencies,
+  type OtherDayRow,
   type OrderCredits,
   ownersOf,
   replaceCredits,
@@ -14,3 +16,4 @@ export * from './ledger';
 export * from './proof';
 export * from './carts';
 export * from './buying';
+export * from './again';

@@ -1,5 +1,5 @@
 import { currencyDigits } from '@/core/money';
-import { CREDIT_MODELS } from '@/core/revenue';
+import { CREDIT_MODELS, type Split } from '@/core/revenue';
 import type { Instant } from '@/core/time';
 import { ITEMS_OF_EVENT, query, queryOne, type Sql } from '../db';
 
@@ -27,14 +27,12 @@ export interface LedgerRow {
   readonly shares: LedgerShare[];
 }
 
-/** Which orders are meant: those with a share of a flow or message, by what they were sent, with a code of an offer, the first of somebody or a later one. */
+/** Which orders are meant: those with a share of a flow or message, and of these parts of splits. */
 export interface LedgerOf {
   readonly flow: string | null;
   readonly step: string | null;
-  readonly channel: string | null;
-  readonly offer: string | null;
-  readonly first: 'first' | 'repeat' | null;
   readonly credited: 'yes' | 'no' | null;
+  readonly parts: readonly { readonly by: Split; readonly key: string }[];
 }
 
 /** Somebody's first order that was not cancelled, or was all that they placed. */
@@ -67,11 +65,7 @@ export async function ledger(
          cast(:beforeId as text), cast(:beforePerson as bigint)))
        and (cast(:flow as text) is null or exists (select 1 from credits k join flows f on f.id = k.flow_id where k.person_id = o.person_id
          and k.order_id = o.order_id and k.model = :model and f.key = :flow and (cast(:step as text) is null or k.step_id = :step)))
-       and (cast(:channel as text) is null or exists (select 1 from credits k join sends s on s.person_id = k.person_id and s.id = k.send_id
-         where k.person_id = o.person_id and k.order_id = o.order_id and k.model = :model and s.channel = :channel))
-       and (cast(:offer as text) is null or exists (select 1 from codes k where k.offer = :offer and k.used_by = o.person_id
-         and k.order_id = o.order_id))
-       and (cast(:first as text) is null or (${IS_FIRST}) = (cast(:first as text) = 'first'))
+       ${of.parts.map(({ by }, n) => `and ${isOf(by, `:part${n}`)}`).join('\n')}
        and (cast(:isCredited as text) is null or (coalesce(c.credited, 0) > 0) = (cast(:isCredited as text) = 'yes'))
      order by o.placed_at desc, o.order_id desc, o.person_id desc limit :limit`,
     {
@@ -81,9 +75,7 @@ export async function ledger(
       limit,
       flow: of.flow,
       step: of.step,
-      channel: of.channel,
-      offer: of.offer,
-      first: of.first,
+      ...Object.fromEntries(of.parts.map(({ key }, n) => [`part${n}`, key])),
       isCredited: of.credited,
       beforeAt: before ? new Date(before.at) : null,
       beforeId: before?.orderId ?? null,
@@ -91,10 +83,6 @@ export async function ledger(
     },
   );
 }
-
-/** By what takings and credit are split. */
-export const SPLITS = ['channel', 'offer', 'source', 'first', 'product', 'category'] as const;
-export type Split = (typeof SPLITS)[number];
 
 export interface SplitRow {
   readonly key: string;
@@ -104,29 +92,66 @@ export interface SplitRow {
   readonly credited: string;
 }
 
+/** How something is split: the key of its part, what is to be joined for it, and what a part is called where it has a name on file. */
+interface Splitting {
+  readonly key: string;
+  readonly from: string;
+  readonly name?: string;
+}
+
 const OFFER = `(select k.offer from codes k where k.used_by = o.person_id and k.order_id = o.order_id order by k.discount_minor desc nulls last, k.id limit 1)`;
 const PLACED = `e.person_id = o.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = o.order_id`;
 
-/** What an order is of, for each way of splitting; an order may be of several products. */
-const OF: { readonly [split in Exclude<Split, 'channel'>]: { readonly key: string; readonly from: string } } = {
-  offer: { key: `coalesce(${OFFER}, '')`, from: '' },
+/** Parts of orders `o`. Only of channels, arms and links it is the credit that is split; an order may be of several products or segments. */
+const OF_ORDERS: { readonly [split in Split]?: Splitting } = {
+  offer: { key: `coalesce(${OFFER}, '')`, from: '', name: `(select document ->> 'name' from offers where key = s.key)` },
   first: { key: `case when ${IS_FIRST} then 'first' else 'repeat' end`, from: '' },
   source: { key: `coalesce((select s.name from events e join sources s on s.id = e.source_id where ${PLACED} limit 1), '')`, from: '' },
   product: {
     key: `i.sku`,
     from: `cross join lateral (select distinct item ->> 'sku' as sku from events e cross join lateral ${ITEMS_OF_EVENT} item where ${PLACED}
       and item ->> 'sku' is not null) i`,
+    name: `(select name from products where sku = s.key)`,
   },
   category: {
     key: `i.category`,
     from: `cross join lateral (select distinct unnest(p.categories) as category from events e cross join lateral ${ITEMS_OF_EVENT} item
       join products p on p.sku = item ->> 'sku' where ${PLACED}) i`,
   },
+  segment: {
+    key: `g.key`,
+    from: `join segment_members m on m.person_id = o.person_id join segments g on g.id = m.segment_id`,
+    name: `(select document ->> 'name' from segments where key = s.key)`,
+  },
 };
 
+/** Parts of credits `c` of messages `s`: by what was sent, by the arm of a test that its run had drawn, by the link that was clicked last. */
+const OF_CREDITS: { readonly [split in Split]?: Splitting } = {
+  channel: { key: `s.channel`, from: '' },
+  arm: {
+    key: `f.key || ' ' || a.arm`,
+    from: `join runs r on r.person_id = s.person_id and r.id = s.run_id join flows f on f.id = c.flow_id cross join lateral unnest(r.arms) as a (arm)`,
+  },
+  link: {
+    key: `l.url`,
+    from: `cross join lateral (select e.properties ->> 'url' as url from events e where e.person_id = s.person_id and e.type = 'message.clicked'
+      and e.properties ->> 'sendId' = s.id::text and e.properties ->> 'url' <> '' and e.time <= c.placed_at order by e.time desc, e.id desc limit 1) l`,
+  },
+};
+const MESSAGES_OF_CREDITS = 'join sends s on s.person_id = c.person_id and s.id = c.send_id';
+
+/** Whether an order `o` belongs to a part of a split. */
+function isOf(split: Split, key: string): string {
+  const ofOrders = OF_ORDERS[split];
+  if (ofOrders) return `exists (select 1 from (values (1)) one (n) ${ofOrders.from} where ${ofOrders.key} = ${key})`;
+  const { key: own, from } = OF_CREDITS[split]!;
+  return `exists (select 1 from credits c ${MESSAGES_OF_CREDITS} ${from} where c.person_id = o.person_id and c.order_id = o.order_id
+    and c.model = :model and ${own} = ${key})`;
+}
+
 /**
- * Takings and credit of the orders placed in a period, in one currency, split. By channel only credit is split, and an order counts for
- * each channel that has a share in it; by product and category an order counts whole for each of which it holds something.
+ * Takings and credit of the orders placed in a period, in one currency, split. By channel, arm and link only credit is split, and an
+ * order counts for each that has a share in it; by product, category and segment an order counts whole for each of which it holds something.
  */
 export async function splitRevenue(
   sql: Sql,
@@ -137,22 +162,20 @@ export async function splitRevenue(
   currency: string,
 ): Promise<SplitRow[]> {
   const values = { from: new Date(from), to: new Date(to), model, currency };
-  if (split === 'channel')
+  const ofCredits = OF_CREDITS[split];
+  if (ofCredits)
     return query<SplitRow>(
       sql,
-      `select s.channel as key, null as name, count(distinct (c.person_id, c.order_id))::int as orders, 0 as takings, sum(c.minor) as credited
-       from credits c join sends s on s.person_id = c.person_id and s.id = c.send_id
-       where c.model = :model and c.currency = :currency and c.placed_at >= :from and c.placed_at <= :to group by 1 order by 5 desc`,
+      `select ${ofCredits.key} as key, null as name, count(distinct (c.person_id, c.order_id))::int as orders, 0 as takings,
+         sum(c.minor) as credited
+       from credits c ${MESSAGES_OF_CREDITS} ${ofCredits.from}
+       where c.model = :model and c.currency = :currency and c.placed_at >= :from and c.placed_at <= :to group by 1 order by 5 desc, 1`,
       values,
     );
-  const { key, from: more } = OF[split];
-  const name = {
-    offer: `(select document ->> 'name' from offers where key = s.key)`,
-    product: `(select name from products where sku = s.key)`,
-  };
+  const { key, from: more, name } = OF_ORDERS[split]!;
   return query<SplitRow>(
     sql,
-    `select s.key, ${name[split as 'offer'] ?? 'null'} as name, s.orders, s.takings, s.credited from (
+    `select s.key, ${name ?? 'null'} as name, s.orders, s.takings, s.credited from (
        select ${key} as key, count(*)::int as orders, sum(o.net_minor) as takings, coalesce(sum(c.minor), 0) as credited
        from orders o ${more}
        left join lateral (select sum(c.minor) as minor from credits c where c.person_id = o.person_id and c.order_id = o.order_id

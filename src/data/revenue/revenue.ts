@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Order } from '@/core/orders';
-import type { BookedCredit, Booking, CreditModel, OrderMoney } from '@/core/revenue';
+import type { BookedCredit, Booking, CreditModel, Grain, OrderMoney } from '@/core/revenue';
 import { query, rowsOf, type Sql } from '../db';
 
 const ORDERS = rowsOf({
@@ -213,22 +213,51 @@ export interface DayRow {
   credited: string;
 }
 
-/** Takings and credited revenue of each local day in one currency. */
-export async function revenueByDay(sql: Sql, from: Instant, to: Instant, currency: string, zone: string, model: string): Promise<DayRow[]> {
+/** Takings and credited revenue of each local day, week (from Monday on) or month in one currency; `day` is the first of it. */
+export async function revenueByDay(
+  sql: Sql,
+  from: Instant,
+  to: Instant,
+  currency: string,
+  zone: string,
+  model: string,
+  grain: Grain = 'day',
+): Promise<DayRow[]> {
+  const first = (at: string) => `date_trunc('${grain}', ${at} at time zone :zone)::date`;
   return query<DayRow>(
     sql,
     `with taken as (
-       select (b.at at time zone :zone)::date as day, sum(b.minor) as minor from bookings b
+       select ${first('b.at')} as day, sum(b.minor) as minor from bookings b
        where b.at >= :from and b.at <= :to and b.currency = :currency group by 1
      ), credited as (
-       select (c.placed_at at time zone :zone)::date as day, sum(c.minor) as minor from credits c
+       select ${first('c.placed_at')} as day, sum(c.minor) as minor from credits c
        where c.placed_at >= :from and c.placed_at <= :to and c.currency = :currency and c.model = :model group by 1
      )
      select to_char(day, 'YYYY-MM-DD') as day, coalesce(t.minor, 0) as takings, coalesce(c.minor, 0) as credited
-     from (select generate_series((cast(:from as timestamptz) at time zone :zone)::date, (cast(:to as timestamptz) at time zone :zone)::date,
-       interval '1 day')::date as day) d
+     from (select generate_series(${first('cast(:from as timestamptz)')}, ${first('cast(:to as timestamptz)')}, interval '1 ${grain}')::date as day) d
      left join taken t using (day) left join credited c using (day) order by day`,
     { from: new Date(from), to: new Date(to), currency, zone, model },
+  );
+}
+
+export interface OtherDayRow extends DayRow {
+  readonly currency: string;
+}
+
+/** Takings and credited revenue of each local day in currencies other than the store's. */
+export async function otherCurrencies(
+  sql: Sql,
+  of: { from: Instant; to: Instant; currency: string; zone: string; model: string },
+): Promise<OtherDayRow[]> {
+  return query<OtherDayRow>(
+    sql,
+    `select currency, to_char(day, 'YYYY-MM-DD') as day, sum(taken) as takings, sum(credited) as credited from (
+       select currency, (at at time zone :zone)::date as day, minor as taken, 0 as credited from bookings
+         where at >= :from and at <= :to and currency <> :currency
+       union all
+       select currency, (placed_at at time zone :zone)::date, 0, minor from credits
+         where placed_at >= :from and placed_at <= :to and currency <> :currency and model = :model) d group by 1, 2 order by 1, 2`,
+    { ...of, from: new Date(of.from), to: new Date(of.to) },
   );
 }
 

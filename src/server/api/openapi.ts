@@ -162,6 +162,15 @@ export function description(origin: string) {
           parameters: period,
         }),
       },
+      '/again': {
+        get: operation('After how many days people buy the same again, by product or category', ok('{from, to, by, lines}'), {
+          parameters: [
+            ...period,
+            parameter('by', 'query', 'product or category'),
+            parameter('key', 'query', 'One of them, with its curve'),
+          ],
+        }),
+      },
       '/predictions': { get: operation('What is expected of everybody together, and how an earlier fit held', ok('{currency, fit}')) },
       '/today': {
         get: operation('Takings against a week ago, what goes out, what needs attention, and what others did', ok('The day'), {

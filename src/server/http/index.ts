@@ -1,7 +1,7 @@
 export { type Asked, asked, noteOutage } from './asked';
 export { moveSchema } from './bodies';
 export { callerAddress } from './caller';
-export { periodOf } from './period';
+export { periodOf, type Period } from './period';
 export { type FieldProblem, problemsOf } from '@/core/api';
 export { notFound, Problem } from './problem';
 export { linesOf, readLines } from './table';

@@ -1,3 +1,4 @@
+export { again } from './again';
 export { checkLedger, checkNightly, goOnRebuilding, ledgerStanding, revenueSettings, writeRevenueSettings } from './counting';
 export { ledgerPage } from './ledger';
 export { orderCredits } from './order';

@@ -1,11 +1,12 @@
 import type { LedgerView } from '@/core/api';
 import type { Db } from '@/data/db';
+import { SPLITS } from '@/core/revenue';
 import { ledger, type LedgerOf } from '@/data/revenue';
 import { readStore } from '@/data/store';
 import { periodOf, Problem, wholeNumber } from '../http';
 import { publicId } from '../people';
 
-/** Which orders are asked for. */
+/** Which orders are asked for: `flow=`, `step=`, `credited=yes|no`, and the key of a part of any split, `product=QF-W002`. */
 function askedOf(url: URL): LedgerOf {
   const text = (name: string) => url.searchParams.get(name)?.slice(0, 120) || null;
   const one = <T extends string>(name: string, of: readonly T[]): T | null => {
@@ -16,13 +17,15 @@ function askedOf(url: URL): LedgerOf {
       ]);
     return said as T | null;
   };
+  one('first', ['first', 'repeat']);
   return {
     flow: text('flow'),
     step: text('step'),
-    channel: text('channel'),
-    offer: text('offer'),
-    first: one('first', ['first', 'repeat']),
     credited: one('credited', ['yes', 'no']),
+    parts: SPLITS.flatMap((by) => {
+      const key = url.searchParams.get(by);
+      return key === null ? [] : [{ by, key: key.slice(0, 2000) }];
+    }),
   };
 }
 

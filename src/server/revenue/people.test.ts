@@ -1,9 +1,9 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
-import { DAY } from '@/core/time';
+import { DAY, HOUR } from '@/core/time';
 import { query } from '@/data/db';
 import { eraseById, personView } from '../people';
 import { happening, openLab, type Lab } from '../testing/lab';
-import { cohorts, forward, keepPredictions, predictions } from '.';
+import { again, cohorts, forward, keepPredictions, predictions } from '.';
 
 let lab: Lab;
 beforeAll(async () => {
@@ -95,6 +95,37 @@ describe('how people go on', () => {
   });
 });
 
+describe('when the same is bought again', () => {
+  it('is counted from each time to the next, product by product; who has not yet counts for as long as they were seen', async () => {
+    const now = await lab.now();
+    const at = (days: number) => now - days * DAY - HOUR;
+    const events = [
+      // thirty bought food every 40 days: 120, 80 and 40 days ago
+      ...Array.from({ length: 30 }, (_, n) =>
+        [120, 80, 40].map((days) => order(`g${n}@example.com`, `g${n}-${days}`, 10, at(days), [{ sku: 'FOOD' }])),
+      ).flat(),
+      // ten bought it once, and something else since
+      ...Array.from({ length: 10 }, (_, n) => [
+        order(`h${n}@example.com`, `h${n}-1`, 10, at(100), [{ sku: 'FOOD' }]),
+        order(`h${n}@example.com`, `h${n}-2`, 10, at(50), [{ sku: 'NET' }, { sku: 'FOOD-2' }]),
+      ]).flat(),
+    ];
+    for (let from = 0; from < events.length; from += 100) await lab.tell(events.slice(from, from + 100));
+    const food = (await again(lab.db, url(`from=${new Date(now - 200 * DAY).toISOString()}`))).lines.find(({ key }) => key === 'FOOD')!;
+    // three times each of thirty and once each of ten; two of the three were followed by another
+    expect(food).toMatchObject({ bought: 100, again: 60, seen: 100, quarter: 40, half: 40, most: 40, curve: null });
+    // at 40 days 100 are at risk and 60 have come back: the rest are seen for 40 days or longer
+    expect(food.within.find(({ days }) => days === 60)!.share).toBeCloseTo(0.6, 9);
+    expect(food.within.find(({ days }) => days === 30)!.share).toBe(0);
+    const [one] = (await again(lab.db, url(`from=${new Date(now - 200 * DAY).toISOString()}&key=FOOD`))).lines;
+    expect(one!.curve).toEqual([expect.objectContaining({ days: 40, back: expect.closeTo(0.6, 9) as number })]);
+    // nets were bought ten times and never again: nothing is proposed
+    const net = (await again(lab.db, url(`from=${new Date(now - 200 * DAY).toISOString()}&key=NET`))).lines[0]!;
+    expect(net).toMatchObject({ bought: 10, again: 0, half: null });
+    await expect(again(lab.db, url('by=colour'))).rejects.toMatchObject({ status: 400 });
+  });
+});
+
 describe('what is expected of people', () => {
   it('is fitted on the store’s own orders, held against what came, and stands on each person’s page', async () => {
     expect((await predictions(lab.db)).fit).toBeNull();
@@ -107,6 +138,7 @@ describe('what is expected of people', () => {
       return times.map((at, m) => order(email, `${n}-${m}`, 20 + (n % 5) * 10, at));
     }).flat();
     for (let from = 0; from < events.length; from += 400) await lab.tell(events.slice(from, from + 400));
+    await lab.tell(happening('account.created', { person: { email: 'p3@example.com', predicted: { chanceOfBuying: 0.77 } } }));
     expect(await keepPredictions(lab.db)).toBe(true);
     expect(await keepPredictions(lab.db)).toBe(false);
     const { fit } = await predictions(lab.db);
@@ -124,12 +156,24 @@ describe('what is expected of people', () => {
     expect(often.orders90).toBeGreaterThan(once.orders90 * 3);
     expect(often.year.minor).toBeGreaterThan(once.year.minor);
     expect(Date.parse(often.nextAt!) - now).toBeLessThan(40 * DAY);
+    // rules and messages find it on the person; what the shop itself has told of somebody stays
+    const told = async (email: string) =>
+      (await query<{ attributes: Record<string, unknown> }>(lab.db, 'select attributes from people where email = :email', { email }))[0]!
+        .attributes.predicted;
+    expect(await told('p0@example.com')).toMatchObject({ by: 'orders', valueExpected: Math.round(often.year.minor / 100) });
+    expect(await told('p3@example.com')).toMatchObject({ chanceOfBuying: 0.77 });
+    const causes = await query<{ cause: string }>(
+      lab.db,
+      `select distinct cause from fact_changes where kind = 'attribute' and name = 'predicted'`,
+    );
+    expect(causes).toEqual(expect.arrayContaining([{ cause: 'predictions' }]));
     // whose only order is taken back is expected to place none: at the next fit nothing is left of it
     const [back] = await query<{ id: string }>(lab.db, `select id from people where email = 'p2@example.com'`);
     await lab.tell(happening('order.cancelled', { orderId: '2-0', currency: 'EUR', person: { email: 'p2@example.com' } }));
     expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: back!.id })).toHaveLength(1);
     expect(await keepPredictions(lab.db, true)).toBe(true);
     expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: back!.id })).toEqual([]);
+    expect(await told('p2@example.com')).toBeUndefined();
     const [gone] = await query<{ id: string }>(lab.db, `select id from people where email = 'p0@example.com'`);
     await eraseById(lab.db, `~${gone!.id}`, 'Marla');
     expect(await query(lab.db, 'select 1 from predictions where person_id = :id', { id: gone!.id })).toEqual([]);

@@ -1,6 +1,8 @@
+import { isDeepStrictEqual } from 'node:util';
 import type { CohortsView, ForwardView, PredictionsView } from '@/core/api';
 import {
   chanceActive,
+  chanceOfOrder,
   expectedOrders,
   expectedValue,
   fitBuying,
@@ -12,16 +14,22 @@ import {
   timeUntilExpected,
   type Buyer,
 } from '@/core/stats';
-import { DAY, type Instant } from '@/core/time';
+import { toMajor } from '@/core/money';
+import { PREDICTED, valueAt, type Value } from '@/core/rules';
+import { DAY, localDate, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
+import { changeAttributes, lockPeople, type LockedPerson } from '@/data/people';
 import {
   buyerRows,
   cohortRows,
   dropPredictions,
   forwardRows,
+  heldFit,
   keepFit,
   lastFit,
+  noteReckoned,
   ordersBetween,
+  predictedForNothing,
   predictedInAll,
   savePredictions,
   type BuyerRow,
@@ -30,6 +38,7 @@ import {
   type HeldOut,
   type Prediction,
 } from '@/data/revenue';
+import { nameCause } from '@/data/rules';
 import { readStore } from '@/data/store';
 import { periodOf, Problem, wholeNumber } from '../http';
 
@@ -41,7 +50,7 @@ const SAMPLE = 3_000;
 /** Fewer people who ordered, or fewer who did so again, say too little. */
 const FEWEST = 100;
 const FEWEST_AGAIN = 20;
-const BATCH = 1_000;
+const BATCH = 500;
 
 const weeks = (ms: number): number => Math.max(0, ms / WEEK_MS);
 const buyerOf = ({ orders, first_at: first, last_at: last }: BuyerRow, now: Instant): Buyer => ({
@@ -52,9 +61,17 @@ const buyerOf = ({ orders, first_at: first, last_at: last }: BuyerRow, now: Inst
 
 /**
  * Fits how people buy, on the store's own orders, once a week: BG/NBD and gamma-gamma, held against the last third of what is known
- * (half a year at most), and stores what is expected of everybody who has ordered. Answers whether it did.
+ * (half a year at most). Then stores what is expected of everybody who has ordered, some hundreds in a transaction; what is cut off
+ * goes on the next time. Answers whether it had anything to do.
  */
 export async function keepPredictions(db: Db, isNow = false): Promise<boolean> {
+  const isFresh = await fit(db, isNow);
+  let isMore = false;
+  for (; await goOnReckoning(db); isMore = true);
+  return isFresh || isMore;
+}
+
+async function fit(db: Db, isNow: boolean): Promise<boolean> {
   return inTransaction(db, async (trx) => {
     const [lock] = (await trx.raw<{ rows: { taken: boolean }[] }>(`select pg_try_advisory_xact_lock(hashtext('predictions')) as taken`))
       .rows;
@@ -68,24 +85,84 @@ export async function keepPredictions(db: Db, isNow = false): Promise<boolean> {
     const value = fitValue(rows.map(({ orders, mean_minor: mean }) => ({ orders, mean })));
     if (!buying || !value) return false;
     await keepFit(trx, { at: now, buying, value, people: rows.length, held: await heldOut(trx, rows, currency, now) });
-    await dropPredictions(trx, currency, now);
-    for (let after = '0'; ;) {
-      const batch = await buyerRows(trx, { currency, until: now, after, limit: BATCH });
-      await savePredictions(
-        trx,
-        batch.map((row) => predicted(row, { buying, value }, now)),
-      );
-      if (batch.length < BATCH) return true;
-      after = batch.at(-1)!.person_id;
-    }
+    return true;
   });
+}
+
+/** Comes to the next people, by the fit that is being gone through. Answers whether there may be more. */
+async function goOnReckoning(db: Db): Promise<boolean> {
+  return inTransaction(db, async (trx) => {
+    const held = await heldFit(trx);
+    if (!held) return false;
+    const { currency, zone } = await readStore(trx);
+    const now = held.at.getTime();
+    const rows = await buyerRows(trx, { currency, until: now, after: held.upto, limit: BATCH });
+    const all = rows.map((row) => predicted(row, held, now));
+    const none = rows.length < BATCH ? await predictedForNothing(trx, currency, now, BATCH) : [];
+    const people = await lockPeople(trx, [...all.map(({ personId }) => personId), ...none].sort(byNumber), false);
+    await dropPredictions(trx, none);
+    await savePredictions(
+      trx,
+      all.filter(({ personId }) => people.has(personId)),
+    );
+    await tellPeople(trx, people, [...all, ...none.map((personId) => ({ personId, value: null }))].map(asTold(currency, zone)), now);
+    const isDone = rows.length < BATCH && none.length < BATCH;
+    await noteReckoned(trx, held.id, isDone ? null : (rows.at(-1)?.person_id ?? held.upto));
+    return !isDone;
+  });
+}
+const byNumber = (one: string, other: string): number => (BigInt(one) < BigInt(other) ? -1 : 1);
+
+/** What marks the attribute as reckoned here: what a shop has computed by itself is left as it is. */
+const BY_ORDERS = 'orders';
+
+/** What is expected as rules and messages find it, in amounts of the currency, as coarse as it is sure. */
+const asTold =
+  (currency: string, zone: string) =>
+  (one: Expected | { personId: string; value: null }): { personId: string; value: Value } => ({
+    personId: one.personId,
+    value:
+      'value' in one
+        ? null
+        : {
+            by: BY_ORDERS,
+            ordersExpected: Number(one.ordersYear.toFixed(1)),
+            valueExpected: Math.round(toMajor({ currency, minor: one.yearMinor })),
+            chanceOfBuying: Number(one.chanceYear.toFixed(2)),
+            nextOrder: one.nextAt === null ? null : localDate(one.nextAt, zone),
+          },
+  });
+
+/** Writes it on the people, who are locked: where it is another than it was, and nobody else has said it. */
+async function tellPeople(
+  trx: Sql,
+  people: ReadonlyMap<string, LockedPerson>,
+  told: readonly { readonly personId: string; readonly value: Value }[],
+  now: Instant,
+): Promise<void> {
+  const changed = told.filter(({ personId, value }) => {
+    const known = people.get(personId)?.row;
+    if (!known || known.erased_at) return false;
+    const was = known.attributes[PREDICTED] ?? null;
+    const isOurs = was === null || valueAt({ was }, 'was.by') === BY_ORDERS;
+    return isOurs && !isDeepStrictEqual(was, value);
+  });
+  await nameCause(trx, 'predictions');
+  await changeAttributes(
+    trx,
+    changed.map(({ personId, value }) => ({ personId, attributes: { [PREDICTED]: value } })),
+    now,
+  );
+  await nameCause(trx, '');
 }
 
 /** An order that is expected later than this is not told of. */
 const FARTHEST_WEEKS = 104;
 
+type Expected = Prediction & { readonly ordersYear: number };
+
 /** What is expected of somebody. The next order is due when as many as half an order is expected. */
-function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'value'>, now: Instant): Prediction {
+function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'value'>, now: Instant): Expected {
   const buyer = buyerOf(row, now);
   const orderMinor = Math.round(Math.max(0, expectedValue(value, row.orders, row.mean_minor)));
   const orders90 = expectedOrders(buying, buyer, 90 / 7);
@@ -97,7 +174,9 @@ function predicted(row: BuyerRow, { buying, value }: Pick<FitRow, 'buying' | 'va
     orders90,
     orderMinor,
     yearMinor: Math.round(orderMinor * year),
-    nextAt: next === null ? null : now + next * WEEK_MS,
+    nextAt: next === null ? null : Math.round(now + next * WEEK_MS),
+    ordersYear: year,
+    chanceYear: chanceOfOrder(buying, buyer, 365 / 7),
   };
 }
 

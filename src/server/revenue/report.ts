@@ -1,13 +1,21 @@
 import type { RevenueReport } from '@/core/api';
-import { planOf } from '@/core/flows';
+import { planOf, stepsOf } from '@/core/flows';
 import type { Db } from '@/data/db';
-import { readVersion } from '@/data/flows';
-import { creditedByModel, creditedBySource, revenueByDay, revenueTotals, SPLITS, splitRevenue, type Split } from '@/data/revenue';
-import { readStore } from '@/data/store';
-import { CHANNEL_WORDS, type Channel } from '@/core/rules';
-import { sayCounted } from '@/core/revenue';
-import { subtractDuration } from '@/core/time';
-import { periodOf, Problem } from '../http';
+import { documentsNow, readVersion } from '@/data/flows';
+import {
+  creditedByModel,
+  creditedBySource,
+  otherCurrencies,
+  revenueByDay,
+  revenueTotals,
+  splitRevenue,
+  type OtherDayRow,
+} from '@/data/revenue';
+import { readStore, type StoreNow } from '@/data/store';
+import { CHANNEL_WORDS, inStoreCurrency, type Channel } from '@/core/rules';
+import { GRAINS, sayCounted, SPLITS, type Grain, type Split } from '@/core/revenue';
+import { startOfDate, subtractDuration } from '@/core/time';
+import { periodOf, Problem, type Period } from '../http';
 
 /** By what the report is to be split, or null. */
 function splitOf(url: URL): Split | null {
@@ -20,11 +28,78 @@ function splitOf(url: URL): Split | null {
   return by as Split;
 }
 
+/** What a part without a key is called. */
+const NONE: { readonly [split in Split]?: string } = { offer: 'No code of an offer', source: 'Unknown' };
+
 /** What a part of a split is called. */
 function nameOfSplit(split: Split, key: string): string {
   if (split === 'channel') return CHANNEL_WORDS[key as Channel]?.name ?? key;
   if (split === 'first') return key === 'first' ? 'First orders' : 'Later orders';
-  return key || { offer: 'No code of an offer', source: 'Unknown', product: '', category: '' }[split];
+  return key || (NONE[split] ?? '');
+}
+
+/** The arms of all tests by flow and arm, with what they are called. */
+async function testArms(db: Db): Promise<Map<string, string>> {
+  const flows = await documentsNow(db);
+  return new Map(
+    flows.flatMap(({ key, document }) =>
+      stepsOf(document).flatMap((step) =>
+        step.kind === 'test'
+          ? step.arms.map((arm): [string, string] => [`${key} ${arm.id}`, `${document.name}: ${step.name}, ${arm.name}`])
+          : [],
+      ),
+    ),
+  );
+}
+
+/** Takings and credit, split as it is asked for. */
+async function splitOfReport(
+  db: Db,
+  by: Split,
+  { from, to, model, currency }: Period & { currency: string },
+): Promise<NonNullable<RevenueReport['split']>> {
+  const [rows, arms] = await Promise.all([splitRevenue(db, by, from, to, model, currency), by === 'arm' ? testArms(db) : null]);
+  return {
+    by,
+    rows: rows.flatMap(({ key, name, orders, takings, credited }) => {
+      // what a run went through are arms of branches too: only tests are compared
+      if (arms && !arms.has(key)) return [];
+      return [
+        {
+          key,
+          name: name ?? arms?.get(key) ?? nameOfSplit(by, key),
+          orders,
+          takings: Number(takings),
+          credited: Number(credited),
+        },
+      ];
+    }),
+  };
+}
+
+/** How coarse takings over time are to be. */
+function grainOf(url: URL): Grain {
+  const grain = url.searchParams.get('grain') ?? 'day';
+  if (!(GRAINS as readonly string[]).includes(grain))
+    throw new Problem(400, 'Not a grain', `Takings are not told by "${grain.slice(0, 40)}".`, [
+      { field: 'grain', wrong: 'is no length of time', right: GRAINS.join(', ') },
+    ]);
+  return grain as Grain;
+}
+
+/** What was taken in other currencies, by the rates of each day; null where a day has none. */
+function inOwn(
+  days: readonly OtherDayRow[],
+  { zone, world }: Pick<StoreNow, 'zone' | 'world'>,
+): { takings: number; credited: number } | null {
+  const sum = { takings: 0, credited: 0 };
+  for (const day of days)
+    for (const of of ['takings', 'credited'] as const) {
+      const minor = inStoreCurrency(Number(day[of]), day.currency, startOfDate(day.day, zone)!, zone, world);
+      if (minor === null) return null;
+      sum[of] += minor;
+    }
+  return sum;
 }
 
 /** Credit by each model, of flows and of their messages. */
@@ -43,16 +118,18 @@ function modelsOf(rows: Awaited<ReturnType<typeof creditedByModel>>): RevenueRep
 export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
   const store = await readStore(db);
   const { from, to, model } = periodOf(url, store);
-  const split = splitOf(url);
+  const by = splitOf(url);
+  const grain = grainOf(url);
   const long = to - from;
-  const [totals, before, yearBefore, rows, byModel, sources, days] = await Promise.all([
+  const [totals, before, yearBefore, split, byModel, sources, days, otherDays] = await Promise.all([
     revenueTotals(db, from, to, model),
     revenueTotals(db, from - long - 1, from - 1, model),
     revenueTotals(db, subtractDuration(from, 'P1Y', store.zone), subtractDuration(to, 'P1Y', store.zone), model),
-    split ? splitRevenue(db, split, from, to, model, store.currency) : null,
+    by && splitOfReport(db, by, { from, to, model, currency: store.currency }),
     creditedByModel(db, from, to, store.currency),
     creditedBySource(db, from, to, model),
-    revenueByDay(db, from, to, store.currency, store.zone, model),
+    revenueByDay(db, from, to, store.currency, store.zone, model, grain),
+    otherCurrencies(db, { from, to, model, currency: store.currency, zone: store.zone }),
   ]);
   const sum = (row: (typeof totals)[number] | undefined, currency: string) => {
     const takings = Number(row?.takings ?? 0);
@@ -83,7 +160,15 @@ export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
       totals.find((row) => row.currency === store.currency),
       store.currency,
     ),
-    others: totals.filter((row) => row.currency !== store.currency).map((row) => sum(row, row.currency)),
+    others: totals
+      .filter((row) => row.currency !== store.currency)
+      .map((row) => ({
+        ...sum(row, row.currency),
+        own: inOwn(
+          otherDays.filter(({ currency }) => currency === row.currency),
+          store,
+        ),
+      })),
     flows,
     counted: sayCounted(store.revenue),
     before: sum(
@@ -94,20 +179,9 @@ export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
       yearBefore.find((row) => row.currency === store.currency),
       store.currency,
     ),
-    ...(split &&
-      rows && {
-        split: {
-          by: split,
-          rows: rows.map(({ key, name, orders, takings, credited }) => ({
-            key,
-            name: name ?? nameOfSplit(split, key),
-            orders,
-            takings: Number(takings),
-            credited: Number(credited),
-          })),
-        },
-      }),
+    ...(split && { split }),
     models: modelsOf(byModel),
+    grain,
     days: days.map((day) => ({ day: day.day, takings: Number(day.takings), credited: Number(day.credited) })),
   };
 }

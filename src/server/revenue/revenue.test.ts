@@ -5,7 +5,8 @@ import { DAY, HOUR, MINUTE } from '@/core/time';
 import { query } from '@/data/db';
 import { ledgerDifferences, splitRevenue } from '@/data/revenue';
 import { recordOwn } from '../ingest';
-import { mergePeople } from '../people';
+import { mergePeople, putSegment } from '../people';
+import { dropRates, storeRates } from '../places';
 import { happening, openLab, type Lab } from '../testing/lab';
 import {
   checkLedger,
@@ -25,7 +26,7 @@ beforeAll(async () => {
 afterAll(() => lab.close());
 beforeEach(async () => {
   lab.inbox.length = 0;
-  await lab.empty('flows', 'flow_versions', 'ledger_checks', 'ledger_rebuilds');
+  await lab.empty('flows', 'flow_versions', 'segments', 'segment_members', 'ledger_checks', 'ledger_rebuilds');
   await query(lab.db, `delete from settings where name = 'revenue'`);
 });
 
@@ -220,5 +221,76 @@ describe('the ledger', () => {
     expect(models.find(({ step }) => step === 'a')!.credited).toEqual(Object.fromEntries(CREDIT_MODELS.map((model) => [model, 13_000])));
     expect(before).toMatchObject({ takings: 0, orders: 0 });
     expect(await splitRevenue(lab.db, 'category', 0, Date.now() + HOUR, 'even', 'EUR')).toEqual([]);
+  });
+
+  it('is split by the link that was clicked, the arm of a test and segments; the orders behind each part are its own', async () => {
+    await lab.addFlow(
+      'news',
+      flowWith({
+        name: 'News',
+        triggers: [{ id: 'start', kind: 'event', event: 'account.created', key: 'id' }],
+        steps: [
+          {
+            id: 'which',
+            kind: 'test',
+            name: 'Which letter',
+            per: 'person',
+            arms: [
+              { id: 'one', name: 'The one', when: null, share: 100, steps: [letter('a')] },
+              { id: 'other', name: 'The other', when: null, share: 0, steps: [letter('b')] },
+            ],
+          },
+        ],
+      }),
+    );
+    await orderAfter('robin@example.com', 'o1', [1], { items: [{ sku: 'T1', price: 100, quantity: 1 }] });
+    await lab.tell(happening('order.placed', { orderId: 'o2', currency: 'EUR', value: 10, person: { email: 'kim@example.com' } }));
+    const keen = {
+      schema: 'viatic.segment/1',
+      name: 'Keen buyers',
+      rule: { test: 'attribute', name: 'email', op: 'is', value: 'robin@example.com' },
+    };
+    await putSegment(lab.db, 'keen', keen, 'Marla');
+    await lab.settle();
+    const split = async (by_: string) =>
+      (await revenueReport(lab.db, url(`by=${by_}`))).split!.rows.map((row) => [row.key, row.name, row.orders, row.takings, row.credited]);
+    const ids = async (params: string) => (await ledgerPage(lab.db, url(params))).orders.map(({ orderId }) => orderId).sort();
+    expect(await split('link')).toEqual([['https://shop.example/', 'https://shop.example/', 1, 0, 10_000]]);
+    expect(await ids(`link=${encodeURIComponent('https://shop.example/')}`)).toEqual(['o1']);
+    expect(await split('arm')).toEqual([['news one', 'News: Which letter, The one', 1, 0, 10_000]]);
+    expect(await ids(`arm=${encodeURIComponent('news one')}`)).toEqual(['o1']);
+    expect(await split('segment')).toEqual([['keen', 'Keen buyers', 1, 10_000, 10_000]]);
+    expect(await ids('segment=keen')).toEqual(['o1']);
+    expect(await ids('product=T1')).toEqual(['o1']);
+    expect(await ids('source=')).toEqual([]);
+    expect(await ids(`offer=`)).toEqual(['o1', 'o2']);
+  });
+
+  it('is told by day, week and month, to the same sum; what is taken in other currencies stands apart, by the rates of each day', async () => {
+    await news();
+    const now = await lab.now();
+    await orderAfter('robin@example.com', 'o1', [1, null, null]);
+    const at = (days: number) => ({ time: new Date(now - days * DAY).toISOString() });
+    await lab.tell([
+      happening('order.placed', { orderId: 'o2', currency: 'EUR', value: 10, person: { email: 'kim@example.com' } }, at(8)),
+      happening('order.placed', { orderId: 'o3', currency: 'EUR', value: 20, person: { email: 'kim@example.com' } }, at(29)),
+      happening('order.placed', { orderId: 'o4', currency: 'USD', value: 40, person: { email: 'kim@example.com' } }, at(3)),
+      happening('order.placed', { orderId: 'o5', currency: 'USD', value: 40, person: { email: 'kim@example.com' } }, at(9)),
+    ]);
+    for (const grain of ['day', 'week', 'month']) {
+      const { days, takings, credited } = await revenueReport(lab.db, url(`grain=${grain}`));
+      expect(days.reduce((sum, day) => sum + day.takings, 0)).toBe(takings);
+      expect(days.reduce((sum, day) => sum + day.credited, 0)).toBe(credited);
+      // ISO 8601: weeks begin on a Monday
+      if (grain === 'week') for (const { day } of days) expect(new Date(`${day}T00:00:00Z`).getUTCDay()).toBe(1);
+      if (grain === 'month') for (const { day } of days) expect(day.endsWith('-01')).toBe(true);
+    }
+    await expect(revenueReport(lab.db, url('grain=hour'))).rejects.toMatchObject({ status: 400 });
+    const others = async () => (await revenueReport(lab.db, url())).others;
+    expect(await others()).toMatchObject([{ currency: 'USD', takings: 8_000, own: null }]);
+    const day = (days: number) => new Date(now - days * DAY).toISOString().slice(0, 10);
+    await storeRates(lab.db, { csv: `currency,day,rate\nUSD,${day(20)},0.5\nUSD,${day(5)},0.75` }, 'Marla');
+    expect(await others()).toMatchObject([{ currency: 'USD', takings: 8_000, own: { takings: 2_000 + 3_000, credited: 0 } }]);
+    await dropRates(lab.db, 'USD', 'Marla');
   });
 });

@@ -1,8 +1,10 @@
 'use client';
 
+import { useState } from 'react';
 import { changeStep, freeId, type WaitDate, type WaitStep } from '@/core/flows';
 import { sayDone } from '@/core/rules';
-import { DurationField, Field, inputClass, NumberField } from '../kit';
+import { AgainDialog } from '../again';
+import { Button, DurationField, Field, inputClass, NumberField } from '../kit';
 import { Hours, RuleEditor, without } from '../rules';
 import { NEW_PARCEL, ParcelPart } from './ParcelPart';
 import { ArmLabel, EventField, OFFICE, Part, Tick, type Props } from './fields';
@@ -55,6 +57,9 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
           value={step.for}
           onChange={(duration) => put({ for: duration }, 'for')}
         />
+      )}
+      {step.for !== undefined && document.triggers.some((trigger) => 'event' in trigger && trigger.event === 'order.placed') && (
+        <AgainButton onUse={(days) => put({ for: `P${days}D` }, 'for')} />
       )}
       {parcel && <ParcelPart parcel={parcel} put={(next, field) => put({ parcel: next }, field)} />}
       {date && <DatePart date={date} put={(next, field) => put({ date: next }, field)} />}
@@ -125,6 +130,19 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
         wait too.
       </p>
     </Part>
+  );
+}
+
+/** For a flow that follows an order: how long people take until they buy the same again, and a wait by it. */
+function AgainButton({ onUse }: { onUse: (days: number) => void }) {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <div>
+      <Button kind="quiet" onClick={() => setOpen(true)}>
+        When do they buy it again?
+      </Button>
+      {isOpen && <AgainDialog onUse={onUse} onClose={() => setOpen(false)} />}
+    </div>
   );
 }
 

@@ -23,6 +23,8 @@ export const sayDate = (at: string | number, zone: string) =>
   formatter(zone, { day: 'numeric', month: 'short', year: 'numeric' }).format(new Date(at));
 /** 24 Nov, of a calendar day "2026-11-24", which is the same everywhere */
 export const sayCalendarDay = (day: string) => formatter('UTC', { day: 'numeric', month: 'short' }).format(new Date(`${day}T12:00:00Z`));
+/** Nov 2026, of a calendar day "2026-11-01" */
+export const sayCalendarMonth = (day: string) => formatter('UTC', { month: 'short', year: 'numeric' }).format(new Date(`${day}T12:00:00Z`));
 /** Tue 24 Nov 09:30 */
 export const sayShort = (at: string | number, zone: string) =>
   formatter(zone, { weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' }).format(new Date(at));

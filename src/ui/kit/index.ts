@@ -3,6 +3,8 @@ export { CsvField } from './CsvField';
 export { Dialog } from './Dialog';
 export { Ask, attempt, wordsOf } from './Ask';
 export { AsTable } from './Chart';
+export { ChartFrame } from './ChartFrame';
+export { Curve, type CurveLine, type CurveStep } from './Curve';
 export { useReading } from './useReading';
 export { Copied, Json, Label, Named, Page, Part, Places } from './Page';
 export { DurationField } from './DurationField';
@@ -16,7 +18,20 @@ export { Progress, useWork } from './Work';
 export { api, ApiError } from './api';
 export { areaClass, Button, Entry, Field, fieldClass, inputClass, NumberField, WordList } from './form';
 export { placeProblems, useAsked, type Asked } from './asked';
-export { percent, plural, isoOf, sayCalendarDay, sayCount, sayDate, sayDay, sayMoment, sayShare, sayShort, sayTime } from './format';
+export {
+  percent,
+  plural,
+  isoOf,
+  sayCalendarDay,
+  sayCalendarMonth,
+  sayCount,
+  sayDate,
+  sayDay,
+  sayMoment,
+  sayShare,
+  sayShort,
+  sayTime,
+} from './format';
 export { Empty, Failed, NotKnown, StateSignal } from './states';
 export { type StoreInfo, StoreProvider, useStore, useStoreTime } from './store';
 export { issuesOf, useDraft, useUndo } from './useDraft';

@@ -8,6 +8,7 @@ import { sayMoney, toMajor } from '@/core/money';
 import {
   api,
   AsTable,
+  Curve,
   Button,
   Empty,
   Failed,
@@ -24,7 +25,6 @@ import {
   type TableColumn,
   useStore,
 } from '../kit';
-import { Curve } from './Curve';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
@@ -42,11 +42,11 @@ const GROUPS = {
 
 /** Carts that were left: what became of them, what they were worth, how they came back and how soon. */
 export function CartsScreen() {
-  const { query, field, days, error: clockError, retry } = usePeriod('90');
+  const { query, field, key, error: clockError, retry } = usePeriod('90');
   const [by, setBy] = useState<keyof typeof GROUPS>('value');
   const [state, setState] = useState('');
   const { data, error, refetch, isPlaceholderData } = useQuery({
-    queryKey: ['carts', days, query?.slice(0, 21)],
+    queryKey: ['carts', key],
     queryFn: () => api<CartsReport>(`/carts?${query}`),
     enabled: query !== null,
     placeholderData: (before) => before,
@@ -190,7 +190,8 @@ function BackCurve({ data }: { data: CartsReport }) {
         say={sayHours}
         about="Share that has come back, with its interval of 95 %"
         axis="Days since it was left"
-        label="Share of left carts that came back, by the time since they were left; arrow keys read it"
+        name="carts-that-come-back"
+        title="Share of left carts that came back, by the time since they were left"
       />
       <AsTable name="How soon carts come back" rows={data.curve} columns={curveColumns} keyOf={(step) => String(step.hours)} />
     </div>

@@ -11,9 +11,9 @@ import { usePeriod } from './usePeriod';
 
 /** What flows add, by those who were kept out of them by lot: beside what their messages are credited with. */
 export function LiftScreen() {
-  const { query, field, days, error: clockError, retry } = usePeriod('180');
+  const { query, field, key, error: clockError, retry } = usePeriod('180');
   const { data, error, refetch, isPlaceholderData } = useQuery({
-    queryKey: ['lifts', days, query?.slice(0, 21)],
+    queryKey: ['lifts', key],
     queryFn: () => api<{ lifts: FlowLiftView[]; all: FlowLiftView | null }>(`/revenue/lifts?${query}`),
     enabled: query !== null,
     placeholderData: (before) => before,

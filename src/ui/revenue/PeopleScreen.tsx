@@ -7,6 +7,7 @@ import { sayMoney } from '@/core/money';
 import {
   api,
   AsTable,
+  Curve,
   Empty,
   Failed,
   fieldClass,
@@ -20,7 +21,7 @@ import {
   useReading,
   useStore,
 } from '../kit';
-import { Curve } from './Curve';
+import { BoughtAgain } from '../again';
 import { usePeriod } from './usePeriod';
 
 type Cohort = CohortsView['cohorts'][number];
@@ -101,6 +102,9 @@ export function PeopleScreen() {
           </div>
         </Part>
         <Forward />
+        <Part title="When they buy the same again">
+          <BoughtAgain />
+        </Part>
         <Expected data={predictions.data} />
       </div>
     </Page>
@@ -177,9 +181,9 @@ const between = ({ low, high }: { low: number; high: number }) => `${percent(low
 
 /** How people go on: from being known to the first order, to the second, to the third. */
 function Forward() {
-  const { query, field, days, error: clockError, retry } = usePeriod('365');
+  const { query, field, key, error: clockError, retry } = usePeriod('365');
   const { data, error, refetch, isPlaceholderData } = useQuery({
-    queryKey: ['forward', days, query?.slice(0, 21)],
+    queryKey: ['forward', key],
     queryFn: () => api<ForwardView>(`/forward?${query}`),
     enabled: query !== null,
     placeholderData: (before) => before,
@@ -222,7 +226,8 @@ function Forward() {
               say={(day) => plural(day, 'day', 'days')}
               about="Share that has gone on:"
               axis="Days since the step before"
-              label="Share of people who have gone on to their next order, by days since the step before; arrow keys read it"
+              name="how-they-go-on"
+              title="Share of people who have gone on to their next order, by days since the step before"
             />
             <AsTable
               name="How they go on, by month"

@@ -4,7 +4,8 @@ import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-quer
 import { useCallback, useMemo, useRef, useState } from 'react';
 import type { LedgerView, RevenueReport, RevenueSettingsView } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { CREDIT_MODELS, MODEL_WORDS, type CreditModel } from '@/core/revenue';
+import { localDate } from '@/core/time';
+import { CREDIT_MODELS, GRAINS, MODEL_WORDS, SPLIT_WORDS, type CreditModel, type Grain } from '@/core/revenue';
 import { api, attempt, Button, Empty, Failed, fieldClass, Label, plural, sayCount, sayMoment, sayShare, Table, useStore } from '../kit';
 import { CountingDialog } from './CountingDialog';
 import { DayChart } from './DayChart';
@@ -12,22 +13,23 @@ import { OrderDialog } from './OrderDialog';
 import { ledgerColumnsOf, lineColumnsOf, linesOf, modelColumnsOf, splitColumnsOf, type Behind, type Order } from './revenueColumns';
 import { usePeriod } from './usePeriod';
 
-const SPLITS = [
-  ['flow', 'flow and message'],
-  ['channel', 'channel'],
-  ['offer', 'offer'],
-  ['first', 'first and later orders'],
-  ['product', 'product'],
-  ['category', 'category'],
-  ['source', 'source'],
-] as const;
+/** What is to be said beside a split. */
+const ABOUT: { readonly [by: string]: string } = {
+  channel: 'Only credit is split: a channel takes nothing by itself.',
+  arm: 'Only credit is split, by the arm that somebody had drawn. What an arm adds stands under Tests.',
+  link: 'Only the credit of clicks is split, by the link that was clicked last.',
+  product: 'An order counts whole for each that it holds: the lines do not add up to the takings.',
+  category: 'An order counts whole for each that it holds: the lines do not add up to the takings.',
+  segment: 'By who is in a segment now. Somebody may be in several: the lines do not add up to the takings.',
+};
 
 /** Takings, and what of them is credited to messages: to the cent, with the rest. */
 export function RevenueScreen() {
   const store = useStore();
   const client = useQueryClient();
-  const { days, query: since, field: periodField, error: clockError, retry } = usePeriod('30');
+  const { days, query: since, key: periodKey, own, setOwn, field: periodField, error: clockError, retry } = usePeriod('30');
   const [by, setBy] = useState('flow');
+  const [grain, setGrain] = useState<Grain>('day');
   const [chosen, setModel] = useState<CreditModel | null>(null);
   const [isSideBySide, setSideBySide] = useState(false);
   const [behind, setBehind] = useState<Behind | null>(null);
@@ -42,13 +44,13 @@ export function RevenueScreen() {
   const model = chosen ?? settings.data?.settings.model ?? 'last-click';
   const period = since && `${since}&model=${model}`;
   const report = useQuery({
-    queryKey: ['revenue', days, by, period?.slice(0, 21), model, settings.data?.rebuild?.done ?? null],
-    queryFn: () => api<RevenueReport>(`/revenue?${period}&by=${by}`),
+    queryKey: ['revenue', periodKey, by, grain, model, settings.data?.rebuild?.done ?? null],
+    queryFn: () => api<RevenueReport>(`/revenue?${period}&by=${by}&grain=${grain}`),
     enabled: period !== null && settings.isSuccess,
     placeholderData: (before) => before,
   });
   const ledger = useInfiniteQuery({
-    queryKey: ['ledger', days, period?.slice(0, 21), model, behind?.query ?? '', settings.data?.rebuild?.done ?? null],
+    queryKey: ['ledger', periodKey, model, behind?.query ?? '', settings.data?.rebuild?.done ?? null],
     queryFn: ({ pageParam }) =>
       api<LedgerView>(
         `/revenue/ledger?${period}&limit=50${behind ? `&${behind.query}` : ''}${pageParam ? `&before=${encodeURIComponent(pageParam)}` : ''}`,
@@ -89,7 +91,7 @@ export function RevenueScreen() {
           <p data-testid="finding">
             <b>{say(takings)}</b> was taken by {plural(orders, 'order', 'orders')}, <b>{say(credited)}</b> of it
             {takings > 0 && ` (${sayShare(credited, takings)})`} is credited to messages;{' '}
-            {sayAgainst(takings, before.takings, `the ${days} days before`)}.
+            {sayAgainst(takings, before.takings, days === '1' ? 'the day before' : `the ${days} days before`)}.
           </p>
           <p className="text-sm text-soft">
             {MODEL_WORDS[model].name}: {MODEL_WORDS[model].says}. Amounts {counted}.
@@ -139,12 +141,34 @@ export function RevenueScreen() {
               key={other.currency}
               term={`Taken in ${other.currency}, not in the sums`}
               value={sayMoney({ currency: other.currency, minor: other.takings })}
-              more={`${sayMoney({ currency: other.currency, minor: other.credited })} credited`}
+              more={`${sayMoney({ currency: other.currency, minor: other.credited })} credited; ${
+                other.own ? `${say(other.own.takings)} by the rates of each day` : 'no rates on file for these days'
+              }`}
             />
           ))}
         </dl>
         <div className="rounded-md border border-line bg-panel p-4">
-          <DayChart days={report.data.days} currency={currency} />
+          <DayChart
+            days={report.data.days}
+            grain={report.data.grain}
+            currency={currency}
+            end={own?.to ?? localDate(Date.parse(report.data.to), store.zone)}
+            onZoom={setOwn}
+            field={
+              <select
+                aria-label="How coarse"
+                value={grain}
+                onChange={(event) => setGrain(event.target.value as Grain)}
+                className={`${fieldClass} w-28`}
+              >
+                {GRAINS.map((one) => (
+                  <option key={one} value={one}>
+                    by {one}
+                  </option>
+                ))}
+              </select>
+            }
+          />
         </div>
       </div>
       <section className="rounded-md border border-line bg-panel" aria-busy={report.isPlaceholderData}>
@@ -153,7 +177,7 @@ export function RevenueScreen() {
             <label htmlFor="split-by">By</label>
           </h2>
           <select id="split-by" value={by} onChange={(event) => setBy(event.target.value)} className={`${fieldClass} w-56`}>
-            {SPLITS.map(([key, name]) => (
+            {Object.entries(SPLIT_WORDS).map(([key, name]) => (
               <option key={key} value={key}>
                 {name}
               </option>
@@ -165,11 +189,7 @@ export function RevenueScreen() {
               All models side by side
             </label>
           )}
-          <span className="text-sm text-soft">
-            {by === 'channel' && 'Only credit is split: a channel takes nothing by itself.'}
-            {(by === 'product' || by === 'category') &&
-              'An order counts whole for each that it holds: the lines do not add up to the takings.'}
-          </span>
+          <span className="text-sm text-soft">{ABOUT[by]}</span>
         </div>
         {by !== 'flow' ? (
           <Table name="Revenue split" rows={report.data.split?.rows} columns={splitColumns} keyOf={(row) => row.key} />

@@ -1,7 +1,8 @@
 'use client';
 
 import { scaleLinear } from 'd3-scale';
-import { useReading } from '../kit';
+import { freeKey } from '@/core/flows';
+import { ChartFrame, useReading } from '../kit';
 
 /** A value with the interval in which it lies, on one line of the picture. */
 export interface Span {
@@ -45,43 +46,45 @@ export function Spans({
           </>
         )}
       </p>
-      <svg width={WIDTH} height={height} role="img" aria-label={`${label}; arrow keys read the values`} {...keys} className="max-w-full">
-        {x.ticks(5).map((tick) => (
-          <g key={tick}>
-            <line x1={x(tick)} x2={x(tick)} y1={4} y2={height - 34} stroke="var(--line)" strokeWidth={tick === 0 ? 1.5 : 0.5} />
-            <text x={x(tick)} y={height - 20} textAnchor="middle" fontSize={11} className="fill-soft tabular">
-              {say(tick)}
-            </text>
-          </g>
-        ))}
-        <text x={WIDTH - 4} y={height - 5} textAnchor="end" fontSize={11} className="fill-soft">
-          {axis}
-        </text>
-        {spans.map((span, row) => {
-          const y = row * ROW + ROW / 2;
-          return (
-            <g key={span.key} onMouseEnter={() => read(row)}>
-              <rect x={0} y={y - ROW / 2} width={WIDTH} height={ROW} fill={at === row ? 'var(--wash)' : 'transparent'} />
-              <text x={LEFT - 10} y={y + 4} textAnchor="end" fontSize={12} className="fill-ink">
-                {span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name}
-                <title>{span.name}</title>
+      <ChartFrame name={freeKey(label, [])} title={label}>
+        <svg width={WIDTH} height={height} role="img" aria-label={`${label}; arrow keys read the values`} {...keys} className="max-w-full">
+          {x.ticks(5).map((tick) => (
+            <g key={tick}>
+              <line x1={x(tick)} x2={x(tick)} y1={4} y2={height - 34} stroke="var(--line)" strokeWidth={tick === 0 ? 1.5 : 0.5} />
+              <text x={x(tick)} y={height - 20} textAnchor="middle" fontSize={11} className="fill-soft tabular">
+                {say(tick)}
               </text>
-              <line x1={x(span.low)} x2={x(span.high)} y1={y} y2={y} stroke="var(--lane-0)" strokeWidth={2} />
-              {[span.low, span.high].map((end, n) => (
-                <line key={n} x1={x(end)} x2={x(end)} y1={y - 5} y2={y + 5} stroke="var(--lane-0)" strokeWidth={2} />
-              ))}
-              <circle
-                cx={x(span.value)}
-                cy={y}
-                r={5}
-                fill={span.isCaused ? 'var(--panel)' : 'var(--lane-0)'}
-                stroke="var(--lane-0)"
-                strokeWidth={2}
-              />
             </g>
-          );
-        })}
-      </svg>
+          ))}
+          <text x={WIDTH - 4} y={height - 5} textAnchor="end" fontSize={11} className="fill-soft">
+            {axis}
+          </text>
+          {spans.map((span, row) => {
+            const y = row * ROW + ROW / 2;
+            return (
+              <g key={span.key} onMouseEnter={() => read(row)}>
+                <rect x={0} y={y - ROW / 2} width={WIDTH} height={ROW} fill={at === row ? 'var(--wash)' : 'transparent'} />
+                <text x={LEFT - 10} y={y + 4} textAnchor="end" fontSize={12} className="fill-ink">
+                  {span.name.length > 24 ? `${span.name.slice(0, 23)}…` : span.name}
+                  <title>{span.name}</title>
+                </text>
+                <line x1={x(span.low)} x2={x(span.high)} y1={y} y2={y} stroke="var(--lane-0)" strokeWidth={2} />
+                {[span.low, span.high].map((end, n) => (
+                  <line key={n} x1={x(end)} x2={x(end)} y1={y - 5} y2={y + 5} stroke="var(--lane-0)" strokeWidth={2} />
+                ))}
+                <circle
+                  cx={x(span.value)}
+                  cy={y}
+                  r={5}
+                  fill={span.isCaused ? 'var(--panel)' : 'var(--lane-0)'}
+                  stroke="var(--lane-0)"
+                  strokeWidth={2}
+                />
+              </g>
+            );
+          })}
+        </svg>
+      </ChartFrame>
     </div>
   );
 }

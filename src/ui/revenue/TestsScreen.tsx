@@ -18,9 +18,9 @@ const sayChance = (chance: number): string =>
 
 /** Tests of flows: what came of each arm, what can be said of it by now, and how many people one needs. */
 export function TestsScreen() {
-  const { query, field, days, error: clockError, retry } = usePeriod('180');
+  const { query, field, key, error: clockError, retry } = usePeriod('180');
   const { data, error, refetch, isPlaceholderData } = useQuery({
-    queryKey: ['tests', days, query?.slice(0, 21)],
+    queryKey: ['tests', key],
     queryFn: () => api<TestsView>(`/tests?${query}`),
     enabled: query !== null,
     placeholderData: (before) => before,

@@ -115,8 +115,7 @@ export function modelColumnsOf(currency: string, models: RevenueReport['models']
 
 /** Whatever the takings are split by, where the orders behind a line can be shown. */
 export function splitColumnsOf(currency: string, by: string, show: (behind: Behind) => void): TableColumn<SplitRow>[] {
-  const behindOf = (row: SplitRow) =>
-    ['channel', 'offer', 'first'].includes(by) && row.key ? `${by}=${encodeURIComponent(row.key)}` : null;
+  const isCreditOnly = ['channel', 'arm', 'link'].includes(by);
   const money = (key: 'takings' | 'credited', name: string): TableColumn<SplitRow> => ({
     key,
     name,
@@ -132,25 +131,20 @@ export function splitColumnsOf(currency: string, by: string, show: (behind: Behi
       name: 'Orders',
       isNumber: true,
       value: (row) => row.orders,
-      show: (row) => {
-        const query = behindOf(row);
-        return query ? (
-          <button
-            type="button"
-            className="min-h-6 text-accent hover:underline"
-            title="The orders behind it"
-            onClick={() => show({ query, says: row.name })}
-          >
-            {sayCount(row.orders)}
-          </button>
-        ) : (
-          sayCount(row.orders)
-        );
-      },
+      show: (row) => (
+        <button
+          type="button"
+          className="min-h-6 text-accent hover:underline"
+          title="The orders behind it"
+          onClick={() => show({ query: `${by}=${encodeURIComponent(row.key)}`, says: row.name })}
+        >
+          {sayCount(row.orders)}
+        </button>
+      ),
     },
-    ...(by === 'channel' ? [] : [money('takings', 'Taken, net')]),
+    ...(isCreditOnly ? [] : [money('takings', 'Taken, net')]),
     money('credited', 'Credited'),
-    ...(by === 'channel'
+    ...(isCreditOnly
       ? []
       : [
           {

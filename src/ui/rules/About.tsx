@@ -268,7 +268,10 @@ export function Expected({ test, put }: LineProps<OfKind<'predicted'>>) {
         }
       />{' '}
       <Compared test={test} ops={ops} onChange={(change, field) => put({ test: 'predicted', of: test.of, ...change } as Rule, field)} />
-      <span className="text-xs text-soft"> (from the attribute “predicted”, whoever has computed it)</span>
+      <span className="text-xs text-soft">
+        {' '}
+        (reckoned each week from the store’s orders, unless the shop tells it as the attribute “predicted”)
+      </span>
     </>
   );
 }

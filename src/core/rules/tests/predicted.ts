@@ -9,7 +9,7 @@ import type { TestKind } from './kind';
 export const PREDICTIONS = {
   ordersExpected: { says: 'expected orders in a year', kind: 'number', most: 10_000 },
   valueExpected: { says: 'expected value of a year', kind: 'number', most: 1e9 },
-  chanceOfBuying: { says: 'chance of buying again', kind: 'number', most: 1 },
+  chanceOfBuying: { says: 'chance of buying within a year', kind: 'number', most: 1 },
   nextOrder: { says: 'expected day of the next order', kind: 'day', most: 0 },
 } as const;
 type Predicted = keyof typeof PREDICTIONS;
@@ -31,7 +31,7 @@ export const predictedSchema = z
 /** The attribute that holds what is predicted: a group of values under these names. */
 export const PREDICTED = 'predicted';
 
-/** What is expected of somebody. The numbers stand in the attribute `predicted`, whoever has computed them. */
+/** What is expected of somebody. The numbers stand in the attribute `predicted`: reckoned weekly from the store's orders, or told by the shop. */
 export const predictedKind: TestKind<z.infer<typeof predictedSchema>> = {
   look(test, facts) {
     const value = valueAt(facts.attributes, `${PREDICTED}.${test.of}`);

@@ -1,0 +1,1 @@
+export { AgainDialog, BoughtAgain } from './BoughtAgain';

@@ -1,0 +1,40 @@
+'use client';
+
+import { useRef, type ReactNode } from 'react';
+import { Button } from './form';
+import { pngOf, standalone } from './picture';
+import { saveAs } from './saveAs';
+
+/** A chart with what takes it along: its picture is saved as it is seen, with its title and in the colours of the day. */
+export function ChartFrame({ name, title, children }: { name: string; title: string; children: ReactNode }) {
+  const frame = useRef<HTMLDivElement>(null);
+  const picture = () => {
+    const svg = frame.current?.querySelector('svg');
+    return svg ? standalone(svg, title) : null;
+  };
+  return (
+    <div ref={frame} className="relative">
+      {children}
+      <div className="mt-1 flex gap-1 text-sm">
+        <Button
+          kind="quiet"
+          onClick={() => {
+            const svg = picture();
+            if (svg) saveAs(`${name}.svg`, svg, 'image/svg+xml');
+          }}
+        >
+          Save as SVG
+        </Button>
+        <Button
+          kind="quiet"
+          onClick={() => {
+            const svg = picture();
+            if (svg) void pngOf(svg).then((png) => saveAs(`${name}.png`, png, 'image/png'));
+          }}
+        >
+          Save as PNG
+        </Button>
+      </div>
+    </div>
+  );
+}
