@@ -12,6 +12,7 @@ const config: NextConfig = {
     'currency-codes',
     'mjml',
     'sanitize-html',
+    '@resvg/resvg-wasm',
   ],
   poweredByHeader: false,
   reactStrictMode: true,

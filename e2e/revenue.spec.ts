@@ -1,5 +1,6 @@
 import { expect, test } from '@playwright/test';
-import { api, base, expectPagesAccessible, minor, signIn, someone } from './kit';
+import { readFileSync } from 'node:fs';
+import { api, base, expectAccessible, expectPagesAccessible, mailTo, minor, signIn, someone } from './kit';
 
 test('from a figure to the orders behind it, and from an order to its messages and why each counts; the ledger is checked', async ({
   page,
@@ -89,6 +90,115 @@ test('carts, tests and lift say their finding in words with its interval, and ca
   await page.getByRole('img', { name: /^Share of people who have gone on/ }).focus();
   await page.keyboard.press('ArrowRight');
   await expect(page.getByText(/% to the second \(/)).toBeVisible();
+});
+
+test('the ledger is read by week, over days that are pulled over, by arm and product; charts are saved as pictures', async ({ page }) => {
+  await signIn(page);
+  await page.goto(`${base()}/revenue`);
+  await page.getByLabel('Period').selectOption('90');
+  await page.getByLabel('How coarse').selectOption('week');
+  const chart = page.getByRole('img', { name: /by week in EUR/ });
+  await chart.focus();
+  await page.keyboard.press('ArrowRight');
+  await expect(page.getByText(/^Week of \d+ \w+$/)).toBeVisible();
+  const saved = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save as SVG' }).click();
+  const svg = readFileSync((await (await saved).path())!, 'utf8');
+  expect(svg).toContain('Taken per week, and of it credited to messages, EUR');
+  expect(svg).not.toContain('var(--');
+  const png = page.waitForEvent('download');
+  await page.getByRole('button', { name: 'Save as PNG' }).click();
+  expect([...readFileSync((await (await png).path())!).subarray(1, 4)]).toEqual([...Buffer.from('PNG')]);
+
+  // pulling over a part of the chart shows only those days
+  await page.getByLabel('How coarse').selectOption('day');
+  const days = page.getByRole('img', { name: /by day in EUR/ });
+  await expect(days).toBeVisible();
+  const box = (await days.boundingBox())!;
+  await page.mouse.move(box.x + box.width * 0.5, box.y + 80);
+  await page.mouse.down();
+  await page.mouse.move(box.x + box.width * 0.7, box.y + 80, { steps: 5 });
+  await page.mouse.up();
+  await expect(page.getByLabel('Period')).toHaveValue('own');
+  const [from, to] = [await page.getByLabel('From').inputValue(), await page.getByLabel('To').inputValue()];
+  const length = (Date.parse(to) - Date.parse(from)) / 86_400_000;
+  expect(length).toBeGreaterThan(10);
+  expect(length).toBeLessThan(30);
+  await page.getByLabel('Period').selectOption('90');
+
+  await page.getByLabel('By', { exact: true }).selectOption('arm');
+  const split = page.getByRole('table', { name: 'Revenue split' });
+  await expect(split.getByRole('row', { name: /^Looked at, not bought: Which subject, Names the product/ })).toBeVisible();
+  await page.getByLabel('By', { exact: true }).selectOption('product');
+  await split.getByTitle('The orders behind it').first().click();
+  const ledger = page.getByRole('region', { name: 'Ledger' });
+  await expect(ledger.getByTitle('Why it is credited so').first()).toBeVisible();
+
+  await page.goto(`${base()}/revenue/people`);
+  const again = page.getByRole('table', { name: 'When the same is bought again' });
+  await page.getByLabel('By', { exact: true }).selectOption('category');
+  await again.getByRole('button', { name: 'food' }).click();
+  await expect(page.getByText(/^food: bought [\d,]+ times/)).toBeVisible();
+});
+
+test('a report of one’s own is created, read, shared by a link that is taken back again, and mailed', async ({
+  page,
+  request,
+  browser,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/revenue/reports`);
+  await page.getByRole('button', { name: 'Create a report…' }).click();
+  const dialog = page.getByRole('dialog');
+  await dialog.getByRole('button', { name: 'Create' }).click();
+  await expect(dialog.getByRole('alert')).toContainText('The name needs a name');
+  const name = `For the board ${Date.now()}`;
+  await dialog.getByLabel('Name').fill(name);
+  await dialog.getByLabel('Period').selectOption('90');
+  await dialog.getByLabel('product', { exact: true }).check();
+  await dialog.getByLabel('Send it to colleagues').check();
+  const reader = someone('board');
+  await dialog.getByLabel('To').fill(reader);
+  await dialog.getByRole('button', { name: 'Create' }).click();
+  await expect(page.getByRole('heading', { name })).toBeVisible();
+  const figures = page.getByTestId('report-figures');
+  await expect(figures).toContainText('Takings, net');
+  const takings = await figures
+    .getByText(/^€[\d,.]+$/)
+    .first()
+    .textContent();
+  await expect(page.getByRole('table', { name: 'By product' }).getByRole('row').nth(1)).toBeVisible();
+  await expect(page.getByText(new RegExp(`Goes to ${reader}; next Mon`))).toBeVisible();
+
+  await page.getByRole('button', { name: 'More acts' }).click();
+  await page.getByRole('menuitem', { name: 'Share by a link' }).click();
+  const link = (await page.getByText(/\/shared\/[\w-]{32}/).textContent())!;
+  const stranger = await (await browser.newContext()).newPage();
+  await stranger.goto(link);
+  await expect(stranger.getByRole('heading', { name })).toBeVisible();
+  await expect(stranger.getByRole('cell', { name: takings! })).toBeVisible();
+  await expect(stranger.getByRole('img', { name: /Takings and credited revenue by day/ })).toBeVisible();
+  await expectAccessible(stranger);
+  await page.getByRole('button', { name: 'More acts' }).click();
+  await page.getByRole('menuitem', { name: 'Take the link back' }).click();
+  await expect(page.getByText('Whoever has the link reads it')).toBeHidden();
+  expect((await stranger.goto(link))!.status()).toBe(404);
+  await stranger.context().close();
+
+  await page.getByRole('button', { name: 'More acts' }).click();
+  await page.getByRole('menuitem', { name: 'Send now to 1 reader' }).click();
+  const mail = await mailTo(request, reader, new RegExp(name));
+  expect(mail.text).toContain(takings!);
+
+  await page.getByRole('button', { name: 'Change…' }).click();
+  await page.getByRole('dialog').getByLabel('Send it to colleagues').uncheck();
+  await page.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByText(/Goes to/)).toBeHidden();
+  await page.getByRole('button', { name: 'More acts' }).click();
+  await page.getByRole('menuitem', { name: 'Delete…' }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Delete' }).click();
+  await expect(page).toHaveURL(/\/revenue\/reports$/);
+  await expect(page.getByRole('link', { name })).toBeHidden();
 });
 
 test('the day starts with what goes out and what needs somebody', async ({ page, request }) => {

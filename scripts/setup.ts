@@ -16,6 +16,8 @@ import { createKey, createSource, findSource, rebuildCatalogue } from '../src/da
 import { SCOPES } from '../src/core/sources';
 import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
+import { newReport, nextMail, type ReportDocument } from '../src/core/reports';
+import { createReport } from '../src/data/reports';
 import { saveBrand, saveFeed, saveInLibrary } from '../src/data/letters';
 import { refreshCarts, saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
@@ -296,6 +298,14 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
       'Marla Quist',
       start,
     );
+  const weekly: ReportDocument = {
+    ...newReport(),
+    name: 'Each Monday',
+    figures: ['takings', 'orders', 'credited', 'share', 'recovery'],
+    splits: ['flow', 'first'],
+    mail: { weekday: 1, at: '08:00', to: ['marla@quillfin.example', 'ines@quillfin.example'] },
+  };
+  await createReport(db, { key: 'each-monday', document: weekly, nextAt: nextMail(weekly, end, STORE.zone), by: 'Marla Quist', at: start });
   await saveFeed(db, {
     key: 'quillfin-blog',
     name: 'The Quillfin blog',

@@ -302,7 +302,7 @@ const lookedNotBought = started('looked-not-bought', (document) => {
     // whoever has left a cart is written to about that
     entry: document.entry && { all: [document.entry, { test: 'didNot' as const, event: 'cart.updated', since: { last: 'P2D' } }] },
     control: 25,
-    goal: { event: 'order.placed', within: 'P3D', ends: true },
+    goal: { event: 'order.placed', within: 'P1D', ends: true },
     steps: [
       {
         id: 'subject',

@@ -193,6 +193,7 @@ export function makeVisits(
       continue;
     }
     order(add, cartId, items, at, null, chance);
+    buysAgain(add, cartId, items, at, own);
     hasTank ||= pool === tanks;
   }
   return events;
@@ -215,6 +216,22 @@ const itemOf = (product: Product, baseUrl: string, chance: Chance): Item => ({
 function comesBack(add: Add, cartId: string, items: readonly Item[], left: Instant, chance: Chance): void {
   order(add, cartId, items, left + 14 * HOUR + chance.wait(20 * HOUR), null, chance);
 }
+/** What is used up, and so is bought again. */
+const USED_UP = new Set(['food', 'water tests', 'water care']);
+const LASTS = 28 * DAY;
+/** Of what is used up, some is bought again by itself once it is: a third each time, after four weeks and some. */
+function buysAgain(add: Add, cartId: string, items: readonly Item[], at: Instant, chance: Chance): void {
+  for (const item of items) {
+    if (!USED_UP.has(item.category)) continue;
+    let again = at;
+    for (let time = 2; time < 6 && chance.is(0.34); time++) {
+      again += LASTS + chance.wait(14 * DAY);
+      order(add, `${cartId}-${item.sku}-${time}`, [item], again, null, chance);
+    }
+  }
+}
+/** Up to such a price something is bought without thinking it over again, in euros. */
+const AT_ONCE = 200;
 /** For so long before they buy, whoever would have anyway is glad of a message. */
 const MINDED_FOR = 3 * DAY;
 
@@ -296,13 +313,22 @@ function makeParcels(events: readonly FactEvent[], person: DemoPerson, end: Inst
   });
 }
 
+/** How likely somebody who has opened clicks: more on what is about a thing they want. */
+const clicksOn = (flow: string, step: string): number => (step === 'big-cart' || flow === 'looked-not-bought' ? 0.34 : 0.26);
+
+/** How likely somebody who has clicked buys something then: reminded of what they looked at, they do; thanked for an order, hardly. */
+function buysAfter(flow: string, step: string): number {
+  if (flow === 'looked-not-bought') return step === 'plain' ? 0.32 : 0.66;
+  return flow === 'first-order' ? 0.03 : 0.14;
+}
+
 /**
  * What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. Who is about to buy
  * anyway reads and clicks more than others, and buys no more by it: such an order is credited, and not caused.
  * @param visits what they do of themselves
  */
 export function reactionOf(nextId: () => string, chance: Chance, visits: readonly FactEvent[]): Reaction {
-  const bought = visits.filter((event) => event.type === 'order.placed');
+  const placed = visits.filter((event) => event.type === 'order.placed');
   return (send: ReplayedSend, facts) => {
     const events: FactEvent[] = [];
     const leaves = (at: Instant, changes: readonly Omit<FactChange, 'at'>[]) => ({
@@ -319,14 +345,14 @@ export function reactionOf(nextId: () => string, chance: Chance, visits: readonl
       return leaves(send.at + 3 * SECOND, [suppressed('bounced')]);
     }
     add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), about);
-    const buysAnyway = bought.some((event) => event.time > send.at && event.time < send.at + MINDED_FOR);
+    const buysAnyway = placed.some((event) => event.time > send.at && event.time < send.at + MINDED_FOR);
     if (!chance.is(buysAnyway ? 0.8 : 0.44)) return { events };
     const opened = send.at + MINUTE + chance.wait(3 * HOUR);
     add('message.opened', opened, { ...about, ...on });
     if (chance.is(0.006)) {
       return leaves(opened + 20 * SECOND, [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn' }, suppressed('unsubscribed')]);
     }
-    if (!chance.is(buysAnyway ? 0.6 : send.effect.stepId === 'big-cart' ? 0.34 : 0.26)) return { events };
+    if (!chance.is(buysAnyway ? 0.6 : clicksOn(send.flowKey, send.effect.stepId))) return { events };
     const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
     const { data } = send.run.about;
     add('message.clicked', clicked, { ...about, ...on, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
@@ -344,16 +370,15 @@ export function reactionOf(nextId: () => string, chance: Chance, visits: readonl
             : null,
           chance,
         );
-    } else if (chance.is(send.flowKey === 'looked-not-bought' && send.effect.stepId !== 'plain' ? 0.66 : 0.32)) {
-      const product = chance.pick(supplies);
-      order(
-        add,
-        `cart-${send.id}-${sendId}`,
-        [{ sku: product.sku, name: product.name, quantity: 3, price: product.price, category: product.kind, url: '', image: '' }],
-        clicked + 10 * MINUTE,
-        null,
-        chance,
-      );
+    } else if (chance.is(buysAfter(send.flowKey, send.effect.stepId))) {
+      // what they looked at, where it is not too dear to be bought at once
+      const looked = products.find(({ sku, price }) => sku === data.sku && price < AT_ONCE);
+      const bought = [...(looked ? [looked] : []), chance.pick(supplies)].map((product) => ({
+        ...itemOf(product, '', chance),
+        url: '',
+        image: '',
+      }));
+      order(add, `cart-${send.id}-${sendId}`, bought, clicked + 10 * MINUTE, null, chance);
     }
     return { events };
   };

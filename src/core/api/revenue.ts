@@ -1,5 +1,6 @@
 import type { Money } from '../money';
-import type { RevenueSettings } from '../revenue';
+import type { Figure, FigureKind, ReportDocument, ReportSplit } from '../reports';
+import type { Grain, RevenueSettings } from '../revenue';
 
 /** What the last check of the ledger has found, and how far a rebuild has come. */
 export interface LedgerStanding {
@@ -245,4 +246,51 @@ export interface TestView {
 }
 export interface TestsView {
   readonly tests: readonly TestView[];
+}
+
+/** A report of one's own as it stands in the list. */
+export interface ReportItem {
+  readonly key: string;
+  readonly document: ReportDocument;
+  readonly revision: number;
+  /** by which anybody may read it; null where it is not shared */
+  readonly url: string | null;
+  readonly nextAt: string | null;
+  readonly sentAt: string | null;
+  readonly changedAt: string;
+  readonly changedBy: string;
+}
+/** What a report shows, in minor units; shares from 0 to 1. */
+export interface ReportFigures {
+  readonly from: string;
+  readonly to: string;
+  readonly currency: string;
+  readonly model: string;
+  readonly counted: string;
+  readonly figures: readonly {
+    readonly key: Figure;
+    readonly name: string;
+    readonly kind: FigureKind;
+    readonly now: number | null;
+    readonly before: number | null;
+    readonly yearBefore: number | null;
+  }[];
+  readonly grain: Grain;
+  readonly days: readonly { readonly day: string; readonly takings: number; readonly credited: number }[];
+  readonly splits: readonly {
+    readonly by: ReportSplit;
+    readonly name: string;
+    /** `takings` is null where only credit is split */
+    readonly lines: readonly {
+      readonly name: string;
+      readonly orders: number;
+      readonly takings: number | null;
+      readonly credited: number;
+    }[];
+    /** so many lines are not shown */
+    readonly more: number;
+  }[];
+}
+export interface ReportsView {
+  readonly reports: readonly ReportItem[];
 }

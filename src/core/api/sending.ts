@@ -17,3 +17,17 @@ export interface TextPricesView {
   readonly currency: string;
   readonly prices: { readonly [country: string]: number };
 }
+
+/** What went out, by local day: every day from the first on, a Monday, to today. */
+export interface SendCalendarView {
+  readonly days: readonly {
+    readonly day: string;
+    readonly sent: number;
+    /** to how many people */
+    readonly people: number;
+    readonly opened: number;
+    readonly clicked: number;
+    /** nothing goes out: a holiday, or closed by hand */
+    readonly isClosed: boolean;
+  }[];
+}

@@ -30,6 +30,7 @@ import * as ledger from './migrations/027_ledger';
 import * as carts from './migrations/028_carts';
 import * as predictions from './migrations/029_predictions';
 import * as predicted from './migrations/030_predicted';
+import * as reports from './migrations/031_reports';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -80,6 +81,7 @@ const migrations: Record<string, Knex.Migration> = {
   '028_carts': carts,
   '029_predictions': predictions,
   '030_predicted': predicted,
+  '031_reports': reports,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -1,3 +1,4 @@
+export { type SendDayRow, sendDays } from './calendar';
 export { createLetter, leaveLetter, noteLetter, settleLetter, takeLetter } from './letters';
 export { queueDispatch } from './outbox';
 export {

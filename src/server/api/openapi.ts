@@ -4,17 +4,17 @@ import { messageSchema } from '@/core/messages';
 import { formSchema } from '@/core/forms';
 import { importSchema } from '@/core/imports';
 import { checkoutBoxSchema } from '@/core/people';
-import { revenueSettingsSchema } from '@/core/revenue';
 import { ruleSchema } from '@/core/rules';
 import { mappingSchema } from '@/core/sources';
 import { envelopeSchema } from '../ingest';
 import { putPersonSchema } from '../people';
 import { moveSchema } from '../http';
-import { jsonSchema, ok, parameter, body, operation, period, nothing } from './parts';
+import { jsonSchema, ok, parameter, body, operation, nothing } from './parts';
 import { dataPaths } from './data';
 import { flowPaths } from './flows';
 import { letterPaths } from './letters';
 import { peoplePaths } from './people';
+import { revenuePaths } from './revenue';
 
 export { flowJsonSchema } from './parts';
 
@@ -35,10 +35,12 @@ export function description(origin: string) {
       ...dataPaths,
       ...flowPaths,
       ...letterPaths,
+      ...revenuePaths,
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),
       },
+      '/sending/calendar': { get: operation('What went out on each day of the last half year', ok('{days}')) },
       '/tracking': {
         put: operation('Sets of whom openings and clicks are counted', ok('{limits, closedDays, tracking}'), {
           requestBody: body(jsonSchema(trackingInput)),
@@ -107,105 +109,6 @@ export function description(origin: string) {
           parameters: [parameter('country', 'query', 'Country, however spelled')],
         }),
         put: operation('Sets it', ok('The box'), { requestBody: body(jsonSchema(checkoutBoxSchema)) }),
-      },
-      '/revenue': {
-        get: operation('Takings, credited and uncredited, by flow and message and by day, in minor units', ok('The sums'), {
-          parameters: [...period, parameter('by', 'query', 'Split by flow, channel, offer, source, first, product or category')],
-        }),
-      },
-      '/revenue/ledger': {
-        get: operation('Every order with its credits, newest first', ok('A page; `next` continues it'), {
-          parameters: [
-            ...period,
-            parameter('flow', 'query', 'Only those in which the flow has a share'),
-            parameter('step', 'query', 'Of that flow, the message'),
-            parameter('channel', 'query', 'Only those in which a message of this channel has a share'),
-            parameter('offer', 'query', 'Only those with a code of the offer'),
-            parameter('first', 'query', 'first: the first of somebody, repeat: later ones'),
-            parameter('credited', 'query', 'yes: in which any message has a share, no: none'),
-            parameter('before', 'query', 'The value of `next`'),
-            parameter('limit', 'query', 'At most 200'),
-          ],
-        }),
-      },
-      '/revenue/settings': {
-        get: operation('How revenue is counted', ok('{settings, counted, check, rebuild}')),
-        put: operation('Sets how; the ledger is computed anew', ok('{settings, counted, check, rebuild}'), {
-          requestBody: body(jsonSchema(revenueSettingsSchema)),
-        }),
-      },
-      '/revenue/check': {
-        get: operation('What the last check of the ledger has found', ok('{check, rebuild}')),
-        post: operation('Checks the ledger now, from the events', ok('{check, rebuild}')),
-      },
-      '/revenue/lifts': { get: operation('What every flow adds that keeps some out', ok('{lifts, all}'), { parameters: period }) },
-      '/flows/{key}/lift': {
-        get: operation(
-          'What a flow adds: who entered against who was kept out, a person',
-          ok('people, perPerson, lift, interval, method'),
-          {
-            parameters: [parameter('key', 'path', "The flow's key"), ...period],
-          },
-        ),
-      },
-      '/cohorts': {
-        get: operation('People by the month of their first order: who came back, how often, for how much', ok('{currency, cohorts}'), {
-          parameters: [
-            parameter('months', 'query', 'How many months back, at most 36'),
-            parameter('product', 'query', 'Only whose first order held it'),
-            parameter('source', 'query', 'Only whose first order came from it'),
-          ],
-        }),
-      },
-      '/forward': {
-        get: operation('How people go on to their first, second and third order, and after how many days', ok('{from, to, steps}'), {
-          parameters: period,
-        }),
-      },
-      '/again': {
-        get: operation('After how many days people buy the same again, by product or category', ok('{from, to, by, lines}'), {
-          parameters: [
-            ...period,
-            parameter('by', 'query', 'product or category'),
-            parameter('key', 'query', 'One of them, with its curve'),
-          ],
-        }),
-      },
-      '/predictions': { get: operation('What is expected of everybody together, and how an earlier fit held', ok('{currency, fit}')) },
-      '/today': {
-        get: operation('Takings against a week ago, what goes out, what needs attention, and what others did', ok('The day'), {
-          parameters: [parameter('since', 'query', 'From when on what others did is told')],
-        }),
-      },
-      '/carts': {
-        get: operation(
-          'Carts that were left: open, won back and gone, what they were worth, the rate with its interval, and how they came back',
-          ok('The report'),
-          {
-            parameters: period,
-          },
-        ),
-      },
-      '/carts/list': {
-        get: operation('Carts that were left, the newest first', ok('A page'), {
-          parameters: [
-            ...period,
-            parameter('state', 'query', 'open, won, gone or unreachable'),
-            parameter('limit', 'query', 'At most 200'),
-            parameter('offset', 'query', 'How many are passed over'),
-          ],
-        }),
-      },
-      '/tests': { get: operation('Every test of flows that are on, with what can be said of it', ok('{tests}'), { parameters: period }) },
-      '/tests/{flow}/{step}': {
-        get: operation('A test, arm by arm', ok('The test'), {
-          parameters: [parameter('flow', 'path', "The flow's key"), parameter('step', 'path', "The test's id"), ...period],
-        }),
-      },
-      '/orders/{id}/credits': {
-        get: operation('Every message before an order, why each counts or does not, and credits by each model', ok('The order'), {
-          parameters: [parameter('id', 'path', "The order's id")],
-        }),
       },
       '/account': {
         get: operation('Your own account and where you are signed in; for people, not for keys', ok('email, name, sessions')),

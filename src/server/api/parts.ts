@@ -1,5 +1,6 @@
 import * as z from 'zod';
 import { flowSchema } from '@/core/flows';
+import { CREDIT_MODELS } from '@/core/revenue';
 
 export const jsonSchema = (schema: z.ZodType) => {
   const { $schema: _, ...rest } = z.toJSONSchema(schema, { io: 'input', unrepresentable: 'any', target: 'draft-2020-12' });
@@ -35,7 +36,7 @@ export const operation = (summary: string, answer: object, more: object = {}, st
 export const period = [
   parameter('from', 'query', 'Beginning, RFC 3339 or a date; 30 days before the end when left out'),
   parameter('to', 'query', 'End, inclusive; now when left out'),
-  parameter('model', 'query', 'Credit model', { enum: ['last-click'] }),
+  parameter('model', 'query', 'Credit model', { enum: [...CREDIT_MODELS] }),
 ];
 export const key = [parameter('key', 'path', "The flow's key, such as cart-left-behind")];
 export const id = [parameter('id', 'path', "The person's external id, or ~ and our own number for those who have none")];

@@ -6,7 +6,7 @@ import { findFlow, readVersion, saveDraft } from '@/data/flows';
 import { moveClockTo } from '@/data/store';
 import { DAY } from '@/core/time';
 import { happening, openLab, type Lab } from '../testing/lab';
-import { decideTests, drain, flowReport, versionsOf } from '.';
+import { decideTests, drain, keepTestArm, flowReport, versionsOf } from '.';
 
 let lab: Lab;
 let key = '';
@@ -190,5 +190,23 @@ describe('so many entries a day', () => {
     expect(await query(lab.db, `select count(*)::int as n from traces where kind = 'not-entered' and saw ->> 'full' = '30'`)).toEqual([
       { n: 10 },
     ]);
+  });
+});
+
+describe('a test that is ended by hand', () => {
+  it('is published with the arm that is kept; what has been changed in the draft meanwhile stays there', async () => {
+    await lab.addFlow(key, flowOf(which()));
+    const flow = (await findFlow(lab.db, key))!;
+    await saveDraft(lab.db, key, { ...flow.draft, name: 'Another name' }, null, await lab.now());
+    await expect(keepTestArm(lab.db, key, 'which', { arm: 'three' }, 'Marla')).rejects.toMatchObject({ status: 422 });
+    await expect(keepTestArm(lab.db, key, 'after', { arm: 'two' }, 'Marla')).rejects.toMatchObject({ status: 404 });
+    expect(await keepTestArm(lab.db, key, 'which', { arm: 'two' }, 'Marla')).toEqual({ version: 2 });
+    const after = await current();
+    expect([after.version, after.ids]).toEqual([2, ['second', 'after']]);
+    expect([after.draft.name, after.draft.steps.map(({ id }) => id)]).toEqual(['Another name', ['second', 'after']]);
+    const acts = await query<{ what: string }>(lab.db, `select what from acts where detail ->> 'key' = :key order by id desc limit 2`, {
+      key,
+    });
+    expect(acts.map(({ what }) => what).sort()).toEqual(['flow.published', 'test.decided']);
   });
 });

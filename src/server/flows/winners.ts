@@ -1,3 +1,4 @@
+import * as z from 'zod';
 import { goalEndsBy, keepArm, stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
 import { highest } from '@/core/stats';
 import type { Instant } from '@/core/time';
@@ -16,7 +17,8 @@ import {
   verdictsOf,
   type FlowRow,
 } from '@/data/flows';
-import { readStore, recordAct } from '@/data/store';
+import { readStore, recordAct, type StoreNow } from '@/data/store';
+import { notFound, Problem, problemsOf } from '../http';
 
 const testsOf = (document: FlowDocument): TestStep[] =>
   stepsOf(document).filter((step): step is TestStep => step.kind === 'test' && step.decide !== undefined);
@@ -63,17 +65,68 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
     await recordAct(trx, store.now, `test “${step.name}”`, 'test.decided', { key, step: step.id, arm: arm?.id ?? null });
     decided += 1;
     if (!arm) continue;
-    // what has been changed in the draft meanwhile stays there, without the test
-    draft = keepArm(draft, step.id, arm.id);
-    document = keepArm(document, step.id, arm.id);
-    const by = `test “${step.name}”`;
-    newest = await publishDraft(trx, { ...flow, draft: document, version: newest }, by, store.now);
-    await replaceDraft(trx, flow.id, draft, store.now);
-    await setOccasions(trx, flow.id, document, store.now, store.zone);
-    await setHeard(trx, flow.id, document);
-    await recordAct(trx, store.now, by, 'flow.published', { key, version: newest });
+    ({ draft, document, newest } = await publishKept(
+      trx,
+      flow,
+      { draft, document, newest },
+      step.id,
+      arm.id,
+      `test “${step.name}”`,
+      store,
+    ));
   }
   return decided;
+}
+
+interface Kept {
+  readonly draft: FlowDocument;
+  readonly document: FlowDocument;
+  readonly newest: number;
+}
+
+/** Publishes a flow with one arm of a test in place of the test. What has been changed in the draft meanwhile stays there, without the test. */
+async function publishKept(
+  trx: Sql,
+  flow: FlowRow,
+  { draft, document, newest }: Kept,
+  stepId: string,
+  armId: string,
+  by: string,
+  { now, zone }: Pick<StoreNow, 'now' | 'zone'>,
+): Promise<Kept> {
+  const kept = { draft: keepArm(draft, stepId, armId), document: keepArm(document, stepId, armId) };
+  const version = await publishDraft(trx, { ...flow, draft: kept.document, version: newest }, by, now);
+  await replaceDraft(trx, flow.id, kept.draft, now);
+  await setOccasions(trx, flow.id, kept.document, now, zone);
+  await setHeard(trx, flow.id, kept.document);
+  await recordAct(trx, now, by, 'flow.published', { key: flow.key, version });
+  return { ...kept, newest: version };
+}
+
+const keepInput = z.strictObject({ arm: z.string().min(1).max(80) });
+
+/** Ends a test by hand: the flow is published with one of its arms in place of it; whoever is inside stays on theirs. Answers with the version. */
+export async function keepTestArm(db: Db, key: string, stepId: string, body: unknown, by: string): Promise<{ version: number }> {
+  const parsed = keepInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not an arm', 'Nothing was published.', problemsOf(parsed.error));
+  const { arm: armId } = parsed.data;
+  return inTransaction(db, async (trx) => {
+    const flow = await lockFlow(trx, key.slice(0, 80));
+    if (!flow) throw notFound(`flow "${key.slice(0, 60)}"`);
+    if (flow.version === null) throw new Problem(409, 'Not published', 'A flow that was never published tests nothing yet.');
+    const store = await readStore(trx);
+    const document = await readVersion(trx, flow.id, flow.version);
+    const step = stepsOf(document).find((one): one is TestStep => one.id === stepId && one.kind === 'test');
+    if (!step) throw notFound(`test "${stepId.slice(0, 60)}" in the version that is on`);
+    const arm = step.arms.find(({ id }) => id === armId);
+    if (!arm)
+      throw new Problem(422, 'Not an arm', 'Nothing was published.', [
+        { field: 'arm', wrong: 'is no arm of this test', right: step.arms.map(({ id }) => id).join(' or ') },
+      ]);
+    const { newest } = await publishKept(trx, flow, { draft: flow.draft, document, newest: flow.version }, stepId, armId, by, store);
+    await recordAct(trx, store.now, by, 'test.decided', { key, step: stepId, arm: armId });
+    return { version: newest };
+  });
 }
 
 /** Since when a test has been in the flow in this very form; null where that cannot be told. */

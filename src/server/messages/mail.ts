@@ -8,7 +8,13 @@ export interface Envelope extends Rendered {
   readonly unsubscribeUrl: string | null;
   /** where answers go, where they do not go to the sender */
   readonly replyTo?: string;
-  readonly attachments?: readonly { readonly filename: string; readonly content: Buffer; readonly contentType: string }[];
+  /** `cid` is the name by which the mail itself shows a picture (RFC 2392) */
+  readonly attachments?: readonly {
+    readonly filename: string;
+    readonly content: Buffer;
+    readonly contentType: string;
+    readonly cid?: string;
+  }[];
   /** store time: the same as the machine's, but in the demo */
   readonly date: Date;
 }

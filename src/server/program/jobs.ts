@@ -5,13 +5,14 @@ import { dispatch, giveUp, sendLetter, type Dispatch } from '../messages';
 import { changeOthers, makeCall, tellNote, writeTaskOf } from '../asks';
 import { log } from '../base';
 import { tellShop } from '../codes';
+import { mailReport, type ReportJob } from '../reports';
 import { doWork } from '../work';
 
 /** Which jobs are carried out beside which: what somebody waits for, what flows send, and long work, each in places of its own. */
 export const QUEUES = {
   urgent: { tasks: ['letter', 'dispatch_service'], atOnce: 2 },
   bulk: { tasks: ['dispatch'], atOnce: 3 },
-  work: { tasks: ['work'], atOnce: 2 },
+  work: { tasks: ['work', 'report'], atOnce: 2 },
   asks: { tasks: ['call', 'task', 'note', 'others', 'code_hook'], atOnce: 8 },
 } as const;
 
@@ -89,6 +90,7 @@ export function tasksOf(context: Dispatch): TaskList {
     others: async (payload) => changeOthers(context.db, (payload as { id: string }).id),
     code_hook: async (payload, helpers) =>
       tellShop(context.db, payload as { id: string; body: object }, context.inside ?? [], helpers.job.attempts >= helpers.job.max_attempts),
+    report: async (payload) => mailReport(context, payload as ReportJob),
     work: async (payload) => doWork(context, (payload as { id: string }).id),
   };
 }

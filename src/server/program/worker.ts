@@ -10,6 +10,7 @@ import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
+import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions } from '../revenue';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
@@ -152,6 +153,7 @@ async function main(): Promise<void> {
           readFeeds(homeDb, config.inside),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
+          sendDueReports(homeDb),
           goOnRebuilding(homeDb)
             .then(() => checkNightly(homeDb))
             .then(() => keepPredictions(homeDb)),

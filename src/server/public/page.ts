@@ -16,13 +16,16 @@ fieldset{border:0;padding:0;margin:0;display:grid;gap:8px}legend{font-weight:600
 button{justify-self:start;background:#8B2635;color:#fff;border:0;border-radius:6px;padding:10px 18px;font:inherit;font-weight:600;
   cursor:pointer}
 button.plain{background:#fff;color:#1F2328;border:1px solid #8d8778}:focus-visible{outline:2px solid #8B2635;outline-offset:2px}
-.away{position:absolute;left:-6000px}.embedded{background:#fff}.embedded main{margin:0}`;
+.away{position:absolute;left:-6000px}.embedded{background:#fff}.embedded main{margin:0}
+.wide main{max-width:760px}table{border-collapse:collapse;width:100%;margin:0 0 8px;font-size:15px}
+th,td{padding:7px 10px;border-bottom:1px solid #DDD8CC;text-align:left;vertical-align:top}th{font-size:13px;color:#565B63}
+.n{text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums}svg{max-width:100%;height:auto}`;
 
 /** The shell of pages for people who are not signed in anywhere: forms, confirmations, preferences. No script of ours is needed to use them. */
-export function publicPage(title: string, content: string, options: { isEmbedded?: boolean } = {}): string {
+export function publicPage(title: string, content: string, options: { isEmbedded?: boolean; isWide?: boolean } = {}): string {
   return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <meta name="robots" content="noindex"><title>${e(title)}</title>
-<style>${STYLE}</style></head><body${options.isEmbedded ? ' class="embedded"' : ''}><main>${content}</main></body></html>`;
+<style>${STYLE}</style></head><body${options.isEmbedded ? ' class="embedded"' : options.isWide ? ' class="wide"' : ''}><main>${content}</main></body></html>`;
 }
 
 /** A box to tick with its words, which are HTML; `attributes` name it. */

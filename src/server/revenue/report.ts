@@ -94,10 +94,10 @@ function inOwn(
 ): { takings: number; credited: number } | null {
   const sum = { takings: 0, credited: 0 };
   for (const day of days)
-    for (const of of ['takings', 'credited'] as const) {
-      const minor = inStoreCurrency(Number(day[of]), day.currency, startOfDate(day.day, zone)!, zone, world);
+    for (const what of ['takings', 'credited'] as const) {
+      const minor = inStoreCurrency(Number(day[what]), day.currency, startOfDate(day.day, zone)!, zone, world);
       if (minor === null) return null;
-      sum[of] += minor;
+      sum[what] += minor;
     }
   return sum;
 }

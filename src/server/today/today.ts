@@ -177,8 +177,7 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
       );
   }
   for (const test of tests)
-    if (test.ahead !== null)
-      add('note', `test/${test.flow.key}/${test.step}`, test.says, 'Keep the one that is ahead', `/flows/${test.flow.key}`);
+    if (test.ahead !== null) add('note', `test/${test.flow.key}/${test.step}`, test.says, 'Keep the one that is ahead', '/revenue/tests');
   for (const offer of all.offers)
     if (!offer.isArchived && offer.isOver !== null && offer.flows.some(({ isOn }) => isOn))
       add(

@@ -81,34 +81,38 @@ const PERIOD_FROM = new Date(Date.now() - 730 * 86_400_000).toISOString().slice(
 function Chosen({ line, onUse }: { line: Line; onUse?: ((days: number) => void) | undefined }) {
   const { name, bought, again, seen, curve } = line;
   return (
-    <>
-      <p>
-        <b>{name}</b>: bought {plural(bought, 'time', 'times')}, {sayCount(again)} of them followed by another.{' '}
-        {line.half === null
-          ? 'Too few came back to say how long they take.'
-          : `Of those who come back, a quarter have after ${line.quarter} days, half after ${line.half}, three quarters after ${line.most}.`}
-      </p>
-      {onUse && line.half !== null && (
-        <p className="mt-2 flex flex-wrap items-center gap-2">
-          Wait until{' '}
-          {PARTS.map(([part, says]) => (
-            <Button key={part} onClick={() => onUse(line[part]!)}>
-              {says} have: {plural(line[part]!, 'day', 'days')}
-            </Button>
-          ))}
+    <div className={onUse ? 'grid gap-2' : 'grid grid-cols-[1fr_560px] gap-6'}>
+      <div>
+        <p>
+          <b>{name}</b>: bought {plural(bought, 'time', 'times')}, {sayCount(again)} of them followed by another.{' '}
+          {line.half === null
+            ? 'Too few came back to say how long they take.'
+            : `Of those who come back, a quarter have after ${line.quarter} days, half after ${line.half}, three quarters after ${line.most}.`}
         </p>
-      )}
-      <Curve
-        lines={[{ name: 'have bought it again', until: seen, steps: curve!.map(({ days: time, ...rest }) => ({ time, ...rest })) }]}
-        span={SPAN}
-        ticks={DAYS.map((day) => [day, String(day)] as const)}
-        say={(day) => plural(day, 'day', 'days')}
-        about="Share that has bought it again:"
-        axis="Days since it was bought"
-        name="bought-again"
-        title={`${name}: share bought again, by days since it was bought`}
-      />
-    </>
+        {onUse && line.half !== null && (
+          <p className="mt-2 flex flex-wrap items-center gap-2">
+            Wait until{' '}
+            {PARTS.map(([part, says]) => (
+              <Button key={part} onClick={() => onUse(line[part]!)}>
+                {says} have: {plural(line[part]!, 'day', 'days')}
+              </Button>
+            ))}
+          </p>
+        )}
+      </div>
+      <div>
+        <Curve
+          lines={[{ name: 'have bought it again', until: seen, steps: curve!.map(({ days: time, ...rest }) => ({ time, ...rest })) }]}
+          span={SPAN}
+          ticks={DAYS.map((day) => [day, String(day)] as const)}
+          say={(day) => plural(day, 'day', 'days')}
+          about="Share that has bought it again:"
+          axis="Days since it was bought"
+          name="bought-again"
+          title={`${name}: share bought again, by days since it was bought`}
+        />
+      </div>
+    </div>
   );
 }
 

@@ -15,7 +15,7 @@ export function ChartFrame({ name, title, children }: { name: string; title: str
   return (
     <div ref={frame} className="relative">
       {children}
-      <div className="mt-1 flex gap-1 text-sm">
+      <div className="-ml-3 mt-1 flex gap-1 text-sm">
         <Button
           kind="quiet"
           onClick={() => {

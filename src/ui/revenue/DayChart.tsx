@@ -64,12 +64,14 @@ export function DayChart({
   /** the last day of the period */
   end: string;
   /** chooses how coarse it is */
-  field: ReactNode;
-  onZoom: (period: OwnPeriod) => void;
+  field?: ReactNode;
+  /** where pulling over some days chooses them */
+  onZoom?: (period: OwnPeriod) => void;
 }) {
   const frame = useRef<HTMLDivElement>(null);
   const brush = useRef<SVGGElement>(null);
   const [width, setWidth] = useState(800);
+  const canZoom = onZoom !== undefined;
   const { at, read, keys } = useReading(days.length);
   const columns = useMemo(() => columnsOf(currency, grain), [currency, grain]);
   useEffect(() => {
@@ -86,10 +88,10 @@ export function DayChart({
   const placeOf = (left: number) => Math.max(0, Math.min(days.length - 1, Math.floor((left - x(days[0]!.day)!) / x.step())));
   const zoom = useRef<(from: number, to: number) => void>(() => {});
   useEffect(() => {
-    zoom.current = (from, to) => onZoom(daysBetween(days, placeOf(from), placeOf(to), end));
+    zoom.current = (from, to) => onZoom?.(daysBetween(days, placeOf(from), placeOf(to), end));
   });
   useEffect(() => {
-    if (!brush.current) return;
+    if (!brush.current || !canZoom) return;
     const own = select(brush.current);
     const pulled = brushX<unknown>()
       .extent([
@@ -102,7 +104,7 @@ export function DayChart({
         zoom.current(Number(selection[0]), Number(selection[1]));
       });
     own.call(pulled);
-  }, [width]);
+  }, [width, canZoom]);
   const short = new Intl.NumberFormat('en-IE', { style: 'currency', currency, notation: 'compact' });
   const every = Math.max(1, Math.ceil(days.length / 10));
   const shown = at === null ? null : days[at];
@@ -134,7 +136,7 @@ export function DayChart({
           width={width}
           height={HEIGHT}
           role="img"
-          aria-label={`Takings and credited revenue by ${grain} in ${currency}; arrow keys read them, pulling over some shows only those`}
+          aria-label={`Takings and credited revenue by ${grain} in ${currency}; arrow keys read them${canZoom ? ', pulling over some shows only those' : ''}`}
           onPointerMove={(event: PointerEvent<SVGSVGElement>) => {
             const left = event.clientX - event.currentTarget.getBoundingClientRect().left;
             if (left >= LEFT) read(placeOf(left));

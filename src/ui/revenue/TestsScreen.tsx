@@ -1,13 +1,14 @@
 'use client';
 
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import Link from 'next/link';
 import { useState } from 'react';
+import { toast } from 'sonner';
 import type { TestsView, TestView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
-import { api, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare } from '../kit';
+import { api, Ask, Button, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare } from '../kit';
 import { sayDays } from './sayDays';
 import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
@@ -56,6 +57,9 @@ export function TestsScreen() {
 
 function OneTest({ test }: { test: TestView }) {
   const money = (minor: number) => `${minor < 0 ? '−' : ''}${sayMoney({ currency: test.currency, minor: Math.round(Math.abs(minor)) })}`;
+  const client = useQueryClient();
+  const [isKeeping, setKeeping] = useState(false);
+  const winner = test.arms.find(({ id }) => id === test.ahead);
   const rated = test.arms.flatMap(({ id, name, rate }) =>
     rate ? [{ key: id, name, value: rate.share, low: rate.low, high: rate.high }] : [],
   );
@@ -63,11 +67,34 @@ function OneTest({ test }: { test: TestView }) {
     <Part
       title={`${test.name}, in ${test.flow.name}`}
       acts={
-        <Link href={`/flows/${test.flow.key}`} className="text-accent underline">
-          {test.ahead ? 'Keep the one that is ahead' : 'To the flow'}
-        </Link>
+        <span className="flex items-center gap-3">
+          {winner && <Button onClick={() => setKeeping(true)}>Keep “{winner.name}”…</Button>}
+          <Link href={`/flows/${test.flow.key}`} className="text-accent underline">
+            To the flow
+          </Link>
+        </span>
       }
     >
+      {winner && (
+        <Ask
+          isOpen={isKeeping}
+          onClose={() => setKeeping(false)}
+          title={`Keep only “${winner.name}”?`}
+          about={
+            `A new version of ${test.flow.name} is published without the test: whoever comes to it from now on goes this way. ` +
+            'Whoever is inside stays on the version they are on, and what the test has shown so far stays in its history.'
+          }
+          act="Publish"
+          onAct={async () => {
+            const { version } = await api<{ version: number }>(`/tests/${test.flow.key}/${test.step}/keep`, {
+              method: 'POST',
+              body: { arm: winner.id },
+            });
+            toast(`Version ${version} of ${test.flow.name} is on.`);
+            await client.invalidateQueries({ queryKey: ['tests'] });
+          }}
+        />
+      )}
       <div className="grid gap-4 p-4">
         <p data-testid="test-says">
           {test.says}

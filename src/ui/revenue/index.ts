@@ -1,3 +1,4 @@
+export { DayChart } from './DayChart';
 export { RevenueScreen } from './RevenueScreen';
 export { CartsScreen } from './CartsScreen';
 export { LiftScreen } from './LiftScreen';

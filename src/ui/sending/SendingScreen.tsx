@@ -10,6 +10,7 @@ import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
 import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, sayMoment, useStore, WordList, wordsOf } from '../kit';
 import { Hours } from '../rules';
+import { SendCalendar } from './Calendar';
 import { Senders } from './Senders';
 import { TextPrices } from './TextPrices';
 
@@ -202,6 +203,9 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
               what it shows begins anew.
             </p>
           </div>
+        </Part>
+        <Part title="What went out">
+          <SendCalendar />
         </Part>
         <Senders />
         <TextPrices />

@@ -8,6 +8,7 @@ const PLACES = [
   { href: '/revenue/tests', name: 'Tests' },
   { href: '/revenue/lift', name: 'Lift' },
   { href: '/revenue/people', name: 'People' },
+  { href: '/revenue/reports', name: 'Reports' },
 ];
 
 export default screen(({ children }: { children: ReactNode }) => (

@@ -1,0 +1,6 @@
+import { screen } from '@/server/access';
+import { ReportsScreen } from '@/ui/reports';
+
+export const metadata = { title: 'Reports' };
+
+export default screen(() => <ReportsScreen />);

@@ -1,0 +1,4 @@
+export * from './next';
+export * from './picture';
+export * from './report';
+export * from './say';

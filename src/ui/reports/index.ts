@@ -1,0 +1,2 @@
+export { ReportScreen } from './ReportScreen';
+export { ReportsScreen } from './ReportsScreen';
