@@ -120,7 +120,10 @@ test('the ledger is read by week, over days that are pulled over, by arm and pro
   await page.mouse.move(box.x + box.width * 0.7, box.y + 80, { steps: 5 });
   await page.mouse.up();
   await expect(page.getByLabel('Period')).toHaveValue('own');
-  const [from, to] = [await page.getByLabel('From').inputValue(), await page.getByLabel('To').inputValue()];
+  const [from, to] = [
+    await page.getByLabel('From', { exact: true }).inputValue(),
+    await page.getByLabel('To', { exact: true }).inputValue(),
+  ];
   const length = (Date.parse(to) - Date.parse(from)) / 86_400_000;
   expect(length).toBeGreaterThan(10);
   expect(length).toBeLessThan(30);
@@ -158,7 +161,7 @@ test('a report of one’s own is created, read, shared by a link that is taken b
   await dialog.getByLabel('product', { exact: true }).check();
   await dialog.getByLabel('Send it to colleagues').check();
   const reader = someone('board');
-  await dialog.getByLabel('To').fill(reader);
+  await dialog.getByLabel('To', { exact: true }).fill(reader);
   await dialog.getByRole('button', { name: 'Create' }).click();
   await expect(page.getByRole('heading', { name })).toBeVisible();
   const figures = page.getByTestId('report-figures');

@@ -19,11 +19,12 @@ let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people,map,letters,codes';
+  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people,map,letters,codes,revenue';
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('letters')) stack.runScript('bench/letters.ts', [], env);
   if (which.includes('codes')) stack.runScript('bench/codes.ts', [], env);
+  if (which.includes('revenue')) stack.runScript('bench/revenue.ts', [], env);
   if (which.includes('preflight')) stack.runScript('bench/preflight.ts', [], env);
   if (which.includes('ingest') || which.includes('crowd')) {
     web = stack.startWeb(env, folder, port, '.next');

@@ -1,6 +1,7 @@
 'use client';
 
 import { useRef, type ReactNode } from 'react';
+import { attempt } from './Ask';
 import { Button } from './form';
 import { pngOf, standalone } from './picture';
 import { saveAs } from './saveAs';
@@ -29,7 +30,7 @@ export function ChartFrame({ name, title, children }: { name: string; title: str
           kind="quiet"
           onClick={() => {
             const svg = picture();
-            if (svg) void pngOf(svg).then((png) => saveAs(`${name}.png`, png, 'image/png'));
+            if (svg) void attempt(async () => saveAs(`${name}.png`, await pngOf(svg), 'image/png'));
           }}
         >
           Save as PNG

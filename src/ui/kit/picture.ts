@@ -44,19 +44,15 @@ export function standalone(svg: SVGSVGElement, title: string): string {
 
 /** An SVG as a PNG, twice as sharp as the screen. */
 export async function pngOf(svg: string): Promise<Blob> {
-  const address = URL.createObjectURL(new Blob([svg], { type: 'image/svg+xml' }));
-  try {
-    const image = new Image();
-    image.src = address;
-    await image.decode();
-    const canvas = document.createElement('canvas');
-    canvas.width = image.width * SHARP;
-    canvas.height = image.height * SHARP;
-    canvas.getContext('2d')!.drawImage(image, 0, 0, canvas.width, canvas.height);
-    return await new Promise<Blob>((resolve, reject) =>
-      canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error('The picture could not be made.'))), 'image/png'),
-    );
-  } finally {
-    URL.revokeObjectURL(address);
-  }
+  const image = new Image();
+  // as data: what a page may show are pictures of addresses and such, not what it has made in memory
+  image.src = `data:image/svg+xml;charset=utf-8,${encodeURIComponent(svg)}`;
+  await image.decode();
+  const canvas = document.createElement('canvas');
+  canvas.width = image.width * SHARP;
+  canvas.height = image.height * SHARP;
+  canvas.getContext('2d')!.drawImage(image, 0, 0, canvas.width, canvas.height);
+  return new Promise<Blob>((resolve, reject) =>
+    canvas.toBlob((blob) => (blob ? resolve(blob) : reject(new Error('The picture could not be made.'))), 'image/png'),
+  );
 }

@@ -149,7 +149,7 @@ export function ReportDialog({
           </Button>
           {isTried && problem && (
             <span role="alert" className="text-sm text-stop">
-              {PLACES[String(problem.path[0])] ?? 'Something'} {problem.message}.
+              {PLACES[problem.path.split('.')[0]!] ?? 'Something'} {problem.message}.
             </span>
           )}
         </div>
