@@ -18,6 +18,7 @@ import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
 import { newReport, nextMail, type ReportDocument } from '../src/core/reports';
 import { createReport } from '../src/data/reports';
+import { keepSums } from '../src/server/revenue';
 import { saveBrand, saveFeed, saveInLibrary } from '../src/data/letters';
 import { refreshCarts, saveStanding } from '../src/data/revenue';
 import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
@@ -368,6 +369,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   await refreshCarts(db, null);
   await rebuildCatalogue(db);
   await query(db, 'analyze');
+  await keepSums(db, 600_000);
   return counts;
 }
 

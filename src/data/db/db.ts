@@ -31,6 +31,7 @@ import * as carts from './migrations/028_carts';
 import * as predictions from './migrations/029_predictions';
 import * as predicted from './migrations/030_predicted';
 import * as reports from './migrations/031_reports';
+import * as rollups from './migrations/032_rollups';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -82,6 +83,7 @@ const migrations: Record<string, Knex.Migration> = {
   '029_predictions': predictions,
   '030_predicted': predicted,
   '031_reports': reports,
+  '032_rollups': rollups,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -186,22 +186,6 @@ export async function splitRevenue(
   );
 }
 
-/** What is credited by each model, in one currency: side by side for all flows, or for one of them and its messages. */
-export async function creditedByModel(
-  sql: Sql,
-  from: Instant,
-  to: Instant,
-  currency: string,
-): Promise<{ flow: string; name: string; step: string | null; model: string; minor: string }[]> {
-  return query(
-    sql,
-    `select f.key as flow, f.name, c.step_id as step, c.model, sum(c.minor) as minor from credits c join flows f on f.id = c.flow_id
-     where c.currency = :currency and c.placed_at >= :from and c.placed_at <= :to
-     group by grouping sets ((f.key, f.name, c.model), (f.key, f.name, c.model, c.step_id))`,
-    { from: new Date(from), to: new Date(to), currency },
-  );
-}
-
 /** So many differences are told of at most. */
 export const MOST_DIFFERENCES = 100;
 
@@ -256,6 +240,11 @@ export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{
        where t.placed is not null and jsonb_typeof(t.placed -> 'value') = 'number' and o.currency = :currency
          and coalesce(t.placed ->> 'currency', :currency) = :currency
          and o.value_minor <> greatest(0, floor((t.placed ->> 'value')::numeric * :unit + 0.5))
+       union all
+       select 0, t.day || ' ' || t.currency, 'the sums of the day are kept as ' || t.takings || ' and not as ' || coalesce(b.minor, 0)
+       from takings_days t join summed_days using (day) cross join store s left join lateral (select sum(b.minor) as minor from bookings b where b.currency = t.currency
+         and b.at >= cast(t.day as timestamp) at time zone s.zone and b.at < cast(t.day + 1 as timestamp) at time zone s.zone) b on true
+       where t.takings <> coalesce(b.minor, 0) and not exists (select 1 from stale_days d where d.day = t.day)
      ) d limit ${MOST_DIFFERENCES}`,
     { countsAll, models: CREDIT_MODELS.length, ...(await unitOf(sql)) },
   );

@@ -1,6 +1,6 @@
 import type { Instant } from '@/core/time';
 import type { Order } from '@/core/orders';
-import type { BookedCredit, Booking, CreditModel, Grain, OrderMoney } from '@/core/revenue';
+import type { BookedCredit, Booking, CreditModel, OrderMoney } from '@/core/revenue';
 import { query, rowsOf, type Sql } from '../db';
 
 const ORDERS = rowsOf({
@@ -161,103 +161,6 @@ export async function replaceCredits(sql: Sql, rows: readonly OrderCredits[]): P
     `insert into credits (person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at)
      select person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at from ${CREDITS.sql} as r`,
     { rows: CREDITS.of(credits) },
-  );
-}
-
-export interface RevenueRow {
-  currency: string;
-  takings: string;
-  credited: string;
-  orders: number;
-}
-
-/** Takings and credited revenue by currency, of orders placed in [from, to]. */
-export async function revenueTotals(sql: Sql, from: Instant, to: Instant, model: string): Promise<RevenueRow[]> {
-  return query<RevenueRow>(
-    sql,
-    `select b.currency, sum(b.minor) as takings, count(*) filter (where b.part = 0)::int as orders,
-       coalesce((select sum(c.minor) from credits c where c.model = :model and c.currency = b.currency and c.placed_at >= :from
-         and c.placed_at <= :to), 0) as credited
-     from bookings b where b.at >= :from and b.at <= :to group by b.currency order by b.currency`,
-    { from: new Date(from), to: new Date(to), model },
-  );
-}
-
-export interface CreditedRow {
-  flow_id: number;
-  flow_key: string;
-  flow_name: string;
-  version: number | null;
-  step_id: string | null;
-  currency: string;
-  minor: string;
-  orders: number;
-}
-
-/** Credited revenue by flow and message; a row without a step is the flow as a whole, which counts an order once however many messages share it. */
-export async function creditedBySource(sql: Sql, from: Instant, to: Instant, model: string): Promise<CreditedRow[]> {
-  return query<CreditedRow>(
-    sql,
-    `select f.id as flow_id, f.key as flow_key, f.name as flow_name, f.version, c.step_id, c.currency, sum(c.minor) as minor,
-      count(distinct (c.person_id, c.order_id))::int as orders
-     from credits c join flows f on f.id = c.flow_id
-     where c.model = :model and c.placed_at >= :from and c.placed_at <= :to
-     group by grouping sets ((f.id, f.key, f.name, f.version, c.currency), (f.id, f.key, f.name, f.version, c.currency, c.step_id)) order by minor desc`,
-    { from: new Date(from), to: new Date(to), model },
-  );
-}
-
-export interface DayRow {
-  day: string;
-  takings: string;
-  credited: string;
-}
-
-/** Takings and credited revenue of each local day, week (from Monday on) or month in one currency; `day` is the first of it. */
-export async function revenueByDay(
-  sql: Sql,
-  from: Instant,
-  to: Instant,
-  currency: string,
-  zone: string,
-  model: string,
-  grain: Grain = 'day',
-): Promise<DayRow[]> {
-  const first = (at: string) => `date_trunc('${grain}', ${at} at time zone :zone)::date`;
-  return query<DayRow>(
-    sql,
-    `with taken as (
-       select ${first('b.at')} as day, sum(b.minor) as minor from bookings b
-       where b.at >= :from and b.at <= :to and b.currency = :currency group by 1
-     ), credited as (
-       select ${first('c.placed_at')} as day, sum(c.minor) as minor from credits c
-       where c.placed_at >= :from and c.placed_at <= :to and c.currency = :currency and c.model = :model group by 1
-     )
-     select to_char(day, 'YYYY-MM-DD') as day, coalesce(t.minor, 0) as takings, coalesce(c.minor, 0) as credited
-     from (select generate_series(${first('cast(:from as timestamptz)')}, ${first('cast(:to as timestamptz)')}, interval '1 ${grain}')::date as day) d
-     left join taken t using (day) left join credited c using (day) order by day`,
-    { from: new Date(from), to: new Date(to), currency, zone, model },
-  );
-}
-
-export interface OtherDayRow extends DayRow {
-  readonly currency: string;
-}
-
-/** Takings and credited revenue of each local day in currencies other than the store's. */
-export async function otherCurrencies(
-  sql: Sql,
-  of: { from: Instant; to: Instant; currency: string; zone: string; model: string },
-): Promise<OtherDayRow[]> {
-  return query<OtherDayRow>(
-    sql,
-    `select currency, to_char(day, 'YYYY-MM-DD') as day, sum(taken) as takings, sum(credited) as credited from (
-       select currency, (at at time zone :zone)::date as day, minor as taken, 0 as credited from bookings
-         where at >= :from and at <= :to and currency <> :currency
-       union all
-       select currency, (placed_at at time zone :zone)::date, 0, minor from credits
-         where placed_at >= :from and placed_at <= :to and currency <> :currency and model = :model) d group by 1, 2 order by 1, 2`,
-    { ...of, from: new Date(of.from), to: new Date(of.to) },
   );
 }
 

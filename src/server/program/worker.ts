@@ -11,7 +11,7 @@ import { startJobs } from './jobs';
 import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
-import { checkNightly, goOnRebuilding, keepPredictions } from '../revenue';
+import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
 import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -155,6 +155,7 @@ async function main(): Promise<void> {
           keepRelations(homeDb),
           sendDueReports(homeDb),
           goOnRebuilding(homeDb)
+            .then(() => keepSums(homeDb))
             .then(() => checkNightly(homeDb))
             .then(() => keepPredictions(homeDb)),
         ]),

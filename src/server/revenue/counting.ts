@@ -4,7 +4,7 @@ import { HOUR, startOfDay, type Instant } from '@/core/time';
 import { writeSetting } from '@/data/access';
 import { inTransaction, type Db } from '@/data/db';
 import { lockPeople } from '@/data/people';
-import { beginRebuild, keepCheck, lastCheck, ledgerDifferences, nextOfRebuild, noteRebuilt, rebuildNow } from '@/data/revenue';
+import { beginRebuild, keepCheck, lastCheck, ledgerDifferences, nextOfRebuild, noteRebuilt, rebuildNow, sumDays } from '@/data/revenue';
 import { readStore, recordAct } from '@/data/store';
 import { Problem, problemsOf } from '../http';
 import { settleAnew } from '../ingest';
@@ -62,6 +62,16 @@ export async function goOnRebuilding(db: Db, forMs = TURN_MS): Promise<void> {
       return people.length === BATCH;
     });
   }
+}
+
+/** Sums up the days that have changed: some at a time, until none is left or the time is up. */
+export async function keepSums(db: Db, forMs = TURN_MS): Promise<void> {
+  const until = Date.now() + forMs;
+  for (let isMore = true; isMore && Date.now() < until;)
+    isMore = await inTransaction(db, async (trx) => {
+      await trx.raw('set transaction isolation level repeatable read');
+      return (await sumDays(trx, (await readStore(trx)).now)) > 0;
+    });
 }
 
 /** At which hour of the store's day the ledger is checked. */

@@ -1,5 +1,5 @@
 export { again } from './again';
-export { checkLedger, checkNightly, goOnRebuilding, ledgerStanding, revenueSettings, writeRevenueSettings } from './counting';
+export { checkLedger, checkNightly, goOnRebuilding, keepSums, ledgerStanding, revenueSettings, writeRevenueSettings } from './counting';
 export { ledgerPage } from './ledger';
 export { orderCredits } from './order';
 export { revenueReport } from './report';

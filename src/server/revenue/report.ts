@@ -128,8 +128,8 @@ export async function revenueReport(db: Db, url: URL): Promise<RevenueReport> {
     by && splitOfReport(db, by, { from, to, model, currency: store.currency }),
     creditedByModel(db, from, to, store.currency),
     creditedBySource(db, from, to, model),
-    revenueByDay(db, from, to, store.currency, store.zone, model, grain),
-    otherCurrencies(db, { from, to, model, currency: store.currency, zone: store.zone }),
+    revenueByDay(db, from, to, store.currency, model, grain),
+    otherCurrencies(db, { from, to, model, currency: store.currency }),
   ]);
   const sum = (row: (typeof totals)[number] | undefined, currency: string) => {
     const takings = Number(row?.takings ?? 0);
