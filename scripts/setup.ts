@@ -67,6 +67,7 @@ async function main(): Promise<void> {
     await clear(db);
     const counts = await load(db);
     await createStore(db, STORE);
+    await keepSums(db, 600_000);
     await furnish(db);
     console.log(
       `Loaded Quillfin: ${counts.people} people, ${counts.events} events, ${counts.runs} runs, ${counts.sends} sends in ${((Date.now() - began) / 1000).toFixed(0)} s.`,
@@ -369,7 +370,6 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   await refreshCarts(db, null);
   await rebuildCatalogue(db);
   await query(db, 'analyze');
-  await keepSums(db, 600_000);
   return counts;
 }
 
