@@ -19,10 +19,16 @@ const PERIOD = `zone as (select zone from store),
     select greatest(min(begins), :from) as begins, max(ends) as ends from (
       select begins, ends, day - (row_number() over (order by day))::int as stretch from days where day not in (select day from clean)) d
     group by stretch)`;
-const BOOKED = `open join bookings b on b.at >= open.begins and b.at < open.ends and b.at <= :to`;
-/** By the index of model and moment, also where all models are asked for. */
+/**
+ * What is open is read stretch by stretch and what is clean day by day, each by its index: `offset 0` keeps PostgreSQL from joining the
+ * whole tables instead, of which it cannot know how few rows are wanted.
+ */
+const BOOKED = `open cross join lateral (select * from bookings b where b.at >= open.begins and b.at < open.ends and b.at <= :to offset 0) b`;
 const CREDITED = (models: string) =>
-  `${models} cross join open join credits c on c.model = m.model and c.placed_at >= open.begins and c.placed_at < open.ends and c.placed_at <= :to`;
+  `${models} cross join open cross join lateral (select * from credits c where c.model = m.model and c.placed_at >= open.begins
+     and c.placed_at < open.ends and c.placed_at <= :to offset 0) c`;
+const TAKEN_DAYS = `clean cross join lateral (select * from takings_days t where t.day = clean.day offset 0) t`;
+const CREDIT_DAYS = (of: string) => `clean cross join lateral (select * from credit_days k where k.day = clean.day and ${of} offset 0) k`;
 const ONE_MODEL = `(select cast(:model as text) as model) m`;
 const ALL_MODELS = `(values ${CREDIT_MODELS.map((model) => `('${model}')`).join(', ')}) m (model)`;
 
@@ -40,11 +46,11 @@ export async function revenueTotals(sql: Sql, from: Instant, to: Instant, model:
   return query<RevenueRow>(
     sql,
     `with ${PERIOD}, taken as (
-       select t.currency, t.takings, t.orders from takings_days t join clean using (day)
+       select t.currency, t.takings, t.orders from ${TAKEN_DAYS}
        union all
        select b.currency, sum(b.minor), count(*) filter (where b.part = 0) from ${BOOKED} group by 1
      ), credited as (
-       select k.currency, k.minor from credit_days k join clean using (day) where k.model = :model and k.step_id = ''
+       select k.currency, k.minor from ${CREDIT_DAYS(`k.model = :model and k.step_id = ''`)}
        union all
        select c.currency, sum(c.minor) from ${CREDITED(ONE_MODEL)} group by 1
      )
@@ -74,7 +80,7 @@ export async function creditedBySource(sql: Sql, from: Instant, to: Instant, mod
   return query<CreditedRow>(
     sql,
     `with ${PERIOD}, credited as (
-       select k.flow_id, k.currency, k.step_id, k.minor, k.orders from credit_days k join clean using (day) where k.model = :model
+       select k.flow_id, k.currency, k.step_id, k.minor, k.orders from ${CREDIT_DAYS('k.model = :model')}
        union all
        select c.flow_id, c.currency, coalesce(c.step_id, ''), sum(c.minor), count(distinct (c.person_id, c.order_id)) filter (where c.part = 0)
        from ${CREDITED(ONE_MODEL)} group by grouping sets ((c.flow_id, c.currency), (c.flow_id, c.currency, c.step_id))
@@ -96,7 +102,7 @@ export async function creditedByModel(
   return query(
     sql,
     `with ${PERIOD}, credited as (
-       select k.flow_id, k.step_id, k.model, k.minor from credit_days k join clean using (day) where k.currency = :currency
+       select k.flow_id, k.step_id, k.model, k.minor from ${CREDIT_DAYS('k.currency = :currency')}
        union all
        select c.flow_id, coalesce(c.step_id, ''), c.model, sum(c.minor) from ${CREDITED(ALL_MODELS)} where c.currency = :currency
        group by grouping sets ((c.flow_id, c.model), (c.flow_id, c.model, c.step_id))
@@ -118,11 +124,11 @@ export interface OtherDayRow extends DayRow {
 
 /** Takings and credit by currency and day, of those currencies that `of` lets through. */
 const byDays = (of: (currency: string) => string) => `taken as (
-    select t.day, t.currency, t.takings as minor from takings_days t join clean using (day) where ${of('t.currency')}
+    select t.day, t.currency, t.takings as minor from ${TAKEN_DAYS} where ${of('t.currency')}
     union all
     select (b.at at time zone zone)::date, b.currency, sum(b.minor) from zone cross join ${BOOKED} where ${of('b.currency')} group by 1, 2
   ), credited as (
-    select k.day, k.currency, k.minor from credit_days k join clean using (day) where k.model = :model and k.step_id = '' and ${of('k.currency')}
+    select k.day, k.currency, k.minor from ${CREDIT_DAYS(`k.model = :model and k.step_id = '' and ${of('k.currency')}`)}
     union all
     select (c.placed_at at time zone zone)::date, c.currency, sum(c.minor) from zone cross join ${CREDITED(ONE_MODEL)}
     where ${of('c.currency')} group by 1, 2
