@@ -34,6 +34,11 @@ const OPEN: Record<string, number> = {
   'POST /form/{key}': 404,
   'GET /form/{key}/embed.js': 404,
   'GET /files/{key}': 404,
+  'GET /shared/{link}': 404,
+  'GET /join/{token}': 404,
+  'POST /join/{token}': 404,
+  'GET /forgot': 200,
+  'POST /forgot': 200,
   ...Object.fromEntries(['GET', 'POST', 'PUT', 'PATCH', 'DELETE', 'HEAD', 'OPTIONS'].map((method) => [`${method} /api/{path}`, 404])),
   ...Object.fromEntries(['GET', 'POST', 'PUT', 'DELETE'].map((method) => [`${method} /outside/{path}`, 404])),
 };
@@ -47,9 +52,20 @@ const NEEDS: Record<string, Scope> = {
   'POST /api/v1/rules/count': 'read',
   'POST /api/v1/codes/check': 'read',
   'POST /api/v1/messages/render': 'read',
+  'POST /api/v1/flows/{key}/presence': 'read',
 };
 /** What no key can do. */
-const PEOPLE_ONLY = new Set(['GET /api/v1/account', 'PUT /api/v1/account', 'DELETE /api/v1/account/sessions']);
+const PEOPLE_ONLY = new Set([
+  'GET /api/v1/account',
+  'PUT /api/v1/account',
+  'DELETE /api/v1/account/sessions',
+  ...['GET', 'POST', 'PUT', 'DELETE'].map((method) => `${method} /api/v1/account/second`),
+  'GET /api/v1/team',
+  'POST /api/v1/team',
+  'PUT /api/v1/team/{id}',
+  'DELETE /api/v1/team/{id}',
+  'POST /api/v1/team/{id}/invite',
+]);
 
 const table = routesOnDisk().flatMap(({ path, methods }) => methods.map((method) => ({ method, path, id: `${method} ${path}` })));
 const needsOf = (id: string, method: Method): Scope => NEEDS[id] ?? (method === 'GET' ? 'read' : 'write');

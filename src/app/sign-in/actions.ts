@@ -2,18 +2,27 @@
 
 import { headers } from 'next/headers';
 import { redirect } from 'next/navigation';
-import { leaveSession, signInAs } from '@/server/access';
+import { leaveSession, NEEDS_CODE, signInAs } from '@/server/access';
 import { database } from '@/server/base';
 import { callerAddress } from '@/server/http';
 
-/** Signs somebody in, or says why not. */
-export async function signIn(_before: string | null, form: FormData): Promise<string | null> {
-  const says = await signInAs(
+export interface SignInState {
+  readonly problem: string | null;
+  /** a code of the second factor is asked for */
+  readonly needsCode: boolean;
+}
+
+/** Signs somebody in, or says why not and whether a code is needed. */
+export async function signIn(before: SignInState, form: FormData): Promise<SignInState> {
+  const text = (name: string) => String(form.get(name) ?? '');
+  const said = await signInAs(
     database(),
-    { email: String(form.get('email') ?? ''), password: String(form.get('password') ?? '') },
+    { email: text('email'), password: text('password'), code: text('code') },
     callerAddress(await headers()),
   );
-  return says ?? redirect('/today');
+  if (said === null) return redirect('/today');
+  if (said === NEEDS_CODE) return { problem: null, needsCode: true };
+  return { problem: said, needsCode: before.needsCode };
 }
 
 /** Signs out, here and on the server. */

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { ROLES } from '../access';
 import { ATTRIBUTE_TYPES } from '../people';
 import { confirmLetterSchema, messageSchema } from '../messages';
 import { CHANNELS, ruleSchema } from '../rules';
@@ -69,6 +70,12 @@ export const sourceInput = z.discriminatedUnion('kind', [
 ]);
 
 export const passwordInput = z.strictObject({ present: z.string().min(1).max(500), wanted: z.string().min(12, 'is too short').max(500) });
+
+/** Who is asked to work here. */
+export const inviteInput = z.strictObject({ email: z.email('is not an address').max(254), name: words(80), role: z.enum(ROLES) });
+export const roleInput = z.strictObject({ role: z.enum(ROLES) });
+/** A code of the second factor: six digits, or one of those for when the device is lost. */
+export const codeInput = z.strictObject({ code: z.string().trim().min(6, 'is too short').max(20) });
 
 export const suppressionsInput = z.strictObject({
   channel: z.enum(CHANNELS).default('email'),

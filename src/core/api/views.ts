@@ -1,3 +1,4 @@
+import type { Role } from '../access';
 import type { Change, Finding, FlowDocument, Stage } from '../flows';
 import type { Money } from '../money';
 import type { FieldProblem } from './problems';
@@ -310,6 +311,7 @@ export interface ProblemView {
 
 /** Somebody's own account: who they are, and where they are signed in. */
 export interface AccountView {
+  readonly role: Role;
   readonly email: string;
   readonly name: string;
   readonly sessions: readonly {
@@ -319,4 +321,45 @@ export interface AccountView {
     readonly address: string;
     readonly agent: string;
   }[];
+}
+
+/** Who works on the store. */
+export interface TeamView {
+  readonly members: readonly {
+    readonly id: string;
+    readonly name: string;
+    readonly email: string;
+    readonly role: Role;
+    readonly invitedBy: string | null;
+    /** null as long as they have not chosen a password */
+    readonly joinedAt: string | null;
+    readonly seenAt: string | null;
+    /** they sign in with a second factor */
+    readonly hasSecond: boolean;
+    readonly isYou: boolean;
+  }[];
+}
+
+/** What was done in the store, newest first. */
+export interface ActsView {
+  readonly acts: readonly {
+    readonly id: string;
+    readonly at: string;
+    readonly actor: string;
+    readonly what: string;
+    readonly detail: { readonly [name: string]: unknown };
+  }[];
+  readonly next: string | null;
+  readonly actors: readonly string[];
+  readonly kinds: readonly string[];
+}
+
+/** The second factor of one's own account. */
+export interface SecondFactorView {
+  /** since when it is asked for; null where it is not */
+  readonly since: string | null;
+  /** how many codes for when the device is lost are left */
+  readonly codesLeft: number;
+  /** what an authenticator program takes in, while it is being set up */
+  readonly setup: { readonly secret: string; readonly uri: string } | null;
 }

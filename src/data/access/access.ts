@@ -1,3 +1,4 @@
+import type { Role } from '@/core/access';
 import { query, queryOne, type Sql } from '../db';
 
 export interface UserRow {
@@ -12,7 +13,7 @@ export async function findUser(sql: Sql, email: string): Promise<UserRow | null>
 }
 
 export async function createUser(sql: Sql, user: { email: string; name: string; passwordHash: string }): Promise<void> {
-  await query(sql, 'insert into users (email, name, password_hash) values (lower(:email), :name, :passwordHash)', user);
+  await query(sql, 'insert into users (email, name, password_hash, joined_at) values (lower(:email), :name, :passwordHash, now())', user);
 }
 
 /** A name for one more view of the people table. */
@@ -63,10 +64,10 @@ export async function startSession(
 export async function findSession(
   sql: Sql,
   digest: string,
-): Promise<{ userId: string; email: string; name: string; session: string } | null> {
-  const row = await queryOne<{ userId: string; email: string; name: string; session: string; isStale: boolean }>(
+): Promise<{ userId: string; email: string; name: string; role: Role; session: string } | null> {
+  const row = await queryOne<{ userId: string; email: string; name: string; role: Role; session: string; isStale: boolean }>(
     sql,
-    `select u.id as "userId", u.email, u.name, s.digest as session, s.seen_at < now() - interval '5 minutes' as "isStale"
+    `select u.id as "userId", u.email, u.name, u.role, s.digest as session, s.seen_at < now() - interval '5 minutes' as "isStale"
      from sessions s join users u on u.id = s.user_id where s.digest = :digest and s.ends_at > now()`,
     { digest },
   );

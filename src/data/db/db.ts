@@ -32,6 +32,7 @@ import * as predictions from './migrations/029_predictions';
 import * as predicted from './migrations/030_predicted';
 import * as reports from './migrations/031_reports';
 import * as rollups from './migrations/032_rollups';
+import * as team from './migrations/033_team';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -84,6 +85,7 @@ const migrations: Record<string, Knex.Migration> = {
   '030_predicted': predicted,
   '031_reports': reports,
   '032_rollups': rollups,
+  '033_team': team,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -59,7 +59,7 @@ describe('a session', () => {
   it('lasts until it is ended, here or elsewhere, or its time is over', async () => {
     for (const digest of ['a', 'b', 'c']) await start(digest);
     await start('over', -1);
-    expect(await findSession(lab.db, 'a')).toEqual({ userId, email: 'marla@quillfin.example', name: 'Marla', session: 'a' });
+    expect(await findSession(lab.db, 'a')).toEqual({ userId, email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 'a' });
     expect([await findSession(lab.db, 'over'), await findSession(lab.db, 'made up')]).toEqual([null, null]);
     await endSession(lab.db, 'a');
     expect(await findSession(lab.db, 'a')).toBeNull();

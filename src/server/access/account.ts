@@ -1,21 +1,29 @@
 import { passwordInput, type AccountView } from '@/core/api';
 import { endSessions, findUser, setPassword } from '@/data/access';
+import { NO_PASSWORD } from '@/data/team';
 import { inTransaction, type Db } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
+import { env } from '../base';
 import { Problem, problemsOf } from '../http';
 import { sayWait, signInBrake, tooOften } from './brake';
 import { checkPassword, hashPassword } from './passwords';
 import { beginSession, endOthers, sessionsOf, type SignedIn } from './session';
+import { weakness } from './strength';
+import { asksSecond, takeSecond } from './totp';
 
 // compared with when there is no such account, so that the answer takes the same time
 const nobody = hashPassword('nobody has this password');
 
-/** Signs somebody in; answers with null, or says why not. */
+/** The password is right, and a code of the second factor is asked for. */
+export const NEEDS_CODE = 'needs a code';
+
+/** Signs somebody in; answers with null, says why not, or that a code is needed too. */
 export async function signInAs(
   db: Db,
-  given: { email: string; password: string },
+  given: { email: string; password: string; code?: string },
   from: string,
   begin = beginSession,
+  key = () => env().secret,
 ): Promise<string | null> {
   const email = given.email.trim().slice(0, 254);
   const isReadable = !email.includes('\u0000');
@@ -23,8 +31,20 @@ export async function signInAs(
   const waitMs = await limits.take(isReadable ? email : '', from);
   if (waitMs !== null) return `That was tried too often. Wait ${sayWait(waitMs)}, then try again.`;
   const user = isReadable ? await findUser(db, email) : null;
-  const isRight = await checkPassword(given.password.slice(0, 500), user?.password_hash ?? (await nobody));
-  if (!user || !isRight) return 'That address and password do not belong together. Check both and try again.';
+  // who was asked to join and has chosen no password yet is nobody, in the same time
+  const stored = user && user.password_hash !== NO_PASSWORD ? user.password_hash : await nobody;
+  const isRight = await checkPassword(given.password.slice(0, 500), stored);
+  if (!user || user.password_hash === NO_PASSWORD || !isRight)
+    return 'That address and password do not belong together. Check both and try again.';
+  if (await asksSecond(db, user.id)) {
+    if (!given.code?.trim()) {
+      await limits.giveBack(email, from);
+      return NEEDS_CODE;
+    }
+    // a wrong code counts as a try, like a wrong password
+    if (!(await takeSecond(db, user.id, given.code, key())))
+      return 'That code is not right, or was used already. Wait for the next one and try again.';
+  }
   await limits.giveBack(email, from);
   await begin(user.id);
   return null;
@@ -32,7 +52,7 @@ export async function signInAs(
 
 /** Somebody's own account: who they are, and where they are signed in. */
 export async function accountOf(user: SignedIn): Promise<AccountView> {
-  return { email: user.email, name: user.name, sessions: await sessionsOf(user) };
+  return { email: user.email, name: user.name, role: user.role, sessions: await sessionsOf(user) };
 }
 
 /** Gives somebody another password and ends their sessions everywhere else. */
@@ -46,6 +66,11 @@ export async function changePassword(db: Db, user: SignedIn, body: unknown, from
   if (!row || !(await checkPassword(parsed.data.present, row.password_hash)))
     throw new Problem(422, 'Not your password', 'Nothing was changed.', [
       { field: 'present', wrong: 'is not your present password', right: 'the one you sign in with' },
+    ]);
+  const weak = weakness(parsed.data.wanted, [user.email, user.name]);
+  if (weak)
+    throw new Problem(422, 'Not a password', 'Nothing was changed.', [
+      { field: 'wanted', wrong: weak.split(':')[0]!, right: 'a few words that have nothing to do with each other' },
     ]);
   await limits.giveBack(user.email, from);
   const passwordHash = await hashPassword(parsed.data.wanted);

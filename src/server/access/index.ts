@@ -1,5 +1,8 @@
-export { accountOf, changePassword, signInAs, signOutElsewhere } from './account';
+export { accountOf, changePassword, NEEDS_CODE, signInAs, signOutElsewhere } from './account';
 export { brake } from './brake';
 export { checkPassword, hashKey, hashPassword } from './passwords';
 export { partOf, screen, screenTitle } from './screen';
 export { leaveSession, type SignedIn, signedIn } from './session';
+export { chooseByLink, forgotPassword, linkOf, sendLink } from './links';
+export { weakness } from './strength';
+export { asksSecond, drawSecret, secondFactorView, stepOfCode, takeSecond, turnOff, turnOn } from './totp';

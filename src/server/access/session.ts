@@ -2,6 +2,7 @@ import { createHash, randomBytes } from 'node:crypto';
 import { getIronSession, type SessionOptions } from 'iron-session';
 import { cookies, headers } from 'next/headers';
 import { cache } from 'react';
+import type { Role } from '@/core/access';
 import { DAY } from '@/core/time';
 import { endSession, endSessions, findSession, listSessions, startSession } from '@/data/access';
 import { database, env } from '../base';
@@ -12,6 +13,7 @@ export interface SignedIn {
   readonly userId: string;
   readonly email: string;
   readonly name: string;
+  readonly role: Role;
   /** the session's digest, as it is on file */
   readonly session: string;
 }

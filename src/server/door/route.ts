@@ -1,4 +1,5 @@
 import { constraintOf, isOutage, isUnfit, type Db } from '@/data/db';
+import { mayDo, sayMayNot, type Needs } from '@/core/access';
 import { SCOPES, type Scope } from '@/core/sources';
 import { findKey, HAND_SOURCE } from '@/data/sources';
 import { hashKey, signedIn, type SignedIn } from '../access';
@@ -56,7 +57,7 @@ export function written(body: unknown, receipt: object, status = 200, headers: R
 const MAY: Record<Scope, string> = { events: 'send events', read: 'read', write: 'change things' };
 const ANYONE: Caller = { name: 'anyone', isKey: false, scopes: [], sourceId: HAND_SOURCE, user: null };
 
-async function callerOf(request: Request, db: Db, needs: Scope): Promise<Caller> {
+async function callerOf(request: Request, db: Db, needs: Needs): Promise<Caller> {
   const header = request.headers.get('authorization');
   if (header) {
     const key = /^Bearer +(\S+)$/i.exec(header)?.[1];
@@ -64,6 +65,8 @@ async function callerOf(request: Request, db: Db, needs: Scope): Promise<Caller>
     const found = key ? await findKey(db, hashKey(key)) : null;
     if (!found)
       throw new Problem(401, 'Not authorised', 'This key is not valid. Send Authorization: Bearer followed by a key of this store.');
+    if (needs === 'self' || needs === 'owner')
+      throw new Problem(403, 'Not for keys', 'This belongs to a person who is signed in; no key can do it.');
     if (!found.scopes.includes(needs))
       throw new Problem(
         403,
@@ -83,17 +86,21 @@ async function callerOf(request: Request, db: Db, needs: Scope): Promise<Caller>
   ) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
+  if (!mayDo(user.role, needs, request.method, placeOf(request))) throw new Problem(403, 'Not for your role', sayMayNot(user.role));
   return { name: user.name, isKey: false, scopes: SCOPES, sourceId: HAND_SOURCE, user };
 }
 
+/** The address of a request within the public interface. */
+const placeOf = (request: Request): string => new URL(request.url).pathname.replace(/^\/api\/v1/, '');
 const isWrite = (request: Request): boolean => !['GET', 'HEAD'].includes(request.method);
 
 /**
  * Wraps the handler of an API route: refuses who is not known, answers problems as problem details, and an
  * unexpected error with a 500 that tells nothing of our insides. A key needs the scope that is named, or that of the
- * method: `read` to get, `write` for everything else.
+ * method: `read` to get, `write` for everything else; a person needs a role that may do it. What is somebody's own (`self`)
+ * or the owners' (`owner`) no key does.
  */
-export function route(handler: (call: Call) => Promise<Response>, access?: Scope | 'anyone'): Handler {
+export function route(handler: (call: Call) => Promise<Response>, access?: Needs | 'anyone'): Handler {
   return async (request, context) => {
     try {
       const db = database();

@@ -11,3 +11,4 @@ export { decideTests, keepTestArm } from './winners';
 export { drain, tick } from './runloop';
 export { sayTraces } from './traces';
 export { presentIn } from './presence';
+export { onlyMessages } from './onlymessages';

@@ -3,6 +3,7 @@
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import * as z from 'zod';
+import { ROLE_WORDS } from '@/core/access';
 import { passwordInput, type AccountView } from '@/core/api';
 import {
   api,
@@ -20,6 +21,7 @@ import {
   useAsked,
   useStore,
 } from '../kit';
+import { SecondFactor } from './SecondFactor';
 
 /** What a program calls itself, as short as a person would say it. */
 function programOf(agent: string): string {
@@ -97,48 +99,56 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
   };
 
   return (
-    <Page title="Your account" about={`${account.name}, ${account.email}`}>
+    <Page
+      title="Your account"
+      about={`${account.name}, ${account.email}: ${ROLE_WORDS[account.role].name.toLowerCase()}, who ${ROLE_WORDS[account.role].says}`}
+    >
       <div className="grid grid-cols-[360px_1fr] items-start gap-5">
-        <Part title="Password">
-          <form onSubmit={(event) => void change(event)} className="grid gap-3 p-4">
-            <Entry form={form} name="present" label="Present password" type="password" autoComplete="current-password" />
-            <Entry
-              form={form}
-              name="wanted"
-              label="New password"
-              hint="At least 12 characters"
-              type="password"
-              autoComplete="new-password"
+        <div className="grid gap-5">
+          <Part title="Password">
+            <form onSubmit={(event) => void change(event)} className="grid gap-3 p-4">
+              <Entry form={form} name="present" label="Present password" type="password" autoComplete="current-password" />
+              <Entry
+                form={form}
+                name="wanted"
+                label="New password"
+                hint="At least 12 characters, not easily guessed"
+                type="password"
+                autoComplete="new-password"
+              />
+              <Entry form={form} name="again" label="New password again" type="password" autoComplete="new-password" />
+              <p className="text-xs text-soft">Changing it signs you out everywhere else.</p>
+              <div>
+                <Button kind="primary" type="submit" disabled={isBusy}>
+                  Save
+                </Button>
+              </div>
+            </form>
+          </Part>
+        </div>
+        <div className="grid gap-5">
+          <Part
+            title="Where you are signed in"
+            acts={
+              others > 0 && (
+                <Button disabled={isBusy} onClick={() => void leaveOthers()}>
+                  Sign out everywhere else
+                </Button>
+              )
+            }
+          >
+            <Table
+              name="Sessions"
+              rows={account.sessions}
+              columns={columns}
+              keyOf={(one) => `${one.startedAt} ${one.seenAt} ${one.address}`}
             />
-            <Entry form={form} name="again" label="New password again" type="password" autoComplete="new-password" />
-            <p className="text-xs text-soft">Changing it signs you out everywhere else.</p>
-            <div>
-              <Button kind="primary" type="submit" disabled={isBusy}>
-                Save
-              </Button>
-            </div>
-          </form>
-        </Part>
-        <Part
-          title="Where you are signed in"
-          acts={
-            others > 0 && (
-              <Button disabled={isBusy} onClick={() => void leaveOthers()}>
-                Sign out everywhere else
-              </Button>
-            )
-          }
-        >
-          <Table
-            name="Sessions"
-            rows={account.sessions}
-            columns={columns}
-            keyOf={(one) => `${one.startedAt} ${one.seenAt} ${one.address}`}
-          />
-          <p className="border-t border-line px-4 py-3 text-xs text-soft">
-            A session lasts 14 days and ends when you sign out. “Last used” is right to five minutes.
-          </p>
-        </Part>
+            <p className="border-t border-line px-4 py-3 text-xs text-soft">
+              A session lasts 14 days and ends when you sign out. “Last used” is right to five minutes.
+            </p>
+          </Part>
+          <SecondFactor />
+        </div>
       </div>
     </Page>
   );

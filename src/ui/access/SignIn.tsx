@@ -1,17 +1,25 @@
 'use client';
 
-import { useActionState } from 'react';
+import { useActionState, useState } from 'react';
 import { Button, Field, inputClass } from '../kit';
+
+interface State {
+  readonly problem: string | null;
+  readonly needsCode: boolean;
+}
 
 /** The sign-in page; in the demo it shows the account. */
 export function SignIn({
   signIn,
   demo,
 }: {
-  signIn: (before: string | null, form: FormData) => Promise<string | null>;
+  signIn: (before: State, form: FormData) => Promise<State>;
   demo: { email: string; password: string } | null;
 }) {
-  const [problem, act, isPending] = useActionState(signIn, null);
+  const [{ problem, needsCode }, act, isPending] = useActionState(signIn, { problem: null, needsCode: false });
+  // kept here: a form that was sent forgets what was typed
+  const [email, setEmail] = useState(demo?.email ?? '');
+  const [password, setPassword] = useState(demo?.password ?? '');
   return (
     <main className="mx-auto grid min-h-screen max-w-sm content-center gap-6 px-6">
       <div className="flex items-center gap-3">
@@ -23,7 +31,15 @@ export function SignIn({
       </div>
       <form action={act} className="grid gap-4 rounded-md border border-line bg-panel p-6">
         <Field label="Email">
-          <input name="email" type="email" required autoComplete="username" defaultValue={demo?.email} className={inputClass} />
+          <input
+            name="email"
+            type="email"
+            required
+            autoComplete="username"
+            value={email}
+            onChange={(event) => setEmail(event.target.value)}
+            className={inputClass}
+          />
         </Field>
         <Field label="Password">
           <input
@@ -31,10 +47,16 @@ export function SignIn({
             type="password"
             required
             autoComplete="current-password"
-            defaultValue={demo?.password}
+            value={password}
+            onChange={(event) => setPassword(event.target.value)}
             className={inputClass}
           />
         </Field>
+        {needsCode && (
+          <Field label="Code" hint="The six digits that your authenticator program shows, or one of the codes for when it is lost.">
+            <input name="code" autoFocus required autoComplete="one-time-code" maxLength={20} className={inputClass} />
+          </Field>
+        )}
         {problem && (
           <p role="alert" className="text-stop">
             {problem}
@@ -43,6 +65,9 @@ export function SignIn({
         <Button kind="primary" type="submit" disabled={isPending}>
           {isPending ? 'Signing in…' : 'Sign in'}
         </Button>
+        <a href="/forgot" className="text-sm text-accent">
+          Forgot your password?
+        </a>
       </form>
       {demo && (
         <p className="text-soft">

@@ -5,6 +5,8 @@ import { Places } from '@/ui/kit';
 const PLACES = [
   { href: '/settings/sending', name: 'Sending' },
   { href: '/settings/calls', name: 'Calls' },
+  { href: '/settings/team', name: 'Team' },
+  { href: '/settings/log', name: 'Log' },
 ];
 
 export default screen(({ children }: { children: ReactNode }) => (

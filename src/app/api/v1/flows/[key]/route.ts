@@ -1,4 +1,4 @@
-import { readFlow, writeDraft } from '@/server/flows';
+import { onlyMessages, readFlow, writeDraft } from '@/server/flows';
 import { readJson, revisionSeen } from '@/server/http';
 import { json, route, written } from '@/server/door';
 
@@ -9,7 +9,9 @@ export const GET = route(async ({ db, params }) => {
 });
 
 /** Stores the document as the draft. With If-Match, only when the draft still has that revision. */
-export const PUT = route(async ({ db, params, request }) => {
-  const flow = await writeDraft(db, params.key!, await readJson(request), revisionSeen(request));
+export const PUT = route(async ({ db, params, request, caller }) => {
+  const body = await readJson(request);
+  if (caller.user?.role === 'writer') await onlyMessages(db, params.key!, body);
+  const flow = await writeDraft(db, params.key!, body, revisionSeen(request));
   return written(flow, { key: flow.key, revision: flow.revision }, 200, { etag: `"${flow.revision}"` });
 });

@@ -6,4 +6,4 @@ export const dynamic = 'force-dynamic';
 export const POST = route(async ({ db, params, request, caller }) => {
   const there = await presentIn(db, params.key!, await readJson(request), caller.name);
   return written(there, { key: params.key! });
-});
+}, 'read');

@@ -1,0 +1,191 @@
+import { expect, test, type APIRequestContext, type Browser, type Page } from '@playwright/test';
+import { generateSync } from 'otplib';
+import { base, expectAccessible, expectPagesAccessible, mailTo, signIn, someone } from './kit';
+import { filled, routesOnDisk } from './routes';
+
+const PASSWORD = 'seven herons paint a ladder';
+
+/** Invites somebody and has them choose a password by the link in their mail; answers with a page on which they are signed in. */
+async function joined(
+  owner: Page,
+  request: APIRequestContext,
+  browser: Browser,
+  role: string,
+  name: string,
+): Promise<{ page: Page; email: string }> {
+  const email = someone(role);
+  const made = await owner.request.post(`${base()}/api/v1/team`, { data: { email, name, role } });
+  expect(made.status()).toBe(201);
+  const mail = await mailTo(request, email, /asks you to work on/);
+  const page = await (await browser.newContext()).newPage();
+  await page.goto(mail.links.find((link) => link.includes('/join/'))!);
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.getByRole('link', { name: 'Sign in' }).click();
+  await page.getByLabel('Email').fill(email);
+  await page.getByLabel('Password').fill(PASSWORD);
+  await page.getByRole('button', { name: 'Sign in' }).click();
+  await page.waitForURL(/\/today/);
+  return { page, email };
+}
+
+test('somebody is invited, joins by the link in the mail, gets another role and is removed; the log tells of it', async ({
+  page,
+  request,
+  browser,
+}) => {
+  await signIn(page);
+  await page.goto(`${base()}/settings/team`);
+  await page.getByRole('button', { name: 'Invite…' }).click();
+  const email = someone('ines');
+  const name = `Ines ${Date.now()}`;
+  const dialog = page.getByRole('dialog');
+  await dialog.getByLabel('Name').fill(name);
+  await dialog.getByLabel('Email').fill(email);
+  await dialog.getByLabel('Role').selectOption('analyst');
+  await dialog.getByRole('button', { name: 'Invite' }).click();
+  const row = page.getByRole('table', { name: 'Team' }).getByRole('row', { name: new RegExp(name) });
+  await expect(row).toContainText('invited by Marla Quist');
+
+  const mail = await mailTo(request, email, /Marla Quist asks you to work on Quillfin/);
+  const theirs = await (await browser.newContext()).newPage();
+  await theirs.goto(mail.links.find((link) => link.includes('/join/'))!);
+  await theirs.getByLabel('Password').fill('password123456');
+  await theirs.getByRole('button', { name: 'Save' }).click();
+  await expect(theirs.getByRole('alert')).toContainText('too easily guessed');
+  await expectAccessible(theirs);
+  await theirs.getByLabel('Password').fill(PASSWORD);
+  await theirs.getByRole('button', { name: 'Save' }).click();
+  await theirs.getByRole('link', { name: 'Sign in' }).click();
+  await theirs.getByLabel('Email').fill(email);
+  await theirs.getByLabel('Password').fill(PASSWORD);
+  await theirs.getByRole('button', { name: 'Sign in' }).click();
+  await theirs.waitForURL(/\/today/);
+  // an analyst reads, and is told why nothing is changed
+  await theirs.goto(`${base()}/settings/sending`);
+  await theirs.getByLabel('Keep a few people out of all marketing, to see what it brings').check();
+  await theirs.getByRole('button', { name: 'Save' }).first().click();
+  await expect(theirs.getByText(/Your role is analyst, who reads everything/)).toBeVisible();
+  await theirs.goto(`${base()}/settings/team`);
+  await expect(theirs.getByText('Only an owner says who works here.')).toBeVisible();
+  await expect(theirs.getByRole('button', { name: 'Invite…' })).toBeHidden();
+
+  // another role holds from their next request on
+  await page.reload();
+  await page.getByLabel(`Role of ${name}`).selectOption('editor');
+  await expect(page.getByText(`${name} is editor now.`)).toBeVisible();
+  const made = await theirs.request.post(`${base()}/api/v1/lists`, { data: { name: `List of ${name}` } });
+  expect(made.status()).toBeLessThan(300);
+  await page.getByRole('button', { name: `Remove ${name}` }).click();
+  await page.getByRole('dialog').getByRole('button', { name: 'Remove' }).click();
+  await expect(row).toBeHidden();
+  await theirs.goto(`${base()}/today`);
+  await expect(theirs).toHaveURL(/\/sign-in/);
+  await theirs.context().close();
+
+  await page.goto(`${base()}/settings/log`);
+  const log = page.getByRole('table', { name: 'Log' });
+  await page.getByLabel('What', { exact: true }).selectOption('team');
+  await page.getByLabel('With the words').fill(email);
+  await expect(log.getByRole('row', { name: /team: removed/ })).toBeVisible();
+  await expect(log.getByRole('row', { name: /team: role/ })).toContainText('is editor; was analyst');
+  const file = await page.request.get(`${base()}/api/v1/acts/file?what=team`);
+  expect(await file.text()).toMatch(/^at,actor,what,detail\n/);
+  await expectPagesAccessible(page, ['/settings/team', '/settings/log', '/account']);
+});
+
+test('a second factor is set up, asked for when signing in, and turned off; a forgotten password is chosen anew', async ({
+  page,
+  request,
+  browser,
+}) => {
+  await signIn(page);
+  const { page: theirs, email } = await joined(page, request, browser, 'editor', 'Tom');
+  await theirs.goto(`${base()}/account`);
+  await theirs.getByRole('button', { name: 'Set up…' }).click();
+  const secret = (await theirs.getByTestId('totp-secret').textContent())!.trim();
+  await theirs.getByLabel('The code it shows').fill(generateSync({ secret }));
+  await theirs.getByRole('button', { name: 'Turn on' }).click();
+  const list = theirs.getByTestId('recovery-codes').getByRole('listitem');
+  await expect(list).toHaveCount(10);
+  const codes = await list.allTextContents();
+  await theirs.context().clearCookies();
+  await theirs.goto(`${base()}/sign-in`);
+  await theirs.getByLabel('Email').fill(email);
+  await theirs.getByLabel('Password').fill(PASSWORD);
+  await theirs.getByRole('button', { name: 'Sign in' }).click();
+  await theirs.getByLabel('Code').fill('000000');
+  await theirs.getByRole('button', { name: 'Sign in' }).click();
+  await expect(theirs.getByText(/That code is not right/)).toBeVisible();
+  await expectAccessible(theirs);
+  await theirs.getByLabel('Code').fill(codes[0]!);
+  await theirs.getByRole('button', { name: 'Sign in' }).click();
+  await theirs.waitForURL(/\/today/);
+  await theirs.goto(`${base()}/account`);
+  await expect(theirs.getByText(/9 codes for when the device is lost are left/)).toBeVisible();
+  await theirs.getByLabel('A code, to turn it off').fill(codes[1]!);
+  await theirs.getByRole('button', { name: 'Turn off' }).click();
+  await expect(theirs.getByRole('button', { name: 'Set up…' })).toBeVisible();
+
+  await theirs.context().clearCookies();
+  await theirs.goto(`${base()}/sign-in`);
+  await theirs.getByRole('link', { name: 'Forgot your password?' }).click();
+  await theirs.getByLabel('Email').fill(email);
+  await theirs.getByRole('button', { name: 'Send the link' }).click();
+  await expect(theirs.getByRole('heading', { name: 'Look into your mail' })).toBeVisible();
+  const mail = await mailTo(request, email, /Another password for/);
+  await theirs.goto(mail.links.find((link) => link.includes('/join/'))!);
+  await theirs.getByLabel('Password').fill('nine lamps under the harbour');
+  await theirs.getByRole('button', { name: 'Save' }).click();
+  await theirs.getByRole('link', { name: 'Sign in' }).click();
+  await theirs.getByLabel('Email').fill(email);
+  await theirs.getByLabel('Password').fill('nine lamps under the harbour');
+  await theirs.getByRole('button', { name: 'Sign in' }).click();
+  await theirs.waitForURL(/\/today/);
+  await theirs.context().close();
+});
+
+/** What is asked of others than its method tells. */
+const COMPUTES = new Set(
+  ['flows/{key}/rehearse', 'flows/{key}/presence', 'rules/say', 'rules/explain', 'rules/count', 'codes/check', 'messages/render'].map(
+    (path) => `POST /api/v1/${path}`,
+  ),
+);
+const OWN = /^(GET|PUT|POST|DELETE) \/api\/v1\/(account|account\/sessions|account\/second|team)$/;
+/** Who may do what, by address: the first line that fits counts. */
+function allowed(id: string, method: string): string[] {
+  const path = id.split(' ')[1]!;
+  if (method === 'GET' || COMPUTES.has(id)) return ['editor', 'writer', 'analyst'];
+  if (/\/api\/v1\/team/.test(path)) return [];
+  if (OWN.test(id)) return ['editor', 'writer', 'analyst'];
+  if (/\/api\/v1\/(reports|views)(\/|$)/.test(path)) return ['editor', 'writer', 'analyst'];
+  if (/\/api\/v1\/(messages|files)(\/|$)/.test(path)) return ['editor', 'writer'];
+  return ['editor'];
+}
+
+test('every route for every role: what it may not do is refused, and nothing else is', async ({ page, request, browser }) => {
+  test.setTimeout(240_000);
+  await signIn(page);
+  const table = routesOnDisk()
+    .filter(({ path }) => path.startsWith('/api/v1/') && !['/api/v1/health', '/api/v1/openapi.json'].includes(path))
+    .flatMap(({ path, methods }) => methods.map((method) => ({ id: `${method} ${path}`, method, path })))
+    // time is left where it is, and the own sessions go on; what a draft of a writer may change is tried elsewhere
+    .filter(({ id }) => !['POST /api/v1/clock', 'DELETE /api/v1/account/sessions', 'PUT /api/v1/flows/{key}'].includes(id));
+  expect(table.length).toBeGreaterThan(200);
+  for (const role of ['editor', 'writer', 'analyst']) {
+    const { page: theirs } = await joined(page, request, browser, role, `One ${role}`);
+    const wrong: string[] = [];
+    for (const { id, method, path } of table) {
+      const answer = await theirs.request.fetch(base() + filled(path, {}, 'none'), {
+        method,
+        maxRedirects: 0,
+        ...(method === 'GET' ? {} : { data: {}, headers: { origin: base() } }),
+      });
+      const isRefused = answer.status() === 403 && (await answer.text()).includes('Not for your role');
+      if (isRefused === allowed(id, method).includes(role)) wrong.push(`${role}: ${id} ${answer.status()}`);
+      if (answer.status() >= 500) wrong.push(`${role}: ${id} ${answer.status()}`);
+    }
+    expect(wrong).toEqual([]);
+    await theirs.context().close();
+  }
+});

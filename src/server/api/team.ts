@@ -1,0 +1,48 @@
+import { codeInput, inviteInput, roleInput } from '@/core/api';
+import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
+
+const member = parameter('id', 'path', 'Their number');
+const log = [
+  parameter('actor', 'query', 'Only what they did'),
+  parameter('what', 'query', 'Only of a kind, such as flow or flow.published'),
+  parameter('q', 'query', 'Only with these words in it'),
+  parameter('from', 'query', 'Beginning, RFC 3339 or a date'),
+  parameter('to', 'query', 'End, inclusive'),
+];
+
+/** Who works here, and what they did. */
+export const teamPaths = {
+  '/team': {
+    get: operation('Who works here; for people, not for keys', ok('{members}')),
+    post: operation(
+      'Asks somebody to work here, by mail; for owners',
+      ok('{members}'),
+      { requestBody: body(jsonSchema(inviteInput)) },
+      '201',
+    ),
+  },
+  '/team/{id}': {
+    put: operation('Gives somebody another role; for owners', ok('{members}'), {
+      parameters: [member],
+      requestBody: body(jsonSchema(roleInput)),
+    }),
+    delete: operation('Takes somebody off the team; for owners', ok('{members}'), { parameters: [member] }),
+  },
+  '/team/{id}/invite': {
+    post: operation('Sends the link once more to somebody who has not joined yet; for owners', ok('{members}'), { parameters: [member] }),
+  },
+  '/account/second': {
+    get: operation('How the second factor of your own account stands', ok('{since, codesLeft, setup}')),
+    post: operation('Draws a secret for an authenticator program (RFC 6238)', ok('{since, codesLeft, setup}'), {}, '201'),
+    put: operation('Turns it on by a first code; the answer has the codes for when the device is lost', ok('{codes}'), {
+      requestBody: body(jsonSchema(codeInput)),
+    }),
+    delete: operation('Turns it off by a code', nothing, { requestBody: body(jsonSchema(codeInput)) }, '204'),
+  },
+  '/acts': {
+    get: operation('What was done here, by whom and when, newest first', ok('{acts, next, actors, kinds}'), {
+      parameters: [...log, parameter('before', 'query', 'The value of `next`'), parameter('limit', 'query', 'At most 200')],
+    }),
+  },
+  '/acts/file': { get: operation('The same as CSV', ok('A file'), { parameters: log }) },
+};

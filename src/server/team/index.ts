@@ -1,0 +1,2 @@
+export { acts, actsFile } from './acts';
+export { changeRole, invite, inviteAgain, removeMember, team } from './team';

@@ -1,0 +1,196 @@
+'use client';
+
+import { useMemo, useState } from 'react';
+import { toast } from 'sonner';
+import { ROLES, ROLE_WORDS, type Role } from '@/core/access';
+import { inviteInput, type TeamView } from '@/core/api';
+import {
+  api,
+  Ask,
+  attempt,
+  Button,
+  Entry,
+  fieldClass,
+  isoOf,
+  Label,
+  Page,
+  sayMoment,
+  Table,
+  type TableColumn,
+  useAsked,
+  useStore,
+} from '../kit';
+
+type Member = TeamView['members'][number];
+
+/** Who works here, and what each of them may do. */
+export function TeamScreen({ initial, mayChange }: { initial: TeamView; mayChange: boolean }) {
+  const { zone } = useStore();
+  const [team, setTeam] = useState(initial);
+  const [isInviting, setInviting] = useState(false);
+  const [removing, setRemoving] = useState<Member | null>(null);
+  const form = useAsked(inviteInput, { email: '', name: '', role: 'editor' });
+  const columns = useMemo(
+    () =>
+      columnsOf(zone, mayChange, {
+        role: (member, role) =>
+          void attempt(
+            async () => setTeam(await api<TeamView>(`/team/${member.id}`, { method: 'PUT', body: { role } })),
+            `${member.name} is ${ROLE_WORDS[role].name.toLowerCase()} now.`,
+          ),
+        again: (member) =>
+          void attempt(
+            async () => setTeam(await api<TeamView>(`/team/${member.id}/invite`, { method: 'POST' })),
+            `Another link is on its way to ${member.email}; the earlier one works no more.`,
+          ),
+        remove: setRemoving,
+      }),
+    [zone, mayChange],
+  );
+  return (
+    <Page
+      title="Team"
+      about="Who works here. What somebody may do is looked at with each thing they do, so another role holds at once."
+      acts={
+        mayChange && (
+          <Button kind="primary" onClick={() => setInviting(true)}>
+            Invite…
+          </Button>
+        )
+      }
+    >
+      <div className="grid gap-4">
+        <div className="rounded-md border border-line bg-panel">
+          <Table name="Team" rows={team.members} columns={columns} keyOf={({ id }) => id} />
+        </div>
+        <dl className="grid gap-1 text-sm text-soft">
+          {ROLES.map((role) => (
+            <div key={role} className="flex gap-2">
+              <dt className="w-20 shrink-0 font-semibold text-ink">{ROLE_WORDS[role].name}</dt>
+              <dd>{ROLE_WORDS[role].says}</dd>
+            </div>
+          ))}
+        </dl>
+        {!mayChange && <p className="text-sm text-soft">Only an owner says who works here.</p>}
+      </div>
+      <Ask
+        isOpen={isInviting}
+        onClose={() => setInviting(false)}
+        title="Invite somebody"
+        about="They get a mail with a link by which they choose a password. It works once, for seven days."
+        act="Invite"
+        form={form}
+        onAct={async (asked) => {
+          setTeam(await api<TeamView>('/team', { method: 'POST', body: asked }));
+          form.reset();
+          toast.success(`A mail is on its way to ${asked.email}.`);
+        }}
+      >
+        <Entry form={form} name="name" label="Name" />
+        <Entry form={form} name="email" label="Email" type="email" />
+        <Entry form={form} name="role" label="Role" as="select">
+          {ROLES.map((role) => (
+            <option key={role} value={role}>
+              {ROLE_WORDS[role].name}
+            </option>
+          ))}
+        </Entry>
+      </Ask>
+      {removing && (
+        <Ask
+          isOpen
+          onClose={() => setRemoving(null)}
+          title={`Remove ${removing.name}?`}
+          about="They are signed out at once, and cannot sign in any more. What they did stays in the log under their name."
+          act="Remove"
+          isDanger
+          onAct={async () => {
+            setTeam(await api<TeamView>(`/team/${removing.id}`, { method: 'DELETE' }));
+            setRemoving(null);
+          }}
+        />
+      )}
+    </Page>
+  );
+}
+
+interface Acts {
+  readonly role: (member: Member, role: Role) => void;
+  readonly again: (member: Member) => void;
+  readonly remove: (member: Member) => void;
+}
+
+const columnsOf = (zone: string, mayChange: boolean, acts: Acts): TableColumn<Member>[] => [
+  {
+    key: 'name',
+    name: 'Name',
+    value: ({ name }) => name,
+    show: (member) => (
+      <>
+        <b>{member.name}</b> {member.isYou && <Label>you</Label>}
+        <span className="block text-xs text-soft">{member.email}</span>
+      </>
+    ),
+  },
+  {
+    key: 'role',
+    name: 'Role',
+    value: ({ role }) => ROLE_WORDS[role].name,
+    show: (member) =>
+      mayChange ? (
+        <select
+          aria-label={`Role of ${member.name}`}
+          value={member.role}
+          onChange={(event) => acts.role(member, event.target.value as Role)}
+          className={`${fieldClass} w-32`}
+        >
+          {ROLES.map((role) => (
+            <option key={role} value={role}>
+              {ROLE_WORDS[role].name}
+            </option>
+          ))}
+        </select>
+      ) : (
+        ROLE_WORDS[member.role].name
+      ),
+  },
+  {
+    key: 'second',
+    name: 'Second factor',
+    value: ({ hasSecond }) => (hasSecond ? 'on' : 'off'),
+    show: ({ hasSecond }) => (hasSecond ? <Label tone="good">on</Label> : <span className="text-soft">off</span>),
+  },
+  {
+    key: 'seen',
+    name: 'Last here',
+    value: ({ seenAt }) => seenAt && isoOf(seenAt),
+    show: (member) =>
+      member.joinedAt === null ? (
+        <Label tone="caution">invited{member.invitedBy && ` by ${member.invitedBy}`}</Label>
+      ) : member.seenAt ? (
+        sayMoment(member.seenAt, zone)
+      ) : (
+        <span className="text-soft">not signed in now</span>
+      ),
+  },
+  ...(mayChange
+    ? [
+        {
+          key: 'acts',
+          name: '',
+          show: (member: Member) => (
+            <span className="flex justify-end gap-1">
+              {member.joinedAt === null && (
+                <Button kind="quiet" onClick={() => acts.again(member)}>
+                  Send again
+                </Button>
+              )}
+              <Button kind="quiet" onClick={() => acts.remove(member)} aria-label={`Remove ${member.name}`}>
+                Remove…
+              </Button>
+            </span>
+          ),
+        },
+      ]
+    : []),
+];

@@ -1,0 +1,2 @@
+export { LogScreen } from './LogScreen';
+export { TeamScreen } from './TeamScreen';
