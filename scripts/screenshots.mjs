@@ -87,9 +87,6 @@ await page
   .click();
 await page.getByRole('img', { name: /Openings by time/ }).waitFor();
 await shot('flow-results');
-await page.getByRole('tab', { name: 'History' }).click();
-await page.getByRole('region', { name: 'Against the draft' }).waitFor();
-await shot('flow-history');
 
 await page.goto(`${base}/flows/trial-to-paid`);
 await page.getByRole('tab', { name: 'Now' }).click();
@@ -165,6 +162,12 @@ if (wants('carts')) {
   await page.getByTestId('finding').waitFor();
   await page.waitForTimeout(1500);
   await shot('carts');
+}
+if (wants('report')) {
+  await page.goto(`${base}/revenue/reports/each-monday`);
+  await page.getByTestId('report-figures').waitFor();
+  await page.waitForTimeout(800);
+  await shot('report');
 }
 if (wants('flow-dark')) {
   await page.goto(`${base}/flows/first-order`);

@@ -1,3 +1,4 @@
+import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
@@ -273,7 +274,8 @@ async function clear(db: Db): Promise<void> {
   await query(
     db,
     'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
-      'event_keys, events, fact_changes, orders, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
+      'event_keys, events, fact_changes, orders, bookings, carts, reports, ' +
+      'takings_days, credit_days, summed_days, stale_days, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
       'lookup_tables, lookup_versions, lookup_rows, ' +
       'products, product_changes, product_tellings, short_links, ' +
       'brands, library, library_versions, feeds, product_days, product_pairs, product_relations_state, product_feeds, senders, ' +
@@ -286,6 +288,12 @@ async function clear(db: Db): Promise<void> {
 
 async function load(db: Db): Promise<{ people: number; events: number; runs: number; sends: number }> {
   await createUser(db, { email: 'marla@quillfin.example', name: 'Marla Quist', passwordHash: await hashPassword('tanks-and-trains') });
+  // colleagues, who sign in by another password than anybody knows
+  for (const [email, name, role] of [
+    ['ines@quillfin.example', 'Ines Halm', 'writer'],
+    ['tom@quillfin.example', 'Tom Brandt', 'analyst'],
+  ] as const)
+    await createUser(db, { email, name, role, passwordHash: await hashPassword(randomBytes(24).toString('hex')) });
   shopSource = await createKey(db, { name: 'Quillfin shop', hash: hashKey('demo-key'), hint: 'demo…', by: 'Marla Quist' });
   const end = Date.now();
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);

@@ -12,8 +12,12 @@ export async function findUser(sql: Sql, email: string): Promise<UserRow | null>
   return queryOne<UserRow>(sql, 'select id, email, name, password_hash from users where email = lower(:email)', { email });
 }
 
-export async function createUser(sql: Sql, user: { email: string; name: string; passwordHash: string }): Promise<void> {
-  await query(sql, 'insert into users (email, name, password_hash, joined_at) values (lower(:email), :name, :passwordHash, now())', user);
+export async function createUser(sql: Sql, user: { email: string; name: string; passwordHash: string; role?: Role }): Promise<void> {
+  await query(
+    sql,
+    'insert into users (email, name, password_hash, role, joined_at) values (lower(:email), :name, :passwordHash, :role, now())',
+    { role: 'owner', ...user },
+  );
 }
 
 /** A name for one more view of the people table. */

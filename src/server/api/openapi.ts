@@ -112,6 +112,12 @@ export function description(origin: string) {
         }),
         put: operation('Sets it', ok('The box'), { requestBody: body(jsonSchema(checkoutBoxSchema)) }),
       },
+      '/metrics': {
+        get: operation('How the store is doing, in the text format of Prometheus', {
+          description: 'Samples',
+          content: { 'text/plain': {} },
+        }),
+      },
       '/account': {
         get: operation('Your own account and where you are signed in; for people, not for keys', ok('email, name, sessions')),
         put: operation('Another password: ends all your other sessions', ok('email, name, sessions'), {

@@ -1,0 +1,1 @@
+export { metrics } from './metrics';
