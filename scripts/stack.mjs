@@ -195,14 +195,13 @@ const STARTS = {
 };
 
 /**
- * Starts web, worker and stand-ins; answers with them and with how to stop them, web first. With `isKept`, one that ends
- * by itself is started again, with longer pauses when it keeps ending.
+ * Starts programs; answers with them and with how to stop them, the first first. With `isKept`, one that ends by itself is started
+ * again, with longer pauses when it keeps ending.
  */
-export async function startStack(folder, databaseUrl, port, dist, { isKept = false, onChange = () => {} } = {}) {
-  const env = await environmentOf(folder, databaseUrl, port);
+export async function startPrograms(names, env, folder, port, dist, { isKept = false, onChange = () => {} } = {}) {
   const own = {};
   let isStopping = false;
-  const all = () => ['web', 'worker', 'outside'].map((name) => own[name]);
+  const all = () => names.map((name) => own[name]);
   const start = (name, pauseMs = 500) => {
     const program = (own[name] = STARTS[name](env, folder, port, dist));
     const began = Date.now();
@@ -219,10 +218,10 @@ export async function startStack(folder, databaseUrl, port, dist, { isKept = fal
   };
   const stop = async () => {
     isStopping = true;
-    for (const program of all()) await stopProgram(program);
+    for (const program of all()) if (program) await stopProgram(program);
   };
   try {
-    await Promise.all(['outside', 'worker', 'web'].map((name) => start(name).ready));
+    await Promise.all([...names].reverse().map((name) => start(name).ready));
   } catch (error) {
     await stop();
     throw error;
@@ -245,3 +244,7 @@ export async function startStack(folder, databaseUrl, port, dist, { isKept = fal
     url: env.VIATIC_URL,
   };
 }
+
+/** Starts web, worker and stand-ins, as {@link startPrograms} does. */
+export const startStack = async (folder, databaseUrl, port, dist, options) =>
+  startPrograms(['web', 'worker', 'outside'], await environmentOf(folder, databaseUrl, port), folder, port, dist, options);

@@ -3,6 +3,6 @@ export { brake } from './brake';
 export { checkPassword, hashKey, hashPassword } from './passwords';
 export { partOf, screen, screenTitle } from './screen';
 export { leaveSession, type SignedIn, signedIn } from './session';
-export { chooseByLink, forgotPassword, linkOf, sendLink } from './links';
+export { chooseByLink, firstOwner, forgotPassword, linkOf, sendLink } from './links';
 export { weakness } from './strength';
 export { asksSecond, drawSecret, secondFactorView, stepOfCode, takeSecond, turnOff, turnOn } from './totp';

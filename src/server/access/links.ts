@@ -4,7 +4,7 @@ import { DAY, HOUR } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { createLetter } from '@/data/messages';
 import { readStore, recordAct } from '@/data/store';
-import { findLink, memberByEmail, putLink, settlePassword } from '@/data/team';
+import { findLink, inviteMember, listMembers, lockTeam, memberByEmail, putLink, setRole, settlePassword } from '@/data/team';
 import { addJobs } from '@/data/work';
 import { Problem } from '../http';
 import { hashPassword } from './passwords';
@@ -38,10 +38,37 @@ const LETTERS: { readonly [purpose in Purpose]: Message } = {
   ),
 };
 
+/** A link by which somebody chooses a password; earlier ones of that kind work no more. */
+async function makeLink(trx: Sql, { userId, purpose, url }: { userId: string; purpose: Purpose; url: string }): Promise<string> {
+  const token = randomBytes(24).toString('base64url');
+  await putLink(trx, { digest: digestOf(token), userId, purpose, lastsMs: LASTS_MS[purpose] });
+  return `${url}/join/${token}`;
+}
+
+/**
+ * The first owner of a store that has none yet: put on the team, with a link that is told here, for there may be no mail yet. Once
+ * somebody has joined as owner there is nothing to do; `needs` where nobody is named.
+ */
+export async function firstOwner(
+  db: Db,
+  { email, name }: { email: string; name: string },
+  url: string,
+): Promise<{ needs: boolean; url: string | null; email: string | null }> {
+  return inTransaction(db, async (trx) => {
+    await lockTeam(trx);
+    const owners = (await listMembers(trx)).filter(({ role }) => role === 'owner');
+    if (owners.some(({ joined_at: joined }) => joined)) return { needs: false, url: null, email: null };
+    if (!email && !owners.length) return { needs: true, url: null, email: null };
+    const known = email ? await memberByEmail(trx, email) : owners[0]!;
+    const id = known?.id ?? (await inviteMember(trx, { email, name: name || email, role: 'owner', by: 'the set-up' }))!.id;
+    if (known && known.role !== 'owner') await setRole(trx, id, 'owner');
+    return { needs: false, url: await makeLink(trx, { userId: id, purpose: 'join', url }), email: known?.email ?? email };
+  });
+}
+
 /** Writes somebody a link by which they choose a password; earlier links of that kind work no more. */
 export async function sendLink(trx: Sql, of: { userId: string; email: string; purpose: Purpose; by: string; url: string }): Promise<void> {
-  const token = randomBytes(24).toString('base64url');
-  await putLink(trx, { digest: digestOf(token), userId: of.userId, purpose: of.purpose, lastsMs: LASTS_MS[of.purpose] });
+  const link = await makeLink(trx, of);
   const { now } = await readStore(trx);
   const id = await createLetter(trx, {
     personId: null,
@@ -51,7 +78,7 @@ export async function sendLink(trx: Sql, of: { userId: string; email: string; pu
     message: LETTERS[of.purpose],
     by: of.by,
     at: now,
-    about: { by: of.by, url: `${of.url}/join/${token}` },
+    about: { by: of.by, url: link },
   });
   await addJobs(trx, 'letter', [{ id }], 15);
 }

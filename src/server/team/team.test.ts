@@ -7,6 +7,7 @@ import { readStore, recordAct } from '@/data/store';
 import {
   chooseByLink,
   drawSecret,
+  firstOwner,
   forgotPassword,
   hashPassword,
   linkOf,
@@ -126,6 +127,20 @@ describe('the team', () => {
     expect((await signIn('marla@quillfin.example', PASSWORD)).isIn).toBe(false);
     expect((await signIn('marla@quillfin.example', 'nine lamps under the harbour')).isIn).toBe(true);
     expect(await query(lab.db, `select 1 from sessions where digest = 'old'`)).toEqual([]);
+  });
+
+  it('begins with an owner who is named at the set-up, by a link that is told there; once one has joined, nobody else comes in that way', async () => {
+    expect(await firstOwner(lab.db, { email: 'x@y.example', name: 'X' }, URL_OF)).toEqual({ needs: false, url: null, email: null });
+    await lab.empty('users');
+    expect(await firstOwner(lab.db, { email: '', name: '' }, URL_OF)).toMatchObject({ needs: true, url: null });
+    const first = await firstOwner(lab.db, { email: 'Ada@shop.example', name: 'Ada' }, URL_OF);
+    // started again before she has joined: another link, and the first works no more; her name need not be said again
+    const again = await firstOwner(lab.db, { email: '', name: '' }, URL_OF);
+    expect([await linkOf(lab.db, tokenIn(first.url!)), again.email]).toEqual([null, 'ada@shop.example']);
+    expect(await chooseByLink(lab.db, tokenIn(again.url!), PASSWORD)).toBeNull();
+    expect((await signIn('ada@shop.example', PASSWORD)).isIn).toBe(true);
+    expect((await team(lab.db, null)).members).toMatchObject([{ name: 'Ada', role: 'owner' }]);
+    expect((await firstOwner(lab.db, { email: 'eve@shop.example', name: 'Eve' }, URL_OF)).url).toBeNull();
   });
 
   it('knows easily guessed passwords: common ones, patterns, and what is known of the person', () => {
