@@ -72,8 +72,11 @@ test('somebody is invited, joins by the link in the mail, gets another role and 
 
   // another role holds from their next request on
   await page.reload();
-  await page.getByLabel(`Role of ${name}`).selectOption('editor');
-  await expect(page.getByText(`${name} is editor now.`)).toBeVisible();
+  await expect(async () => {
+    // what is chosen before the page has come to life is lost
+    await page.getByLabel(`Role of ${name}`).selectOption('editor');
+    await expect(page.getByText(`${name} is editor now.`)).toBeVisible({ timeout: 3_000 });
+  }).toPass();
   const made = await theirs.request.post(`${base()}/api/v1/lists`, { data: { name: `List of ${name}` } });
   expect(made.status()).toBeLessThan(300);
   await page.getByRole('button', { name: `Remove ${name}` }).click();
