@@ -14,6 +14,10 @@ interface DayTotals {
 }
 
 /** Where the day starts. Amounts in minor units. */
+export interface FirstStep {
+  readonly step: 'events' | 'flow' | 'entered' | 'sent' | 'order';
+  readonly isDone: boolean;
+}
 export interface TodayView {
   readonly now: string;
   readonly currency: string;
@@ -29,6 +33,8 @@ export interface TodayView {
     readonly state: 'due' | 'held' | 'gone';
   }[];
   readonly attention: readonly AttentionView[];
+  /** with what a store begins, and what of it has really happened; null once all has */
+  readonly first: readonly FirstStep[] | null;
   /** what others have done since the moment that was asked for, the newest first */
   readonly since: readonly { readonly at: string; readonly actor: string; readonly says: string }[];
 }

@@ -100,3 +100,14 @@ export const actsSince = (
     since: new Date(since),
     but,
   });
+
+/** What has happened in a store at all: an event told by somebody else, a flow published, somebody entered, a message sent, an order. */
+export async function everHappened(sql: Sql): Promise<{ events: boolean; flow: boolean; entered: boolean; sent: boolean; order: boolean }> {
+  const [row] = await query<{ events: boolean; flow: boolean; entered: boolean; sent: boolean; order: boolean }>(
+    sql,
+    `select exists (select 1 from source_minutes where accepted > 0) or exists (select 1 from arrivals) or exists (select 1 from orders) as events,
+       exists (select 1 from flows where version is not null) as flow, exists (select 1 from runs where entered_at is not null) as entered,
+       exists (select 1 from sends where sent_at is not null) as sent, exists (select 1 from orders) as "order"`,
+  );
+  return row!;
+}

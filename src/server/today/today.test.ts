@@ -149,3 +149,17 @@ describe('the day', () => {
     expect((await today(lab.db, null, 'Marla')).since).toEqual([]);
   });
 });
+
+describe('the first hour of a store', () => {
+  const done = async () => (await today(lab.db, null, 'Marla')).first?.filter(({ isDone }) => isDone).map(({ step }) => step) ?? 'over';
+  it('is a list of what marks itself done by what really happens, and goes once all has', async () => {
+    expect(await done()).toEqual([]);
+    await news([letter('a')]);
+    expect(await done()).toEqual(['flow']);
+    await lab.tell(known('kim@example.com'));
+    await lab.settle();
+    expect(await done()).toEqual(['events', 'flow', 'entered', 'sent']);
+    await lab.tell(happening('order.placed', { orderId: 'o1', currency: 'EUR', value: 5, person: { email: 'kim@example.com' } }));
+    expect(await done()).toBe('over');
+  });
+});

@@ -5,7 +5,7 @@ import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
 import { MOST_DIFFERENCES, revenueTotals } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
-import { actsSince, boardOf, flowRates, mailHealth, silentSources, troubles, type BoardRow } from '@/data/today';
+import { actsSince, boardOf, everHappened, flowRates, mailHealth, silentSources, troubles, type BoardRow } from '@/data/today';
 import { offers } from '../offers';
 import { ledgerStanding, recoveryFalls, testViews } from '../revenue';
 
@@ -23,11 +23,12 @@ export async function today(db: Db, since: Instant | null, who: string): Promise
     const own = (await revenueTotals(db, from, to, revenue.model)).find((row) => row.currency === currency);
     return { takings: Number(own?.takings ?? 0), credited: Number(own?.credited ?? 0), orders: own?.orders ?? 0 };
   };
-  const [is, was, rows, attention, acts] = await Promise.all([
+  const [is, was, rows, attention, first, acts] = await Promise.all([
     totals(begins, now),
     totals(aWeekAgo(begins), aWeekAgo(now)),
     boardOf(db, now - GONE_MS, now, now + AHEAD_MS),
     attentionOf(db, store),
+    firstSteps(db),
     since === null ? [] : actsSince(db, since, who),
   ]);
   const board = await Promise.all(rows.map((row) => lineOf(db, row)));
@@ -39,8 +40,17 @@ export async function today(db: Db, since: Instant | null, who: string): Promise
     // what waits for nothing that goes out is no departure
     board: together(board.flatMap((line) => (line ? [line] : []))),
     attention,
+    first,
     since: acts.map(({ at, actor, what, detail }) => ({ at: at.toISOString(), actor, says: sayAct(what, detail) })),
   };
+}
+
+const FIRST = ['events', 'flow', 'entered', 'sent', 'order'] as const;
+
+/** With what a store begins, each done once it has really happened; null once all has. */
+async function firstSteps(db: Db): Promise<TodayView['first']> {
+  const happened = await everHappened(db);
+  return FIRST.every((step) => happened[step]) ? null : FIRST.map((step) => ({ step, isDone: happened[step] }));
 }
 
 type BoardLine = TodayView['board'][number];

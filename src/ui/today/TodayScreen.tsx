@@ -2,9 +2,10 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { clsx } from 'clsx';
+import { Check } from 'lucide-react';
 import Link from 'next/link';
 import { useEffect, useRef, useState } from 'react';
-import type { TodayView } from '@/core/api';
+import type { FirstStep, TodayView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { localDate } from '@/core/time';
 import { api, Empty, Failed, plural, sayCalendarDay, sayCount, sayMoment, sayTime, useStore } from '../kit';
@@ -43,7 +44,7 @@ export function TodayScreen() {
   if (!data) return <Empty title="Looking…" />;
   const { currency, today, lastWeek } = data;
   return (
-    <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_400px] gap-6 px-6 py-5">
+    <div className="mx-auto grid max-w-[1280px] grid-cols-[minmax(0,1fr)_400px] items-start gap-6 px-6 py-5">
       <section aria-label="Departures" className="overflow-hidden rounded-md bg-[#1f2a36] text-[#f3efe4]" data-testid="board">
         <div className="grid gap-1 px-5 pb-3 pt-4">
           <h1 className="text-xl font-semibold">Today</h1>
@@ -61,6 +62,7 @@ export function TodayScreen() {
         <Board data={data} zone={zone} />
       </section>
       <aside aria-label="What needs attention" className="grid content-start gap-4">
+        {data.first && <FirstHour steps={data.first} />}
         <h2 className="font-semibold">What needs attention</h2>
         {data.attention.length ? (
           <ul className="grid gap-3">
@@ -80,7 +82,7 @@ export function TodayScreen() {
             ))}
           </ul>
         ) : (
-          <p className="text-soft">All is well: nothing needs you.</p>
+          <p className="text-soft">{data.first ? 'Nothing yet.' : 'All is well: nothing needs you.'}</p>
         )}
         {data.since.length > 0 && (
           <>
@@ -96,6 +98,57 @@ export function TodayScreen() {
         )}
       </aside>
     </div>
+  );
+}
+
+const FIRST_WORDS: { readonly [step in FirstStep['step']]: { readonly name: string; readonly says: string; readonly href: string } } = {
+  events: {
+    name: 'Tell the first event',
+    says: 'Make a source for the shop under Data and send it a test event; it shows there as it comes in.',
+    href: '/data',
+  },
+  flow: { name: 'Publish a flow', says: 'Begin with one that is ready, such as carts that are left.', href: '/flows' },
+  entered: { name: 'Somebody enters it', says: 'Rehearse it first with somebody made up; then be the first yourself.', href: '/flows' },
+  sent: { name: 'A message goes out', says: 'It shows on the board as it is due, and in Sending once it went.', href: '/settings/sending' },
+  order: { name: 'The first order', says: 'It shows in the ledger with the messages that led to it.', href: '/revenue' },
+};
+
+/** With what a store begins: each marks itself done by what has really happened. */
+function FirstHour({ steps }: { steps: readonly FirstStep[] }) {
+  const next = steps.find(({ isDone }) => !isDone)?.step;
+  return (
+    <section aria-label="The first hour" className="grid gap-3 border-b border-line pb-4">
+      <h2 className="font-semibold">The first hour</h2>
+      <ol className="grid gap-2">
+        {steps.map(({ step, isDone }) => {
+          const { name, says, href } = FIRST_WORDS[step];
+          return (
+            <li key={step} className="flex gap-3">
+              <span
+                className={clsx(
+                  'mt-0.5 grid size-5 shrink-0 place-items-center rounded-full border text-xs',
+                  isDone ? 'border-good text-good' : 'border-line',
+                )}
+              >
+                {isDone && <Check size={13} aria-hidden="true" />}
+              </span>
+              <span className={clsx(isDone && 'text-soft')}>
+                {isDone ? (
+                  <>
+                    {name} <span className="sr-only">(done)</span>
+                  </>
+                ) : (
+                  <Link href={href} className="font-semibold text-accent underline">
+                    {name}
+                  </Link>
+                )}
+                {step === next && <span className="block text-sm text-soft">{says}</span>}
+              </span>
+            </li>
+          );
+        })}
+      </ol>
+    </section>
   );
 }
 
