@@ -140,7 +140,7 @@ test('the ledger is read by week, over days that are pulled over, by arm and pro
   await page.goto(`${base()}/revenue/people`);
   const again = page.getByRole('table', { name: 'When the same is bought again' });
   await page.getByLabel('By', { exact: true }).selectOption('category');
-  await again.getByRole('button', { name: 'food' }).click();
+  await again.getByRole('button', { name: 'food', exact: true }).click();
   await expect(page.getByText(/^food: bought [\d,]+ times/)).toBeVisible();
 });
 

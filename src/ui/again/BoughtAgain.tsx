@@ -29,7 +29,8 @@ export function BoughtAgain({ onUse }: { onUse?: (days: number) => void }) {
     queryFn: () => api<AgainView>(`/again?from=${PERIOD_FROM}&by=${by}&key=${encodeURIComponent(chosen!.key)}`),
     enabled: chosen !== null,
   });
-  const columns = useMemo(() => columnsOf(by, setChosen), [by]);
+  // lines of the other split, shown until this one has come, are not to be chosen
+  const columns = useMemo(() => columnsOf(by, isPlaceholderData ? null : setChosen), [by, isPlaceholderData]);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   if (!data) return <Empty title="Counting…" />;
   const line = chosen && one.data?.lines.find(({ key }) => key === chosen.key);
@@ -116,7 +117,7 @@ function Chosen({ line, onUse }: { line: Line; onUse?: ((days: number) => void) 
   );
 }
 
-function columnsOf(by: By, choose: (line: { key: string; name: string }) => void): TableColumn<Line>[] {
+function columnsOf(by: By, choose: ((line: { key: string; name: string }) => void) | null): TableColumn<Line>[] {
   const days = (key: 'quarter' | 'half' | 'most', name: string): TableColumn<Line> => ({
     key,
     name,
@@ -131,7 +132,7 @@ function columnsOf(by: By, choose: (line: { key: string; name: string }) => void
       name: by === 'product' ? 'Product' : 'Category',
       value: (line) => line.name,
       show: (line) => (
-        <button type="button" className="min-h-6 text-left text-accent hover:underline" onClick={() => choose(line)}>
+        <button type="button" disabled={!choose} className="min-h-6 text-left text-accent hover:underline" onClick={() => choose?.(line)}>
           {line.name}
         </button>
       ),
