@@ -25,8 +25,9 @@ export const GET = publicRoute(
 /** The answer is the same whether there is such an account or not. */
 export const POST = publicRoute(async ({ db, request }) => {
   await brake('forgot', callerAddress(request.headers), { times: 10, seconds: 900 }, 'That was asked for too often.');
-  const given = await readFormBody(request);
-  await forgotPassword(db, given?.email ?? '', env().url);
+  const email = ((await readFormBody(request))?.email ?? '').trim();
+  await brake('forgot by address', email.toLowerCase().slice(0, 254), { times: 3, seconds: 900 }, 'That was asked for too often.');
+  await forgotPassword(db, email, env().url);
   return pageAnswer(
     publicPage(
       'On its way',

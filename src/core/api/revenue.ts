@@ -282,6 +282,7 @@ export interface ReportFigures {
     readonly name: string;
     /** `takings` is null where only credit is split */
     readonly lines: readonly {
+      readonly key: string;
       readonly name: string;
       readonly orders: number;
       readonly takings: number | null;

@@ -62,5 +62,8 @@ export function barsPicture(
         : '',
     ]),
   ];
-  return `<svg xmlns="http://www.w3.org/2000/svg" width="${WIDTH}" height="${HEIGHT}" viewBox="0 0 ${WIDTH} ${HEIGHT}" font-family="${FONT}" font-size="11">${parts.join('')}</svg>`;
+  return (
+    `<svg xmlns="http://www.w3.org/2000/svg" width="${WIDTH}" height="${HEIGHT}" viewBox="0 0 ${WIDTH} ${HEIGHT}" ` +
+    `font-family="${FONT}" font-size="11">${parts.join('')}</svg>`
+  );
 }

@@ -2,6 +2,10 @@
 export const SPLITS = ['channel', 'offer', 'source', 'first', 'product', 'category', 'segment', 'arm', 'link'] as const;
 export type Split = (typeof SPLITS)[number];
 
+/** Of these only the credit is split: they take nothing by themselves. */
+const OF_CREDIT: ReadonlySet<string> = new Set<Split>(['channel', 'arm', 'link']);
+export const isOfCredit = (split: string): boolean => OF_CREDIT.has(split);
+
 /** What each way of splitting is called, the usual ones first. */
 export const SPLIT_WORDS: { readonly [split in 'flow' | Split]: string } = {
   flow: 'flow and message',

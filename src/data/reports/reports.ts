@@ -64,5 +64,6 @@ export const dueReports = (sql: Sql, now: Instant): Promise<ReportRow[]> =>
 export const putOffReport = (sql: Sql, id: number, nextAt: Instant | null): Promise<unknown> =>
   query(sql, 'update reports set next_at = :nextAt where id = :id', { id, nextAt: nextAt === null ? null : new Date(nextAt) });
 
-export const noteReportSent = (sql: Sql, id: number, at: Instant): Promise<unknown> =>
-  query(sql, 'update reports set sent_at = greatest(sent_at, cast(:at as timestamptz)) where id = :id', { id, at: new Date(at) });
+export async function noteReportSent(sql: Sql, id: number, at: Instant): Promise<void> {
+  await query(sql, 'update reports set sent_at = greatest(sent_at, cast(:at as timestamptz)) where id = :id', { id, at: new Date(at) });
+}

@@ -120,7 +120,7 @@ const OF_ORDERS: { readonly [split in Split]?: Splitting } = {
   },
   segment: {
     key: `g.key`,
-    from: `join segment_members m on m.person_id = o.person_id join segments g on g.id = m.segment_id`,
+    from: `join segment_members m on m.person_id = o.person_id join segments g on g.id = m.segment_id and g.archived_at is null`,
     name: `(select document ->> 'name' from segments where key = s.key)`,
   },
 };
@@ -134,7 +134,8 @@ const OF_CREDITS: { readonly [split in Split]?: Splitting } = {
   },
   link: {
     key: `l.url`,
-    from: `cross join lateral (select e.properties ->> 'url' as url from events e where e.person_id = s.person_id and e.type = 'message.clicked'
+    from: `cross join lateral (select e.properties ->> 'url' as url from events e where c.because = 'click' and e.person_id = s.person_id
+      and e.type = 'message.clicked'
       and e.properties ->> 'sendId' = s.id::text and e.properties ->> 'url' <> '' and e.time <= c.placed_at order by e.time desc, e.id desc limit 1) l`,
   },
 };
@@ -242,7 +243,8 @@ export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{
          and o.value_minor <> greatest(0, floor((t.placed ->> 'value')::numeric * :unit + 0.5))
        union all
        select 0, t.day || ' ' || t.currency, 'the sums of the day are kept as ' || t.takings || ' and not as ' || coalesce(b.minor, 0)
-       from takings_days t join summed_days using (day) cross join store s left join lateral (select sum(b.minor) as minor from bookings b where b.currency = t.currency
+       from takings_days t join summed_days using (day) cross join store s
+       left join lateral (select sum(b.minor) as minor from bookings b where b.currency = t.currency
          and b.at >= cast(t.day as timestamp) at time zone s.zone and b.at < cast(t.day + 1 as timestamp) at time zone s.zone) b on true
        where t.takings <> coalesce(b.minor, 0) and not exists (select 1 from stale_days d where d.day = t.day)
      ) d limit ${MOST_DIFFERENCES}`,

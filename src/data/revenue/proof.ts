@@ -173,7 +173,8 @@ export async function creditOfFlow(
 ): Promise<number> {
   const [row] = await query<{ minor: string }>(
     sql,
-    `select coalesce(sum(minor), 0) as minor from credits where (cast(:flowId as bigint) is null or flow_id = :flowId) and model = :model and currency = :currency
+    `select coalesce(sum(minor), 0) as minor from credits where (cast(:flowId as bigint) is null or flow_id = :flowId)
+       and model = :model and currency = :currency
        and placed_at >= :from and placed_at <= :to`,
     { ...of, from: new Date(of.from), to: new Date(of.to) },
   );

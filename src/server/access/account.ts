@@ -37,10 +37,8 @@ export async function signInAs(
   if (!user || user.password_hash === NO_PASSWORD || !isRight)
     return 'That address and password do not belong together. Check both and try again.';
   if (await asksSecond(db, user.id)) {
-    if (!given.code?.trim()) {
-      await limits.giveBack(email, from);
-      return NEEDS_CODE;
-    }
+    // nothing is given back yet: else a request without a code would undo the brake on wrong ones
+    if (!given.code?.trim()) return NEEDS_CODE;
     // a wrong code counts as a try, like a wrong password
     if (!(await takeSecond(db, user.id, given.code, key())))
       return 'That code is not right, or was used already. Wait for the next one and try again.';
@@ -67,12 +65,12 @@ export async function changePassword(db: Db, user: SignedIn, body: unknown, from
     throw new Problem(422, 'Not your password', 'Nothing was changed.', [
       { field: 'present', wrong: 'is not your present password', right: 'the one you sign in with' },
     ]);
+  await limits.giveBack(user.email, from);
   const weak = weakness(parsed.data.wanted, [user.email, user.name]);
   if (weak)
     throw new Problem(422, 'Not a password', 'Nothing was changed.', [
       { field: 'wanted', wrong: weak.split(':')[0]!, right: 'a few words that have nothing to do with each other' },
     ]);
-  await limits.giveBack(user.email, from);
   const passwordHash = await hashPassword(parsed.data.wanted);
   await inTransaction(db, async (trx) => {
     await setPassword(trx, user.userId, passwordHash);

@@ -14,6 +14,7 @@ import {
   useRecoveryCode as takeRecoveryCode,
 } from '@/data/team';
 import { Problem } from '../http';
+import { brake } from './brake';
 import type { SignedIn } from './session';
 
 /** RFC 6238 as authenticator programs have it: six digits, new each 30 seconds; a code before or after the present one is taken, for clocks differ. */
@@ -37,6 +38,10 @@ const open = (sealed: string, key: string): Promise<string> => unsealData<string
 
 /** Whether the second factor of somebody is asked for. */
 export const asksSecond = async (sql: Sql, userId: string): Promise<boolean> => Boolean((await secondFactor(sql, userId))?.since);
+
+/** Codes are guessed as little as passwords, also by who has come by a session. */
+const braked = (user: SignedIn): Promise<void> =>
+  brake('second factor', user.userId, { times: 10, seconds: 15 * 60 }, 'That was tried too often.');
 
 /** Takes a code of the program, or one of those for when it is lost; each is good once. */
 export async function takeSecond(db: Db, userId: string, code: string, key: string): Promise<boolean> {
@@ -73,6 +78,7 @@ export async function drawSecret(db: Db, user: SignedIn, key: string): Promise<S
 
 /** Turns it on by a first code; answers with codes for when the device is lost, which are shown this once. */
 export async function turnOn(db: Db, user: SignedIn, code: string, key: string): Promise<{ codes: string[] }> {
+  await braked(user);
   return inTransaction(db, async (trx) => {
     const factor = await secondFactor(trx, user.userId, true);
     if (!factor?.sealed || factor.since) throw new Problem(409, 'Not being set up', 'Begin again: draw another secret.');
@@ -92,6 +98,7 @@ export async function turnOn(db: Db, user: SignedIn, code: string, key: string):
 
 /** Turns it off, for whoever has a code of it. */
 export async function turnOff(db: Db, user: SignedIn, code: string, key: string): Promise<void> {
+  await braked(user);
   if (!(await takeSecond(db, user.userId, code, key)))
     throw new Problem(422, 'Not that code', 'It stays on.', [
       { field: 'code', wrong: 'is neither the present code nor one of those for when the device is lost', right: 'one of these' },

@@ -1,11 +1,11 @@
 import type { ReportFigures, RevenueReport } from '@/core/api';
-import { FIGURES, type Figure, type ReportDocument, type ReportSplit } from '@/core/reports';
-import { SPLIT_WORDS, type Grain } from '@/core/revenue';
+import { FIGURES, type Figure, type ReportDocument } from '@/core/reports';
+import { isOfCredit, SPLIT_WORDS } from '@/core/revenue';
 import { DAY, subtractDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { CART_WINDOW_MS } from '@/data/revenue';
-import { readStore } from '@/data/store';
-import { cartsReport, revenueReport } from '../revenue';
+import { CART_WINDOW_MS, cartOutcomes } from '@/data/revenue';
+import { readStore, type StoreNow } from '@/data/store';
+import { revenueReport, splitOfReport } from '../revenue';
 
 /** So many lines of a split are shown; the rest is counted. */
 const MOST_LINES = 12;
@@ -22,24 +22,26 @@ const OF: { readonly [figure in Exclude<Figure, 'recovery'>]: (of: Amounts) => n
   uncredited: ({ uncredited }) => uncredited,
 };
 
-/** A period as it is asked for at the door. */
-const addressOf = (from: Instant, to: Instant, more: Record<string, string> = {}): URL =>
-  new URL(`http://report/?${new URLSearchParams({ from: new Date(from).toISOString(), to: new Date(to).toISOString(), ...more }).toString()}`);
-
 /** What a report says now: its figures beside those of the period before and a year before, over time and split. */
 export async function reportFigures(db: Db, document: ReportDocument, at?: Instant): Promise<ReportFigures> {
   const store = await readStore(db);
   const to = at ?? store.now;
   const from = to - document.days * DAY;
-  const address = (more: Record<string, string>) => addressOf(from, to, { ...(document.model && { model: document.model }), ...more });
-  const report = await revenueReport(db, address({ grain: document.grain satisfies Grain }));
+  const asked = new URLSearchParams({
+    from: new Date(from).toISOString(),
+    to: new Date(to).toISOString(),
+    grain: document.grain,
+    ...(document.model && { model: document.model }),
+  });
+  const report = await revenueReport(db, new URL(`http://report/?${asked.toString()}`));
+  const period = { from, to, model: document.model ?? store.revenue.model, currency: store.currency };
   const splits = await Promise.all(
     document.splits.map(async (by) => ({
       by,
-      ...linesOf(by, by === 'flow' ? report : await revenueReport(db, address({ by }))),
+      ...linesOf(by === 'flow' ? linesOfFlows(report) : linesOfSplit(await splitOfReport(db, by, period))),
     })),
   );
-  const recovery = document.figures.includes('recovery') ? await recoveryOf(db, from, to, store.zone) : null;
+  const recovery = document.figures.includes('recovery') ? await recoveryOf(db, from, to, store) : null;
   return {
     from: report.from,
     to: report.to,
@@ -60,7 +62,12 @@ export async function reportFigures(db: Db, document: ReportDocument, at?: Insta
  * Which share of left carts came back, of those whose time to do so ended in the period, the one before and a year before: they were
  * left as long before it as they have.
  */
-async function recoveryOf(db: Db, from: Instant, to: Instant, zone: string): Promise<(number | null)[]> {
+async function recoveryOf(
+  db: Db,
+  from: Instant,
+  to: Instant,
+  { now, zone, currency }: Pick<StoreNow, 'now' | 'zone' | 'currency'>,
+): Promise<(number | null)[]> {
   const year = (at: Instant) => subtractDuration(at, 'P1Y', zone);
   const periods = [
     [from, to],
@@ -68,21 +75,21 @@ async function recoveryOf(db: Db, from: Instant, to: Instant, zone: string): Pro
     [year(from), year(to)],
   ] as const;
   return Promise.all(
-    periods.map(async ([start, end]) => (await cartsReport(db, addressOf(start - CART_WINDOW_MS, end - CART_WINDOW_MS))).rate?.share ?? null),
+    periods.map(async ([start, end]) => {
+      const left = { from: start - CART_WINDOW_MS, to: end - CART_WINDOW_MS };
+      const outcomes = await cartOutcomes(db, { ...left, later: left.to, now, currency });
+      const won = outcomes.reduce((sum, one) => sum + one.won, 0);
+      const decided = outcomes.reduce((sum, one) => sum + one.won + one.gone, 0);
+      return decided ? won / decided : null;
+    }),
   );
 }
 
-type Lines = Pick<ReportFigures['splits'][number], 'lines' | 'more'>;
+type Split = Pick<ReportFigures['splits'][number], 'lines' | 'more'>;
+type Line = Split['lines'][number];
 
-function linesOf(by: ReportSplit, report: RevenueReport): Lines {
-  const all =
-    by === 'flow'
-      ? report.flows.map(({ name, orders, minor }) => ({ name, orders, takings: null, credited: minor }))
-      : (report.split?.rows ?? []).map(({ name, orders, takings, credited }) => ({
-          name,
-          orders,
-          takings: ['channel', 'arm', 'link'].includes(by) ? null : takings,
-          credited,
-        }));
-  return { lines: all.slice(0, MOST_LINES), more: Math.max(0, all.length - MOST_LINES) };
-}
+const linesOfFlows = ({ flows }: RevenueReport): Line[] =>
+  flows.map(({ key, name, orders, minor }) => ({ key, name, orders, takings: null, credited: minor }));
+const linesOfSplit = ({ by, rows }: NonNullable<RevenueReport['split']>): Line[] =>
+  rows.map((row) => ({ ...row, takings: isOfCredit(by) ? null : row.takings }));
+const linesOf = (all: readonly Line[]): Split => ({ lines: all.slice(0, MOST_LINES), more: Math.max(0, all.length - MOST_LINES) });

@@ -1,6 +1,6 @@
 import { barsPicture } from '@/core/reports';
 import { findReport, noteReportSent } from '@/data/reports';
-import { readStore } from '@/data/store';
+import { readStore, recordAct } from '@/data/store';
 import type { Dispatch } from '../messages';
 import { reportFigures } from './figures';
 import { reportHtml, reportText, sayPeriod } from './page';
@@ -25,9 +25,11 @@ export async function mailReport(context: Pick<Dispatch, 'db' | 'mailer' | 'urge
   const link = row.link ? shareUrl(context.url, row.link) : page;
   const html = reportHtml(document, view, { storeName, zone, picture: { src: `cid:${PICTURE}` } });
   const place = store.fromEmail.split('@')[1];
-  await (context.urgentMailer ?? context.mailer).send({
+  const handed = await (context.urgentMailer ?? context.mailer).send({
     subject: `${document.name}, ${sayPeriod(view, zone)}`,
-    html: `<!doctype html><html lang="en"><body style="margin:0;padding:24px;background:#fff"><div style="max-width:640px">${html}<p style="font-family:Arial,sans-serif;font-size:13px"><a href="${link}">Open the report</a></p></div></body></html>`,
+    html:
+      `<!doctype html><html lang="en"><body style="margin:0;padding:24px;background:#fff"><div style="max-width:640px">${html}` +
+      `<p style="font-family:Arial,sans-serif;font-size:13px"><a href="${link}">Open the report</a></p></div></body></html>`,
     text: `${reportText(document, view, { storeName, zone })}\n\n${link}`,
     from: { name: storeName, address: store.fromEmail },
     to: { name: '', address: to },
@@ -36,5 +38,7 @@ export async function mailReport(context: Pick<Dispatch, 'db' | 'mailer' | 'urge
     unsubscribeUrl: null,
     attachments: [{ filename: 'report.png', content: png, contentType: 'image/png', cid: PICTURE }],
   });
-  await noteReportSent(db, row.id, store.now);
+  if (handed.taken) return noteReportSent(db, row.id, store.now);
+  // refused for good: it stands in the log, with the server's words
+  await recordAct(db, store.now, 'mail server', 'report.refused', { key, to, because: handed.reason });
 }

@@ -8,6 +8,7 @@ import { localDate } from '@/core/time';
 const INK = '#1F2328';
 const SOFT = '#565B63';
 const LINE = '#DDD8CC';
+const BOX = `padding:7px 10px;border-bottom:1px solid ${LINE}`;
 const FONT = "font-family:Overpass,'Helvetica Neue',Arial,sans-serif";
 
 const day = (at: string, zone: string): string => sayBar(localDate(Date.parse(at), zone), 'day');
@@ -25,12 +26,13 @@ export function reportHtml(
   { storeName, zone, picture }: { storeName: string; zone: string; picture: { src: string } | 'inline' },
 ): string {
   const { currency } = view;
-  const cell = (content: string, more = '') => `<td${more ? ' class="n"' : ''} style="padding:7px 10px;border-bottom:1px solid ${LINE};vertical-align:top;${more}">${content}</td>`;
+  const cell = (content: string, more = '') => `<td${more ? ' class="n"' : ''} style="${BOX};vertical-align:top;${more}">${content}</td>`;
   const head = (words: string, isNumber = false) =>
-    `<th scope="col"${isNumber ? ' class="n"' : ''} style="padding:7px 10px;border-bottom:1px solid ${LINE};text-align:${isNumber ? 'right' : 'left'};font-size:13px;color:${SOFT}">${e(words)}</th>`;
+    `<th scope="col"${isNumber ? ' class="n"' : ''} style="${BOX};text-align:${isNumber ? 'right' : 'left'};font-size:13px;color:${SOFT}">${e(words)}</th>`;
   const number = 'text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums';
   const table = (heads: string, rows: string) =>
-    `<table cellpadding="0" cellspacing="0" style="border-collapse:collapse;width:100%;margin:0 0 8px"><thead><tr>${heads}</tr></thead><tbody>${rows}</tbody></table>`;
+    `<table cellpadding="0" cellspacing="0" style="border-collapse:collapse;width:100%;margin:0 0 8px">` +
+    `<thead><tr>${heads}</tr></thead><tbody>${rows}</tbody></table>`;
   const before = `the ${document.days} days before`;
   const figures = view.figures
     .map((one) =>

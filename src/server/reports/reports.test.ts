@@ -114,6 +114,13 @@ describe('a report of one’s own', () => {
     expect(Date.parse(after.nextAt!) - Date.parse(nextAt!)).toBe(7 * 86_400_000);
     expect(after.sentAt).not.toBeNull();
     expect(await sendDueReports(lab.db)).toBe(0);
+    // what the mail server refuses is not sent: it stands in the log
+    const refused = await addReport(lab.db, document({ name: 'Refused', mail: mailed(['refuse@shop.example']) }), 'Marla', URL_OF);
+    await sendReportNow(lab.db, refused.key, 'Marla');
+    await lab.settle();
+    expect((await report(lab.db, refused.key, URL_OF)).sentAt).toBeNull();
+    const [told] = await query<{ detail: { because: string } }>(lab.db, `select detail from acts where what = 'report.refused'`);
+    expect(told!.detail.because).toMatch(/no such mailbox/);
     // by hand, but not to who is no reader any more
     await sendReportNow(lab.db, key, 'Marla');
     await putReport(lab.db, key, { ...document({ mail: mailed(['tom@shop.example']) }), revision: 1 }, 'Marla', URL_OF);

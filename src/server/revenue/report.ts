@@ -53,7 +53,7 @@ async function testArms(db: Db): Promise<Map<string, string>> {
 }
 
 /** Takings and credit, split as it is asked for. */
-async function splitOfReport(
+export async function splitOfReport(
   db: Db,
   by: Split,
   { from, to, model, currency }: Period & { currency: string },

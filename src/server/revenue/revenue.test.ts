@@ -257,6 +257,10 @@ describe('the ledger', () => {
     const ids = async (params: string) => (await ledgerPage(lab.db, url(params))).orders.map(({ orderId }) => orderId).sort();
     expect(await split('link')).toEqual([['https://shop.example/', 'https://shop.example/', 1, 0, 10_000]]);
     expect(await ids(`link=${encodeURIComponent('https://shop.example/')}`)).toEqual(['o1']);
+    // what counts by an opening leads to no link, however often one was clicked before
+    await query(lab.db, `update credits set because = 'open'`);
+    expect(await split('link')).toEqual([]);
+    await query(lab.db, `update credits set because = 'click'`);
     expect(await split('arm')).toEqual([['news one', 'News: Which letter, The one', 1, 0, 10_000]]);
     expect(await ids(`arm=${encodeURIComponent('news one')}`)).toEqual(['o1']);
     expect(await split('segment')).toEqual([['keen', 'Keen buyers', 1, 10_000, 10_000]]);

@@ -203,6 +203,25 @@ describe('the second factor', () => {
     for (let n = 0; n < 12; n++) said.push((await signIn('marla@quillfin.example', PASSWORD, '000000')).said);
     expect(said.filter((one) => one?.includes('not right'))).toHaveLength(10);
     expect(said.at(-1)).toMatch(/tried too often/);
+    // asking for the field of the code in between gives no try back
+    await query(lab.db, 'delete from brakes');
+    const wrong: (string | null)[] = [];
+    for (let n = 0; n < 12; n++) {
+      await signIn('marla@quillfin.example', PASSWORD);
+      wrong.push((await signIn('marla@quillfin.example', PASSWORD, '000000')).said);
+    }
+    expect(wrong.filter((one) => one?.includes('not right'))).toHaveLength(5);
+    // who has come by a session guesses no code to turn it off, either
+    const off: number[] = [];
+    for (let n = 0; n < 12; n++)
+      off.push(
+        await turnOff(lab.db, marla, '000000', KEY).then(
+          () => 200,
+          (problem: { status: number }) => problem.status,
+        ),
+      );
+    expect(off.at(-1)).toBe(429);
+    expect(off).not.toContain(200);
   });
 });
 

@@ -2,6 +2,7 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { MoreHorizontal } from 'lucide-react';
+import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
@@ -169,12 +170,15 @@ function Figures({ data, days, zone }: { data: ReportFigures; days: number; zone
               name={`By ${name}`}
               rows={lines}
               columns={columns[lines.some(({ takings }) => takings !== null) ? 1 : 0]!}
-              keyOf={(line) => line.name}
+              keyOf={(line) => line.key}
             />
           ) : (
             <Empty title="Nothing in this time" />
           )}
-          {more > 0 && <p className="border-t border-line px-4 py-2 text-sm text-soft">and {sayCount(more)} more; all stand in the ledger</p>}
+          {more > 0 && <p className="border-t border-line px-4 py-2 text-sm text-soft">and {sayCount(more)} more: all stand in the{' '}
+              <Link href="/revenue" className="text-accent underline">
+                ledger
+              </Link></p>}
         </Part>
       ))}
     </>

@@ -1,7 +1,7 @@
 import Link from 'next/link';
 import type { LedgerView, RevenueReport } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
-import { CREDIT_MODELS, MODEL_WORDS, type CreditModel } from '@/core/revenue';
+import { CREDIT_MODELS, isOfCredit, MODEL_WORDS, type CreditModel } from '@/core/revenue';
 import { plural, sayCount, sayMoment, sayShare, type TableColumn } from '../kit';
 
 /** Which orders the ledger shows: all, or those behind a figure. */
@@ -115,7 +115,7 @@ export function modelColumnsOf(currency: string, models: RevenueReport['models']
 
 /** Whatever the takings are split by, where the orders behind a line can be shown. */
 export function splitColumnsOf(currency: string, by: string, show: (behind: Behind) => void): TableColumn<SplitRow>[] {
-  const isCreditOnly = ['channel', 'arm', 'link'].includes(by);
+  const isCreditOnly = isOfCredit(by);
   const money = (key: 'takings' | 'credited', name: string): TableColumn<SplitRow> => ({
     key,
     name,

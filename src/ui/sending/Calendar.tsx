@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { max } from 'd3-array';
 import { scaleQuantize } from 'd3-scale';
 import type { SendCalendarView } from '@/core/api';
-import { api, AsTable, ChartFrame, Empty, Failed, percent, plural, sayCalendarDay, type TableColumn, useReading } from '../kit';
+import { api, AsTable, ChartFrame, Empty, Failed, percent, plural, sayCalendarDay, sayCount, type TableColumn, useReading } from '../kit';
 
 type Day = SendCalendarView['days'][number];
 const [CELL, GAP, LEFT, TOP] = [22, 3, 40, 20];
@@ -60,7 +60,7 @@ export function SendCalendar() {
             {shown.isClosed && '; closed for marketing'}
           </>
         ) : (
-          `${plural(all, 'message', 'messages')} in ${plural(weeks, 'week', 'weeks')}; most on ${sayCalendarDay(busiest.day)}: ${busiest.sent}`
+          `${plural(all, 'message', 'messages')} in ${plural(weeks, 'week', 'weeks')}; most on ${sayCalendarDay(busiest.day)}: ${sayCount(busiest.sent)}`
         )}
       </p>
       <ChartFrame name="messages-by-day" title="Messages that went out, by day">
@@ -113,7 +113,7 @@ export function SendCalendar() {
         {STEPS.map((step) => (
           <i key={step} className="size-3 rounded-sm bg-[var(--lane-1)]" style={{ opacity: step }} />
         ))}
-        {most} messages a day; a line through a day: closed for marketing
+        {sayCount(most)} messages a day; a line through a day: closed for marketing
       </p>
       <AsTable name="Messages by day" rows={days} columns={columns} keyOf={({ day }) => day} />
     </div>
