@@ -15,3 +15,4 @@ export * from './tables';
 export * from './letters';
 export * from './revenue';
 export * from './today';
+export * from './broadcasts';

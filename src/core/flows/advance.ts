@@ -36,6 +36,7 @@ import {
   type TraceKind,
   type Wake,
 } from './run';
+import { isTimed, triggerOf } from './triggers';
 import { handing, hopsOf, kindOfStep, MOST_HOPS } from './steps';
 import type { Here } from './steps/kind';
 
@@ -190,7 +191,12 @@ class Passage {
       const { event } = state;
       this.run = { ...this.run, about: { ...this.run.about, at: event.time, eventId: event.id, data: event.properties } };
     }
-    if (!this.flow.isOn) return refuse({ off: true });
+    if (!this.flow.isOn) {
+      // whose occasion had come before the pause waits for its end: nobody is told during one
+      const trigger = triggerOf(this.flow, this.run.about.trigger);
+      if (trigger && isTimed(trigger)) return { at: null, on: this.plan.wakesArmed };
+      return refuse({ off: true });
+    }
     const again = mayNotStart(document.reentry, this.earlier, this.run.about.key, at, this.flow.zone);
     if (again) return refuse({ again });
     const outside = outsideOf(document, at, this.flow.zone);

@@ -111,6 +111,8 @@ const looseDocument = z.strictObject({
   tags: z.array(z.string().trim().min(1).max(40)).max(20).optional(),
   /** who looks after it */
   owner: z.string().trim().max(120).optional(),
+  /** it is one message to many at a moment, and is written on a screen of its own; a flow in all else */
+  as: z.literal('broadcast').optional(),
   /** where in the life of a customer it stands */
   stage: z.enum(STAGES).optional(),
   /** any of them starts the flow */
@@ -213,7 +215,7 @@ export function eachStep(steps: readonly Step[], see: (step: Step, arms: readonl
 }
 
 /** Every step of a flow in reading order. */
-export function stepsOf(flow: FlowDocument): Step[] {
+export function stepsOf(flow: Pick<FlowDocument, 'steps'>): Step[] {
   const all: Step[] = [];
   eachStep(flow.steps, (step) => all.push(step));
   return all;

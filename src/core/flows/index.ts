@@ -4,6 +4,7 @@ export * from './places';
 export * from './steps';
 export * from './triggers';
 export * from './asks';
+export { bestHour } from './besthour';
 export * from './plan';
 export * from './run';
 export * from './lateness';

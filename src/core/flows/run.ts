@@ -286,6 +286,12 @@ export type Saw =
   | { readonly dropped: true }
   /** `unanswered`: why what was asked for did not come */
   | { readonly failed: string }
+  /** `drawn`: not by lot, but the arm that a trial on others has shown to do best */
+  | { readonly won: string }
+  /** `waiting`: for what a trial on others will show */
+  | { readonly trial: true }
+  /** `waiting`: for the hour of the day at which they mostly open; null where too few openings tell of one */
+  | { readonly hour: number | null }
   /** `answered`: when that happened which was waited for */
   | { readonly came: Instant }
   /** `left`: somebody took the person out, or another run for the same goes on */

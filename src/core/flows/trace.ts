@@ -77,6 +77,10 @@ export function sayTrace(
         says: `Left: what had started it turned out not to be so: ${saw.trigger ? sayTriggerOff(saw.trigger, document, run.trigger) : 'its trigger'}`,
       };
     case 'waiting':
+      if (saw.trial) return { says: `Waits until it is known what “${name}” shows` };
+      if (saw.hour !== undefined && saw.hour !== null) return { says: `Waiting until ${sayHour(saw.hour)}, when they mostly open` };
+      if (saw.hour === null && step?.kind === 'wait' && step.best)
+        return { says: `Waiting until ${step.best.otherwise}: too few openings tell of an hour of their own` };
       if (saw.noDay) return { says: `Did not wait: there is no day on file under ${sayName(saw.noDay)}` };
       return { says: step?.kind === 'wait' ? sayWait(step, 'Waiting') : 'Waiting' };
     case 'asked':
@@ -102,6 +106,8 @@ export function sayTrace(
     }
     case 'drawn': {
       const arms = step ? armsOf(step) : [];
+      if (saw.won !== undefined)
+        return { says: `Took “${arms.find(({ id }) => id === saw.won)?.name ?? saw.won}”, which was chosen of “${name}”` };
       const arm = arms.find((one) => one.id === entry.armId);
       return { says: `Drew “${arm?.name ?? entry.armId}”${arm ? `, which ${sayShares(arms, arm)} take` : ''}` };
     }
@@ -184,6 +190,8 @@ export function sayTrace(
       return { says: 'Went through to the end' };
   }
 }
+
+const sayHour = (hour: number): string => `${String(hour).padStart(2, '0')}:00`;
 
 const sayFull = (most: number): string => `${most.toLocaleString('en-IE')} had entered that day, and no more do`;
 

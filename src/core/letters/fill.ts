@@ -10,6 +10,8 @@ export interface Found {
   readonly products?: { readonly [block: string]: readonly Shown[] };
   /** the newest entries of each feed */
   readonly feeds?: { readonly [feed: string]: readonly Shown[] };
+  /** those of them that are new since the last time, where the letter is about an occasion at which that was looked at */
+  readonly news?: { readonly [feed: string]: readonly Shown[] };
 }
 
 const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim();
@@ -130,7 +132,10 @@ function shownBy(block: Block, { personal, found }: Here): { items: readonly Sho
     case 'products':
       return { items: found.products?.[block.id] ?? [], layout: block.layout ?? 'cards' };
     case 'feed':
-      return { items: (found.feeds?.[block.feed] ?? []).slice(0, block.most), layout: 'table' };
+      return {
+        items: ((block.news ? found.news?.[block.feed] : undefined) ?? found.feeds?.[block.feed] ?? []).slice(0, block.most),
+        layout: 'table',
+      };
     default:
       return null;
   }

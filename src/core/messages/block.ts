@@ -92,7 +92,15 @@ const leaf = {
     picture: address.optional(),
   }),
   /** The newest entries of a feed that the store reads. */
-  feed: z.strictObject({ id: partId, kind: z.literal('feed'), ...shown, feed: text(60), most: z.int().min(1).max(12) }),
+  feed: z.strictObject({
+    id: partId,
+    kind: z.literal('feed'),
+    ...shown,
+    feed: text(60),
+    most: z.int().min(1).max(12),
+    /** not the newest, but those that are new since the last time that what sends the letter told of the feed */
+    news: z.literal(true).optional(),
+  }),
   /** A question that is answered by one click: 1 to 5, or by good and bad. */
   rating: z.strictObject({ id: partId, kind: z.literal('rating'), ...shown, question: text(300), scale: z.enum(['five', 'two']) }),
   /** Where the store is to be found elsewhere: the links of its brand. */

@@ -37,6 +37,7 @@ const DID: { readonly [type: string]: string } = {
   'message.delivered': 'received a message',
   'message.bounced': 'had a message bounce',
   'message.opened': 'opened a message',
+  'message.unsubscribed': 'unsubscribed by a message',
   'message.clicked': 'clicked a message',
   'message.answered': 'answered a message',
   'account.created': 'created an account',

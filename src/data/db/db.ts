@@ -33,6 +33,7 @@ import * as predicted from './migrations/030_predicted';
 import * as reports from './migrations/031_reports';
 import * as rollups from './migrations/032_rollups';
 import * as team from './migrations/033_team';
+import * as broadcasts from './migrations/034_broadcasts';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -86,6 +87,7 @@ const migrations: Record<string, Knex.Migration> = {
   '031_reports': reports,
   '032_rollups': rollups,
   '033_team': team,
+  '034_broadcasts': broadcasts,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -85,12 +85,13 @@ export async function setFlowState(sql: Sql, id: number, state: FlowState, now: 
   await query(sql, 'update flows set state = :state, changed_at = :now where id = :id', { id, state, now: new Date(now) });
 }
 
-/** Wakes everyone who is at a step of a flow, after a pause. What fell due meanwhile goes out, or is let pass. */
+/** Wakes everyone who is at a step of a flow, or whose occasion had come before it, after a pause. What fell due meanwhile goes out, or is let pass. */
 export async function wakeInside(sql: Sql, flowId: number, now: Instant, due: 'send' | 'drop' = 'send'): Promise<number> {
   const rows = await query(
     sql,
     `update runs set wake_at = least(coalesce(wake_at, :now), :now), drops_due = :drops
-     where flow_id = :flowId and phase = 'inside' and (wait_until is null or wait_until <= :now) returning id`,
+     where flow_id = :flowId and (phase = 'inside' and (wait_until is null or wait_until <= :now) or phase = 'armed' and wake_at is null)
+     returning id`,
     { flowId, now: new Date(now), drops: due === 'drop' },
   );
   return rows.length;
@@ -208,7 +209,8 @@ export async function listFlows(
             where c.flow_id = f.id and c.model = :model and c.currency = :currency and c.placed_at >= :from and c.placed_at <= :now
               group by 1) d on d.of = day) as daily
      from flows f left join flow_versions v on v.flow_id = f.id and v.version = f.version
-     where (f.state = 'archived') = :isAway order by credited_minor desc, f.name`,
+     where (f.state = 'archived') = :isAway and coalesce(v.document, f.draft) ->> 'as' is distinct from 'broadcast'
+     order by credited_minor desc, f.name`,
     { isAway, now: new Date(now), from: new Date(from), currency, zone, model },
   );
   return rows.map((row) => ({ ...row, draft: flowSchema.parse(row.draft), document: row.document && flowSchema.parse(row.document) }));

@@ -18,10 +18,20 @@ export {
 } from './flows';
 export { flowsBeside, formsSince, limitedLately, reachOfEvents } from './lately';
 export { setHeard, takeChanges } from './heard';
-export { claimOccasion, moveOccasion, noteTold, setOccasions } from './occasions';
+export { newsOf, newsOfFlow, newsShown, noteNews, toldNews, type NewsRow } from './news';
+export {
+  claimOccasion,
+  moveOccasion,
+  noteTold,
+  type OccasionRow,
+  passOccasions,
+  pauseOccasions,
+  postponeOccasion,
+  setOccasions,
+} from './occasions';
 export { recordedPeople } from './replay';
 export { addStarter, ownStarters, removeStarter, type StarterRow } from './starters';
-export { armShares, noteVerdict, verdictsOf, type ArmShares, type VerdictRow } from './verdicts';
+export { armShares, noteVerdict, trialSoFar, verdictsOf, type ArmShares, type TrialSoFar, type VerdictRow } from './verdicts';
 export {
   armCounts,
   creditByStep,

@@ -20,11 +20,44 @@ async function zonesOfPeople(sql: Sql, storeZone: string): Promise<string[]> {
     .slice(0, MOST_ZONES);
 }
 
-/** Sets when the triggers of a flow that go by the clock come round next after a moment; with null in place of the document, never. */
+/**
+ * Sets when the triggers of a flow that go by the clock come round next after a moment; with null in place of the document, never.
+ * An occasion that has come, and of which not everybody is told yet, goes on where it is as long as its trigger is there.
+ */
 export async function setOccasions(sql: Sql, flowId: number, document: FlowDocument | null, now: Instant, zone: string): Promise<void> {
-  await query(sql, 'delete from flow_occasions where flow_id = :flowId', { flowId });
+  const timed = (document?.triggers ?? []).filter(isTimed).map(({ id }) => id);
+  await query(
+    sql,
+    'delete from flow_occasions where flow_id = :flowId and not (next_at <= :now and trigger = any(cast(:timed as text[])))',
+    {
+      flowId,
+      now: new Date(now),
+      timed,
+    },
+  );
   for (const trigger of document?.triggers ?? []) if (isTimed(trigger)) await setTimes(sql, flowId, trigger, now, zone);
 }
+
+/** Lets pass what comes round while a flow is paused. An occasion that has come already waits, and goes on as the flow does. */
+export const pauseOccasions = (sql: Sql, flowId: number, now: Instant): Promise<unknown> =>
+  query(sql, 'delete from flow_occasions where flow_id = :flowId and next_at > :now', { flowId, now: new Date(now) });
+
+/** Has an occasion that waited for the end of a pause let those pass that came round meanwhile. */
+export const passOccasions = (sql: Sql, flowId: number, now: Instant): Promise<unknown> =>
+  query(sql, 'update flow_occasions set passes_to = :now where flow_id = :flowId and next_at <= :now', { flowId, now: new Date(now) });
+
+/** Has an occasion looked at again later: what it asks for is not known yet. */
+export const postponeOccasion = (
+  sql: Sql,
+  { flow_id: flowId, trigger, zone }: Pick<OccasionRow, 'flow_id' | 'trigger' | 'zone'>,
+  until: Instant,
+): Promise<unknown> =>
+  query(sql, 'update flow_occasions set try_at = :until where flow_id = :flowId and trigger = :trigger and zone = :zone', {
+    flowId,
+    trigger,
+    zone,
+    until: new Date(until),
+  });
 
 /** Sets when one trigger comes round next after a moment: by the store's clocks, or zone by zone. */
 async function setTimes(sql: Sql, flowId: number, trigger: Timed, after: Instant, storeZone: string): Promise<void> {
@@ -49,6 +82,8 @@ export interface OccasionRow {
   readonly zones: string[];
   readonly at_ms: string;
   readonly told_to: string;
+  /** up to when it lets pass what comes round */
+  readonly passes_to: Date | null;
   readonly key: string;
   readonly version: number;
 }
@@ -57,8 +92,9 @@ export interface OccasionRow {
 export async function claimOccasion(sql: Sql, now: Instant): Promise<OccasionRow | null> {
   return queryOne<OccasionRow>(
     sql,
-    `select o.flow_id, o.trigger, o.zone, o.zones, (extract(epoch from o.next_at) * 1000)::bigint as at_ms, o.told_to, f.key, f.version
-     from flow_occasions o join flows f on f.id = o.flow_id where o.next_at <= :now and f.version is not null
+    `select o.flow_id, o.trigger, o.zone, o.zones, (extract(epoch from o.next_at) * 1000)::bigint as at_ms, o.told_to, o.passes_to, f.key, f.version
+     from flow_occasions o join flows f on f.id = o.flow_id
+     where o.next_at <= :now and (o.try_at is null or o.try_at <= :now) and f.version is not null and f.state = 'on'
      order by o.next_at, o.flow_id, o.trigger, o.zone limit 1 for update of o skip locked`,
     { now: new Date(now) },
   );
@@ -74,7 +110,7 @@ export async function moveOccasion(
     sql,
     at === null
       ? 'delete from flow_occasions where flow_id = :flowId and trigger = :trigger and zone = :zone'
-      : 'update flow_occasions set next_at = :at, told_to = 0 where flow_id = :flowId and trigger = :trigger and zone = :zone',
+      : 'update flow_occasions set next_at = :at, told_to = 0, try_at = null, passes_to = null where flow_id = :flowId and trigger = :trigger and zone = :zone',
     { flowId, trigger, zone, ...(at !== null && { at: new Date(at) }) },
   );
 }

@@ -391,7 +391,7 @@ export async function nextDue(sql: Sql): Promise<Instant | null> {
     sql,
     `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null),
        (select min(due_at) from segment_looks), (select min(not_before) from sends where not_before is not null),
-       (select min(next_at) from flow_occasions), (select min(at) from changes_to_tell),
+       (select min(coalesce(o.try_at, o.next_at)) from flow_occasions o join flows f on f.id = o.flow_id where f.state = 'on'), (select min(at) from changes_to_tell),
        (select min(least(used_at, expires_at)) from codes
          where not is_told and issued_at is not null and (used_at is not null or expires_at is not null)),
        (select min(c.at) from product_tellings t join product_changes c on c.id = t.change_id))) * 1000)::bigint as ms`,
@@ -404,7 +404,8 @@ export async function isAnythingDue(sql: Sql, now: Instant): Promise<boolean> {
   const [row] = await query<{ due: boolean }>(
     sql,
     `select exists (select 1 from runs where wake_at <= :now) or exists (select 1 from segment_looks where due_at <= :now)
-       or exists (select 1 from flow_occasions where next_at <= :now) or exists (select 1 from changes_to_tell)
+       or exists (select 1 from flow_occasions o join flows f on f.id = o.flow_id
+         where coalesce(o.try_at, o.next_at) <= :now and f.state = 'on') or exists (select 1 from changes_to_tell)
        or exists (select 1 from product_tellings) or exists (select 1 from sends where not_before <= :now)
        or exists (select 1 from codes where not is_told and issued_at is not null and (used_at is not null or expires_at is not null)
          and least(used_at, expires_at) <= :now) as due`,

@@ -1,4 +1,4 @@
-import type { TestStep } from '@/core/flows';
+import { stepsOf, type TestStep, type Trial } from '@/core/flows';
 import type { Instant } from '@/core/time';
 import { query, type Sql } from '../db';
 
@@ -53,4 +53,54 @@ export async function armShares(sql: Sql, flowId: number, arms: readonly string[
         return [arm as string, { of, count }];
       }),
   );
+}
+
+/** How far a trial is: what each arm has come to, when the last of its messages went out, and whether more of its people are to come. */
+export interface TrialSoFar {
+  readonly shares: ArmShares;
+  /** null where nobody has been sent anything yet */
+  readonly lastAt: Instant | null;
+  readonly isToCome: boolean;
+}
+
+/**
+ * Looks at a trial: people of each arm to whom one of its messages went out, and how many of them opened or clicked, or reached the
+ * goal. More are to come while its occasion is still being told, runs are armed, or stand at a step `before` it.
+ */
+export async function trialSoFar(
+  sql: Sql,
+  flowId: number,
+  step: Pick<TestStep, 'id' | 'arms'> & { readonly trial: Trial },
+  before: readonly string[],
+  now: Instant,
+): Promise<TrialSoFar> {
+  const messages = step.arms.flatMap((arm) => stepsOf(arm).flatMap(({ id, kind }) => (kind === 'send' ? [{ arm: arm.id, step: id }] : [])));
+  const done = { opened: 's.opened_at is not null', clicked: 's.clicked_at is not null', goal: 'r.goal_at is not null' }[step.trial.by];
+  const rows = await query<{ arm: string; of: number; count: number; last: Date | null }>(
+    sql,
+    `select m.arm, count(distinct s.person_id)::int as of, (count(distinct s.person_id) filter (where ${done}))::int as count,
+       max(coalesce(s.sent_at, s.queued_at)) as last
+     from sends s join unnest(cast(:arms as text[]), cast(:steps as text[])) as m (arm, step) on m.step = s.step_id
+       join runs r on r.person_id = s.person_id and r.id = s.run_id
+     where s.flow_id = :flowId and s.state in ('sent', 'delivered', 'bounced', 'queued') and m.arm = any(r.arms) group by 1`,
+    { flowId, arms: messages.map(({ arm }) => arm), steps: messages.map((one) => one.step) },
+  );
+  const [{ more } = { more: true }] = await query<{ more: boolean }>(
+    sql,
+    `select exists (select 1 from flow_occasions where flow_id = :flowId and next_at <= :now)
+       or exists (select 1 from runs where flow_id = :flowId and (phase = 'armed' or (phase = 'inside' and (step = any(cast(:before as text[]))
+         or (step = :step and wait_until is null))))) as more`,
+    { flowId, now: new Date(now), before, step: step.id },
+  );
+  const last = Math.max(0, ...rows.map((row) => row.last?.getTime() ?? 0));
+  return {
+    shares: Object.fromEntries(
+      step.arms.map(({ id }) => {
+        const row = rows.find(({ arm }) => arm === id);
+        return [id, { of: row?.of ?? 0, count: row?.count ?? 0 }];
+      }),
+    ),
+    lastAt: last || null,
+    isToCome: more,
+  };
 }

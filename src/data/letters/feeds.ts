@@ -45,6 +45,10 @@ export async function saveFeed(sql: Sql, feed: Pick<FeedRow, 'key' | 'name' | 'u
 export const deleteFeed = async (sql: Sql, key: string): Promise<boolean> =>
   (await query(sql, 'delete from feeds where key = :key returning key', { key })).length > 0;
 
+/** Has a feed be read next, whenever it was read last. */
+export const askForFeed = (sql: Sql, key: string): Promise<unknown> =>
+  query(sql, 'update feeds set tried_at = null where key = :key', { key });
+
 /** Takes a feed in hand that is due, so that no other worker reads it meanwhile; null when none is. */
 export const takeDueFeed = (sql: Sql, now: Instant): Promise<FeedRow | null> =>
   queryOne<FeedRow>(

@@ -4,7 +4,10 @@ export { queueDispatch } from './outbox';
 export {
   domainsOfSends,
   isDeliveryOpen,
+  endPaused,
   keepBack,
+  keepPaused,
+  pausedBy,
   letGo,
   leaveSend,
   noteMessageEvents,

@@ -78,6 +78,44 @@ export async function keepBack(sql: Sql, kept: readonly { readonly id: string; r
   });
 }
 
+/**
+ * Keeps sends back that a pause of their flow came before: those whose flow is paused at this moment. Those of a flow that has gone on
+ * meanwhile are only given back. Answers with these.
+ */
+export async function keepPaused(sql: Sql, refs: readonly SendRef[]): Promise<SendRef[]> {
+  if (!refs.length) return [];
+  const rows = await query<{ person_id: string; id: string; paused: boolean; kind: string }>(
+    sql,
+    `with stopped as materialized (select id from flows where state = 'paused'
+       and id in (select flow_id from sends where id = any(cast(:ids as bigint[]))) for share)
+     update sends set held_by = null, paused = flow_id in (select id from stopped)
+     where id = any(cast(:ids as bigint[])) and state = 'queued' returning person_id, id, kind, paused`,
+    { ids: refs.map(({ id }) => id) },
+  );
+  return rows.filter(({ paused }) => !paused).map((row) => ({ personId: row.person_id, id: row.id, isService: row.kind === 'service' }));
+}
+
+/** Lets those go that a pause of a flow has kept back; with a reason they are let pass, and it stands on them. Answers with those that go. */
+export async function endPaused(sql: Sql, flowId: number, reason: string | null = null): Promise<SendRef[]> {
+  const rows = await query<{ person_id: string; id: string; kind: string }>(
+    sql,
+    reason === null
+      ? 'update sends set paused = false where flow_id = :flowId and paused returning person_id, id, kind'
+      : `update sends set paused = false, state = 'skipped', reason = :reason where flow_id = :flowId and paused
+         returning person_id, id, kind`,
+    { flowId, ...(reason !== null && { reason }) },
+  );
+  return reason === null ? rows.map((row) => ({ personId: row.person_id, id: row.id, isService: row.kind === 'service' })) : [];
+}
+
+/** How many messages a pause of a flow keeps back, by version and step. */
+export const pausedBy = (sql: Sql, flowId: number): Promise<{ version: number; step: string; sends: number }[]> =>
+  query(
+    sql,
+    `select version, step_id as step, count(*)::int as sends from sends where flow_id = :flowId and paused group by 1, 2 order by 3 desc, 1, 2`,
+    { flowId },
+  );
+
 /** Lets those go whose moment has come. Answers with them. */
 export async function letGo(sql: Sql, now: Instant, limit: number): Promise<SendRef[]> {
   const rows = await query<{ person_id: string; id: string; kind: string }>(

@@ -185,6 +185,22 @@ export async function peopleFor(
   return rows.map(({ id }) => id);
 }
 
+/** How many people a rule holds of, after one of them: how many {@link peopleFor} would still name. */
+export async function countFor(
+  sql: Sql,
+  rule: Rule | null,
+  { now, zone, world }: { readonly now: Instant; readonly zone: string; readonly world?: World },
+  after = '0',
+): Promise<number> {
+  const { condition, bindings } = rule ? ruleToSql(rule, now, zone, { ...(world && { world }) }) : { condition: 'true', bindings: {} };
+  const [row] = await query<{ count: number }>(
+    sql,
+    `select count(*)::int as count from people p where p.id > :after and p.erased_at is null and ${condition}`,
+    { ...bindings, after },
+  );
+  return row!.count;
+}
+
 /** Names and addresses of a few people, in the order in which they were asked for. */
 export async function fewPeople(
   sql: Sql,

@@ -16,6 +16,7 @@ export {
   toRecord,
 } from './attributes';
 export {
+  countFor,
   countNarrowing,
   countPeople,
   fewPeople,

@@ -15,6 +15,7 @@ import { flowPaths } from './flows';
 import { letterPaths } from './letters';
 import { peoplePaths } from './people';
 import { revenuePaths } from './revenue';
+import { broadcastPaths } from './broadcasts';
 import { teamPaths } from './team';
 
 export { flowJsonSchema } from './parts';
@@ -38,6 +39,7 @@ export function description(origin: string) {
       ...letterPaths,
       ...revenuePaths,
       ...teamPaths,
+      ...broadcastPaths,
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),

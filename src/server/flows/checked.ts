@@ -1,5 +1,6 @@
 import type { PreflightView } from '@/core/api';
 import { armsOf, eventUses, handsTo, mendOf, planOf, preflight, weighed, type Finding, type FlowDocument, type Lately } from '@/core/flows';
+import { checkBroadcast } from '@/core/broadcasts';
 import { failedChecks, runChecks } from '@/core/replay';
 import { DAY } from '@/core/time';
 import type { Db, Sql } from '@/data/db';
@@ -25,7 +26,11 @@ async function seenTypes(sql: Sql): Promise<{ value: string; count: number }[] |
 /** What a flow gets wrong by its document, what is on file, and its own checks: what publishing asks. */
 export async function findingsOf(sql: Sql, key: string, document: FlowDocument, store: StoreNow): Promise<Finding[]> {
   const checks = runChecks({ key, document, zone: store.zone, world: store.world, offers: store.offers, tables: store.tables }, store.now);
-  return [...failedChecks(checks), ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key, store.offers)];
+  return [
+    ...failedChecks(checks),
+    ...checkBroadcast(document, store.now, store.zone),
+    ...preflight(document, await namedOnFile(sql), await seenTypes(sql), null, key, store.offers),
+  ];
 }
 
 /** The preflight of a draft with what the last 90 days tell of it, and what mends each finding in one act. */
@@ -41,6 +46,7 @@ export async function preflightOf(db: Db, key: string, inside: readonly string[]
   );
   const findings = weighed(draft, [
     ...failedChecks(checks),
+    ...checkBroadcast(draft, store.now, store.zone),
     ...preflight(draft, await namedOnFile(db), await seenTypes(db), await latelyOf(db, flow.id, draft, store), key, store.offers),
     ...(await failing),
   ]);

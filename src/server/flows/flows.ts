@@ -10,6 +10,8 @@ import {
   listVersions,
   moveRuns,
   lockFlow,
+  passOccasions,
+  pauseOccasions,
   publishDraft,
   readVersion,
   saveDraft,
@@ -18,6 +20,7 @@ import {
   setOccasions,
   wakeInside,
 } from '@/data/flows';
+import { endPaused, queueDispatch } from '@/data/messages';
 import { readStore, recordAct } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 import { findingsOf } from './checked';
@@ -128,16 +131,15 @@ export async function publishFlow(
     if (published && JSON.stringify(published) === JSON.stringify(flow.draft)) {
       if (flow.state === 'on') return;
       await setFlowState(trx, flow.id, 'on', store.now);
-      await setOccasions(trx, flow.id, published, store.now, store.zone);
-      await wakeInside(trx, flow.id, store.now, due);
+      await goOn(trx, flow.id, published, store, due);
       await recordAct(trx, store.now, by, 'flow.resumed', { key, ...(due === 'drop' && { due }) });
       return;
     }
     const version = await publishDraft(trx, flow, by, store.now);
-    await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
+    if (flow.state === 'paused') await goOn(trx, flow.id, flow.draft, store, due);
+    else await setOccasions(trx, flow.id, flow.draft, store.now, store.zone);
     await setHeard(trx, flow.id, flow.draft);
     const moved = inside === 'move' ? await moveRuns(trx, flow.id, version, await movesTo(trx, flow.id, flow.draft), store.now) : 0;
-    if (flow.state === 'paused') await wakeInside(trx, flow.id, store.now, due);
     await recordAct(trx, store.now, by, 'flow.published', { key, version, ...(moved && { moved }) });
   });
   return readFlow(db, key);
@@ -157,11 +159,25 @@ export async function switchFlow(db: Db, key: string, to: 'on' | 'paused', by: s
     if (flow.state === to) return;
     await setFlowState(trx, flow.id, to, now);
     // what comes round during a pause is let pass
-    await setOccasions(trx, flow.id, to === 'on' ? await readVersion(trx, flow.id, flow.version) : null, now, zone);
-    if (to === 'on') await wakeInside(trx, flow.id, now, due);
+    if (to === 'on') await goOn(trx, flow.id, await readVersion(trx, flow.id, flow.version), { now, zone }, due);
+    else await pauseOccasions(trx, flow.id, now);
     await recordAct(trx, now, by, to === 'on' ? 'flow.resumed' : 'flow.paused', { key, ...(to === 'on' && due === 'drop' && { due }) });
   });
   return readFlow(db, key);
+}
+
+/** Has a flow go on after a pause: what comes round from now on, who is inside, and what was kept back before it went out. */
+async function goOn(
+  trx: Sql,
+  flowId: number,
+  document: FlowDocument,
+  { now, zone }: { now: number; zone: string },
+  due: Due,
+): Promise<void> {
+  await passOccasions(trx, flowId, now);
+  await setOccasions(trx, flowId, document, now, zone);
+  await wakeInside(trx, flowId, now, due);
+  await queueDispatch(trx, await endPaused(trx, flowId, due === 'drop' ? 'it fell due while the flow was paused' : null));
 }
 
 /** Puts a flow away: nobody enters, whoever is inside leaves, and it stands in no list. Its versions and figures stay. */
@@ -174,6 +190,7 @@ export async function archiveFlow(db: Db, key: string, by: string): Promise<Flow
     await setFlowState(trx, flow.id, 'archived', now);
     await setOccasions(trx, flow.id, null, now, zone);
     const inside = await endAllRuns(trx, flow.id, { by: `${by}, who archived the flow` }, now);
+    await endPaused(trx, flow.id, 'the flow was archived before it went out');
     await recordAct(trx, now, by, 'flow.archived', { key, ...(inside && { left: inside }) });
   });
   return readFlow(db, key);

@@ -8,6 +8,7 @@ import { dispatch } from '../messages';
 import { mergePeople, personTimeline, personView } from '../people';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
 import { publishFlow, switchFlow, writeDraft } from './flows';
+import { dueMeanwhile } from './meanwhile';
 import { flowReport } from './report';
 import { drain, tick } from './runloop';
 
@@ -185,11 +186,6 @@ describe('just before a message is handed over', () => {
 
   it.each([
     [
-      'the flow was paused',
-      'the flow was paused before it went out',
-      async () => void (await switchFlow(lab.db, 'cart-left-behind', 'paused', 'Marla')),
-    ],
-    [
       'the goal was reached, though the loop has not come round',
       'the goal was reached before it went out',
       async () => void (await lab.tell(order('robin@example.com', { cartId: 'other' }))),
@@ -223,6 +219,23 @@ describe('just before a message is handed over', () => {
     await send();
     expect(taken).toEqual([]);
     expect(await waiting()).toEqual([{ state: 'skipped', reason }]);
+  });
+
+  it('the flow is paused: it is kept back, and goes out as the flow goes on, or is let pass', async () => {
+    await switchFlow(lab.db, 'cart-left-behind', 'paused', 'Marla');
+    await send();
+    expect(taken).toEqual([]);
+    expect(await waiting()).toEqual([{ state: 'queued', reason: null }]);
+    expect(await dueMeanwhile(lab.db, 'cart-left-behind')).toMatchObject({ people: 1, steps: [{ isMessage: true, people: 1 }] });
+    await switchFlow(lab.db, 'cart-left-behind', 'on', 'Marla');
+    await send();
+    expect(taken).toEqual(['robin@example.com']);
+    await lab.tell(cart('kim@example.com', 49));
+    await later(60);
+    await switchFlow(lab.db, 'cart-left-behind', 'paused', 'Marla');
+    await send();
+    await switchFlow(lab.db, 'cart-left-behind', 'on', 'Marla', 'drop');
+    expect((await waiting()).at(-1)).toEqual({ state: 'skipped', reason: 'it fell due while the flow was paused' });
   });
 
   it('the run is through with its steps, waits for no goal, and what started it turns out not to be so', async () => {

@@ -2,6 +2,7 @@ import type { DueView } from '@/core/api';
 import { kindOfStep, planOf, sayStep } from '@/core/flows';
 import { type Db } from '@/data/db';
 import { dueBy, findFlow, readVersion } from '@/data/flows';
+import { pausedBy } from '@/data/messages';
 import { readStore } from '@/data/store';
 import { notFound, Problem } from '../http';
 
@@ -24,6 +25,13 @@ export async function dueMeanwhile(db: Db, key: string): Promise<DueView> {
   if (flow.state !== 'paused') return { people: 0, steps: [] };
   const { now } = await readStore(db);
   const steps = new Map<string, DueView['steps'][number]>();
+  // what had been let go, and had not gone out as the flow was paused
+  for (const { version, step: id, sends } of await pausedBy(db, flow.id)) {
+    const step = planOf(await readVersion(db, flow.id, version)).steps.get(id);
+    if (!step) continue;
+    const before = steps.get(id);
+    steps.set(id, { step: id, says: sayStep(step), isMessage: true, people: sends + (before?.people ?? 0) });
+  }
   for (const { version, step: id, runs } of await dueBy(db, flow.id, now)) {
     const step = planOf(await readVersion(db, flow.id, version)).steps.get(id);
     // a wait runs on meanwhile: whoever is at one waits for something that has not come

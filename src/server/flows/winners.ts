@@ -1,25 +1,32 @@
 import * as z from 'zod';
-import { goalEndsBy, keepArm, stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
+import { changeStep, goalEndsBy, keepArm, stepsOf, type FlowDocument, type TestStep, type Trial } from '@/core/flows';
 import { highest } from '@/core/stats';
-import type { Instant } from '@/core/time';
+import { addDuration, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
   armShares,
   documentsNow,
+  insideBy,
   listVersions,
   lockFlow,
+  moveRuns,
   noteVerdict,
   publishDraft,
   readVersion,
   replaceDraft,
   setHeard,
   setOccasions,
+  trialSoFar,
   verdictsOf,
   type FlowRow,
 } from '@/data/flows';
 import { readStore, recordAct, type StoreNow } from '@/data/store';
 import { notFound, Problem, problemsOf } from '../http';
 
+const trialsOf = (document: FlowDocument): (TestStep & { trial: Trial })[] =>
+  stepsOf(document).filter(
+    (step): step is TestStep & { trial: Trial } => step.kind === 'test' && step.trial !== undefined && step.won === undefined,
+  );
 const testsOf = (document: FlowDocument): TestStep[] =>
   stepsOf(document).filter((step): step is TestStep => step.kind === 'test' && step.decide !== undefined);
 
@@ -78,6 +85,58 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
   return decided;
 }
 
+/**
+ * Ends trials that are over: once everybody of the part has had their time, the arm that surely does best goes to the others, or, where
+ * none does, the one with the highest share, if that was asked for; otherwise it is noted that somebody has to choose. Answers with how
+ * many were looked at to their end.
+ */
+export async function decideTrials(db: Db): Promise<number> {
+  let decided = 0;
+  for (const { key, state, document } of await documentsNow(db))
+    if (state === 'on' && trialsOf(document).length) decided += await inTransaction(db, (trx) => endTrialsOf(trx, key));
+  return decided;
+}
+
+async function endTrialsOf(trx: Sql, key: string): Promise<number> {
+  const flow = await lockFlow(trx, key);
+  if (flow?.state !== 'on' || flow.version === null) return 0;
+  const store = await readStore(trx);
+  const document = await readVersion(trx, flow.id, flow.version);
+  const verdicts = await verdictsOf(trx, flow.id);
+  for (const step of trialsOf(document)) {
+    if (verdicts.some((one) => one.step_id === step.id && one.test === JSON.stringify(step))) continue;
+    const at = document.steps.findIndex(({ id }) => id === step.id);
+    const before = at < 0 ? [] : document.steps.slice(0, at).map(({ id }) => id);
+    const tried = await trialSoFar(trx, flow.id, step, before, store.now);
+    if (tried.isToCome || tried.lastAt === null || addDuration(tried.lastAt, step.trial.lasts, store.zone) > store.now) continue;
+    const arms = step.arms.filter(({ share }) => share !== 0);
+    const shares = arms.map(({ id }) => tried.shares[id]!);
+    const best = highest(shares);
+    const first = shares.reduce((top, one, index) => (one.of && one.count / one.of > shareOf(shares[top]!) ? index : top), 0);
+    const arm = best !== null ? arms[best]! : step.trial.unsure === 'highest' ? arms[first]! : null;
+    await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: best === null ? null : arms[best]!.id, counts: tried.shares });
+    const by = `test “${step.name}”`;
+    await recordAct(trx, store.now, by, 'test.decided', { key, step: step.id, arm: arm?.id ?? null });
+    if (arm) await publishKept(trx, flow, { draft: flow.draft, document, newest: flow.version }, step.id, arm.id, by, store);
+    // another trial of the same flow is looked at the next time, by the version that is on then
+    return 1;
+  }
+  return 0;
+}
+
+const shareOf = ({ of, count }: { of: number; count: number }): number => (of ? count / of : 0);
+
+/** A document with a test decided: the others of a trial get the arm; any other test is gone, and the arm stands in its place. */
+function withKept(document: FlowDocument, stepId: string, armId: string, now: Instant): FlowDocument {
+  const isTrial = stepsOf(document).some((step) => step.id === stepId && step.kind === 'test' && step.trial);
+  if (!isTrial) return keepArm(document, stepId, armId);
+  return changeStep(document, stepId, (step) =>
+    step.kind === 'test' && step.arms.some(({ id }) => id === armId)
+      ? { ...step, won: { arm: armId, at: new Date(now).toISOString() } }
+      : step,
+  );
+}
+
 interface Kept {
   readonly draft: FlowDocument;
   readonly document: FlowDocument;
@@ -94,12 +153,23 @@ async function publishKept(
   by: string,
   { now, zone }: Pick<StoreNow, 'now' | 'zone'>,
 ): Promise<Kept> {
-  const kept = { draft: keepArm(draft, stepId, armId), document: keepArm(document, stepId, armId) };
+  const kept = { draft: withKept(draft, stepId, armId, now), document: withKept(document, stepId, armId, now) };
   const version = await publishDraft(trx, { ...flow, draft: kept.document, version: newest }, by, now);
   await replaceDraft(trx, flow.id, kept.draft, now);
   await setOccasions(trx, flow.id, kept.document, now, zone);
   await setHeard(trx, flow.id, kept.document);
-  await recordAct(trx, now, by, 'flow.published', { key: flow.key, version });
+  // whoever waited for it takes that arm
+  const waiting = stepsOf(kept.document).some(({ id }) => id === stepId)
+    ? (await insideBy(trx, flow.id)).filter(({ step }) => step === stepId)
+    : [];
+  const moved = await moveRuns(
+    trx,
+    flow.id,
+    version,
+    waiting.map(({ version: of }) => ({ version: of, was: stepId, step: stepId, isSame: true })),
+    now,
+  );
+  await recordAct(trx, now, by, 'flow.published', { key: flow.key, version, ...(moved && { moved }) });
   return { ...kept, newest: version };
 }
 

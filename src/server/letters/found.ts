@@ -3,7 +3,17 @@ import { everyBlock, type Block, type Email, type ProductSource } from '@/core/m
 import { sayMoney } from '@/core/money';
 import type { Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
-import { bestSold, inCategories, listFeeds, lookedAndBought, newestProducts, pairsOf, restockedSince } from '@/data/letters';
+import { newsShown } from '@/data/flows';
+import {
+  bestSold,
+  inCategories,
+  type FeedEntry,
+  listFeeds,
+  lookedAndBought,
+  newestProducts,
+  pairsOf,
+  restockedSince,
+} from '@/data/letters';
 import { findProducts, type KeptProduct } from '@/data/products';
 import type { Sql } from '@/data/db';
 
@@ -35,6 +45,10 @@ interface Candidate {
 export async function findForLetters(sql: Sql, recipients: readonly Recipient[], now: Instant): Promise<FoundWithWhy[]> {
   const blocksOf = recipients.map(({ email }) => everyBlock(email.blocks));
   const asksForProducts = blocksOf.map((blocks) => blocks.some(({ kind }) => kind === 'products'));
+  const news = await newsFor(
+    sql,
+    recipients.filter((_, index) => blocksOf[index]!.some((block) => block.kind === 'feed' && block.news)),
+  );
   const feeds = blocksOf.some((blocks) => blocks.some(({ kind }) => kind === 'feed')) ? await feedsShown(sql) : {};
   const people = [...new Set(recipients.flatMap(({ personId }, index) => (asksForProducts[index] && personId ? [personId] : [])))];
   const known = people.length
@@ -43,17 +57,19 @@ export async function findForLetters(sql: Sql, recipients: readonly Recipient[],
   const shelf = shelfOf(sql, now);
   return Promise.all(
     recipients.map(async (one, index): Promise<FoundWithWhy> => {
-      if (!asksForProducts[index]) return { products: {}, feeds };
-      const own = (one.personId && known.get(one.personId)) || { viewed: [], bought: [] };
+      const own = news.get(one);
+      const fed = { feeds, ...(own && { news: own }) };
+      if (!asksForProducts[index]) return { products: {}, ...fed };
+      const done = (one.personId && known.get(one.personId)) || { viewed: [], bought: [] };
       const products: Record<string, readonly FoundProduct[]> = {};
       const shown = new Set<string>();
       for (const block of blocksOf[index]!) {
         if (block.kind !== 'products') continue;
-        const chosen = await choose(block, { ...own, about: one.about }, shelf, shown);
+        const chosen = await choose(block, { ...done, about: one.about }, shelf, shown);
         for (const { sku } of chosen) shown.add(sku);
         products[block.id] = chosen;
       }
-      return { products, feeds };
+      return { products, ...fed };
     }),
   );
 }
@@ -174,7 +190,23 @@ async function candidatesOf(from: ProductSource, known: Known, { sql, now, ask, 
 /** The newest entries of every feed, as letters show them. */
 async function feedsShown(sql: Sql): Promise<{ [feed: string]: readonly Shown[] }> {
   const feeds = await listFeeds(sql);
-  return Object.fromEntries(
-    feeds.map(({ key, entries }) => [key, entries.map(({ name, words, url, image }): Shown => ({ name, words, url, image }))]),
+  return Object.fromEntries(feeds.map(({ key, entries }) => [key, entries.map(entryShown)]));
+}
+
+const entryShown = ({ name, words, url, image }: FeedEntry): Shown => ({ name, words, url, image });
+
+/** What was new in a feed at the occasion that each letter is about, where that was looked at. */
+async function newsFor(sql: Sql, recipients: readonly Recipient[]): Promise<Map<Recipient, { [feed: string]: readonly Shown[] }>> {
+  const asked = recipients.flatMap((one) => {
+    const { to, occasion } = one.about;
+    return typeof to === 'string' && typeof occasion === 'string' ? [{ one, flow: to, occasion }] : [];
+  });
+  if (!asked.length) return new Map();
+  const rows = await newsShown<FeedEntry>(sql, asked);
+  return new Map(
+    asked.flatMap(({ one, flow, occasion }) => {
+      const row = rows.get(`${flow}/${occasion}`);
+      return row ? [[one, { [row.feed]: row.entries.map(entryShown) }] as const] : [];
+    }),
   );
 }

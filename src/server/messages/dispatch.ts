@@ -11,6 +11,7 @@ import { findRuns, flowsNow, readVersion, toRun, type SendRef } from '@/data/flo
 import {
   domainsOfSends,
   keepBack,
+  keepPaused,
   keepShortLinks,
   leaveSend,
   queueDispatch,
@@ -325,7 +326,10 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
   if (!taken.size) return refs.map(() => null);
   const store = await readStore(db);
   const sends = [...taken.values()];
-  const { over: overtaken, passes } = await overtakenBecause(db, sends, store);
+  const { over: overtaken, passes, paused } = await overtakenBecause(db, sends, store);
+  // a pause keeps them back; those of a flow that has gone on meanwhile are looked at once more
+  const kept = sends.filter(({ id }) => paused.has(id)).map(({ person_id: personId, id }) => ({ personId, id }));
+  if (kept.length) await queueDispatch(db, await keepPaused(db, kept));
   const ready = new Map<string, Ready>();
   const messages = await Promise.all(sends.map((send) => messageFor(db, send)));
   const codes = await codesOfRuns(
@@ -340,6 +344,7 @@ async function lookAt(context: Dispatch, refs: readonly SendRef[]): Promise<(Rea
   const senders = letters.some(({ email }) => email.sender !== undefined) ? await readSenders(db) : new Map();
   const found = new Map((await findForLetters(db, letters, store.now)).map((one, index) => [letters[index]!.id, one]));
   for (const [index, send] of sends.entries()) {
+    if (paused.has(send.id)) continue;
     const message = messages[index]!;
     const code = namesCode(message) ? codes.get(send.run_id) : undefined;
     const spent = code && code.used_at !== null ? 'the code in it has been used' : null;
@@ -382,7 +387,7 @@ async function overtakenBecause(
   db: Db,
   sends: readonly SendRow[],
   store: StoreNow,
-): Promise<{ over: Map<string, string>; passes: Map<string, Passes> }> {
+): Promise<{ over: Map<string, string>; passes: Map<string, Passes>; paused: Set<string> }> {
   const flows = await flowsNow(db, [...new Set(sends.map((send) => send.flow_id))]);
   const runs = await findRuns(
     db,
@@ -390,6 +395,7 @@ async function overtakenBecause(
   );
   const over = new Map<string, string>();
   const passes = new Map<string, Passes>();
+  const paused = new Set<string>();
   const runningOf = (send: SendRow, document: FlowDocument) => ({
     document,
     key: flows.get(send.flow_id)?.key ?? '',
@@ -401,8 +407,8 @@ async function overtakenBecause(
   for (const send of sends) {
     const [flow, row] = [flows.get(send.flow_id), runs.get(send.run_id)];
     if (!flow || !row) over.set(send.id, 'its run is not on file any more');
-    else if (flow.state !== 'on')
-      over.set(send.id, flow.state === 'paused' ? 'the flow was paused before it went out' : 'the flow was not on any more');
+    else if (flow.state === 'paused') paused.add(send.id);
+    else if (flow.state !== 'on') over.set(send.id, 'the flow was not on any more');
     else {
       const document = await readVersion(db, send.flow_id, send.version);
       const newest = flow.version === null || flow.version === send.version ? document : await readVersion(db, send.flow_id, flow.version);
@@ -431,7 +437,7 @@ async function overtakenBecause(
     const message = { personId: send.person_id, kind, channel, own: step.limits };
     passes.set(send.id, gate(message, eventsOf(known, MESSAGE_SENT), store.limits, store.now, store.zone));
   }
-  return { over, passes };
+  return { over, passes, paused };
 }
 
 function sayOver(over: NonNullable<ReturnType<typeof overBecause>>, document: FlowDocument, run: Run): string {

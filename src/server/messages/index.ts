@@ -5,7 +5,7 @@ export { sendLetter, writeTo } from './letters';
 export { type LinkToken, openLink, sealLink } from './links';
 export { type Mailer, openMailer } from './mail';
 export { mailReceived, mailReport } from './mailhook';
-export { noteDownload, noteRating, noteTouch } from './touch';
+export { noteDownload, noteLeaving, noteRating, noteTouch } from './touch';
 export { openLanes, type Lanes } from './lanes';
 export { type Gateway, openGateway } from './gateway';
 export { textReport } from './texthook';

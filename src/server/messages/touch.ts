@@ -32,6 +32,19 @@ export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' 
   }
 }
 
+/** Records that somebody has unsubscribed by a message, so that the message is known that led to it. A failure here keeps nobody from leaving. */
+export async function noteLeaving(db: Db, { personId, sendId }: LinkToken): Promise<void> {
+  try {
+    const send = await ownerOfSend(db, { personId, id: sendId });
+    if (!send) return;
+    const { person_id: owner, flow, step, channel } = send;
+    const eventId = `message.unsubscribed/${sendId}`;
+    await recordOwn(db, { personId: owner, type: 'message.unsubscribed', eventId, properties: { sendId, flow, step, channel } });
+  } catch (error) {
+    log.error({ leaving: (error as Error).message });
+  }
+}
+
 /** Records that a file of a letter was fetched: on the file, and, where it was somebody's letter, as an event of theirs. */
 export async function noteDownload(db: Db, { personId, sendId, file }: LinkToken, name: string, agent: string | null): Promise<void> {
   try {

@@ -12,7 +12,7 @@ import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
-import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
+import { BATCH, BEFORE_RUNS, decideTests, decideTrials, tick } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
@@ -150,6 +150,7 @@ async function main(): Promise<void> {
           forgetOld(homeDb, store.now),
           forgetSessions(homeDb),
           decideTests(homeDb),
+          decideTrials(homeDb),
           readFeeds(homeDb, config.inside),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),

@@ -11,6 +11,7 @@ import { diff, flowSchema, planOf, sayStep, type FlowDocument } from '@/core/flo
 import { sayMoney } from '@/core/money';
 import { api, attempt, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
 import { FlowActs } from './FlowActs';
+import { LetterLayer } from './LetterLater';
 import { WriteContext } from './writing';
 import { ResumeDialog, type Due } from './Meanwhile';
 import { MergeDialog } from './MergeDialog';
@@ -27,7 +28,6 @@ const RehearseLens = dynamic(() => import('./RehearseLens'), { loading: Loading,
 const ResultsLens = dynamic(() => import('./ResultsLens'), { loading: Loading, ssr: false });
 const HistoryLens = dynamic(() => import('./HistoryLens'), { loading: Loading, ssr: false });
 const BacktestLens = dynamic(() => import('./BacktestLens'), { loading: Loading, ssr: false });
-const LetterLayer = dynamic(() => import('./LetterLayer'), { loading: Loading, ssr: false });
 
 type Lens = 'plan' | 'rehearse' | 'backtest' | 'now' | 'results' | 'history';
 /** What the map can show over the same stops; with why it cannot before the flow has been on. */

@@ -18,12 +18,15 @@ export default function LetterLayer({
   version: opened,
   edit,
   onClose,
+  back = 'To the map',
 }: {
   document: FlowDocument;
   stepId: string;
   version: string | null;
   edit: Edit;
   onClose: () => void;
+  /** where closing leads */
+  back?: string;
 }) {
   const [chosen, setChosen] = useState(opened);
   const [isVersion, setVersion] = useState(false);
@@ -57,14 +60,14 @@ export default function LetterLayer({
           strip={
             <>
               <Button onClick={onClose}>
-                <ArrowLeft size={16} aria-hidden="true" /> To the map
+                <ArrowLeft size={16} aria-hidden="true" /> {back}
               </Button>
               <h2 className="max-w-[220px] truncate px-1 font-semibold" title={step.name}>
                 {step.name}
               </h2>
               <VersionStrip step={step} chosen={version?.id ?? null} onChoose={setChosen} onChange={put} counts />
               <FromLibrary message={message} name={version ? `${step.name} (${version.name})` : step.name} onChange={write} />
-              {!version && <Button onClick={() => setSubjects(true)}>Test subjects…</Button>}
+              {!version && document.as !== 'broadcast' && <Button onClick={() => setSubjects(true)}>Test subjects…</Button>}
               {version && <Button onClick={() => setVersion(true)}>Who gets it…</Button>}
             </>
           }

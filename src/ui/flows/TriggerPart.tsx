@@ -4,10 +4,11 @@ import type { ReactNode } from 'react';
 import type { FlowDocument, ProductTrigger, Trigger } from '@/core/flows';
 import { CHANGE_WORDS, sayTrigger } from '@/core/flows';
 import { PRODUCT_EVENTS } from '@/core/products';
-import { DAY, localDate, recurrenceProblem, sayRecurrence } from '@/core/time';
+import { DAY, localDate } from '@/core/time';
 import { Button, DurationField, Field, inputClass, NumberField, useStore, useStoreTime } from '../kit';
 import { Asked, RuleEditor } from '../rules';
 import { EventField, Tick } from './fields';
+import { Clocks, ScheduleFields } from './ScheduleFields';
 
 const KINDS: readonly (readonly [Trigger['kind'], string])[] = [
   ['event', 'something that happens'],
@@ -40,8 +41,6 @@ function freshTrigger(kind: Trigger['kind'], { id, event }: Trigger, tomorrow: s
       return { id, kind, event: 'product.restocked', key: 'change', relates: [{ by: 'viewed', within: 'P30D' }] };
   }
 }
-
-const PRESETS = ['', 'FREQ=DAILY', 'FREQ=WEEKLY', 'FREQ=MONTHLY', 'FREQ=YEARLY'];
 
 /** What starts a flow: of which kind, and all that it asks. */
 export function TriggerPart({
@@ -152,51 +151,7 @@ export function TriggerPart({
       )}
       {trigger.kind === 'schedule' && (
         <>
-          <Field label={trigger.rule ? 'From' : 'At'}>
-            <input
-              type="datetime-local"
-              value={trigger.starts}
-              onChange={(event) => event.target.value && put({ ...trigger, starts: event.target.value.slice(0, 16) }, 'starts')}
-              className={inputClass}
-            />
-          </Field>
-          <Clocks trigger={trigger} put={put} zone={zone} />
-          <Field label="Comes round">
-            <select
-              value={trigger.rule === null ? '' : PRESETS.includes(trigger.rule) ? trigger.rule : 'own'}
-              onChange={(event) =>
-                put(
-                  {
-                    ...trigger,
-                    rule: event.target.value === '' ? null : event.target.value === 'own' ? 'FREQ=MONTHLY;BYDAY=1MO' : event.target.value,
-                  },
-                  'rule',
-                )
-              }
-              className={inputClass}
-            >
-              <option value="">not again</option>
-              {PRESETS.slice(1).map((rule) => (
-                <option key={rule} value={rule}>
-                  {sayRecurrence(rule)}
-                </option>
-              ))}
-              <option value="own">by a rule of its own</option>
-            </select>
-          </Field>
-          {trigger.rule !== null && !PRESETS.includes(trigger.rule) && (
-            <Field
-              label="Rule"
-              hint="As RFC 5545 writes it, such as FREQ=WEEKLY;BYDAY=MO,TH;COUNT=10"
-              problem={recurrenceProblem(trigger.rule, trigger.starts)}
-            >
-              <input
-                value={trigger.rule}
-                onChange={(event) => put({ ...trigger, rule: event.target.value }, 'rule.text')}
-                className={`${inputClass} font-mono`}
-              />
-            </Field>
-          )}
+          <ScheduleFields trigger={trigger} put={put} />
           <Tick
             label="Only some people"
             isOn={trigger.who !== null}
@@ -234,7 +189,7 @@ export function TriggerPart({
               />
             </Field>
           </div>
-          <Clocks trigger={trigger} put={put} zone={zone} />
+          <Clocks trigger={trigger} put={put} />
         </>
       )}
     </fieldset>
@@ -314,32 +269,5 @@ function ProductFields({
         . Ask in the entry rule who can be reached.
       </p>
     </>
-  );
-}
-
-/** By whose clocks a trigger comes round. */
-function Clocks({
-  trigger,
-  put,
-  zone,
-}: {
-  trigger: Extract<Trigger, { kind: 'schedule' | 'date' }>;
-  put: (trigger: Trigger, field: string) => void;
-  zone: string;
-}) {
-  return (
-    <Field label="By the clocks of" hint={trigger.clocks ? `Whose zone is not known goes by ${zone}.` : undefined}>
-      <select
-        value={trigger.clocks ?? 'store'}
-        onChange={(event) => {
-          const { clocks: _, ...rest } = trigger;
-          put(event.target.value === 'person' ? { ...rest, clocks: 'person' } : rest, 'clocks');
-        }}
-        className={inputClass}
-      >
-        <option value="store">the store ({zone})</option>
-        <option value="person">each person, where they are</option>
-      </select>
-    </Field>
   );
 }

@@ -61,7 +61,7 @@ export function Frame({
           </Link>
           <nav aria-label="Sections" className="flex items-stretch">
             {SECTIONS.filter((section) => !section.demoOnly || store.isDemo).map((section) => {
-              const isHere = path === section.href || path.startsWith(`${section.href}/`);
+              const isHere = [section.href, ...(section.also ?? [])].some((place) => path === place || path.startsWith(`${place}/`));
               return (
                 <Link
                   key={section.href}

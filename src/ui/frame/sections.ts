@@ -1,7 +1,7 @@
 /** The sections that stand in the bar. */
-export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean }[] = [
+export const SECTIONS: readonly { href: string; name: string; also?: readonly string[]; demoOnly?: boolean }[] = [
   { href: '/today', name: 'Today' },
-  { href: '/flows', name: 'Flows' },
+  { href: '/flows', name: 'Flows', also: ['/broadcasts', '/calendar'] },
   { href: '/people', name: 'People' },
   { href: '/messages', name: 'Messages' },
   { href: '/offers', name: 'Offers' },
@@ -13,6 +13,8 @@ export const SECTIONS: readonly { href: string; name: string; demoOnly?: boolean
 
 /** Places within sections that search-and-do leads to. */
 export const PLACES: readonly { href: string; name: string }[] = [
+  { href: '/broadcasts', name: 'Broadcasts' },
+  { href: '/calendar', name: 'Calendar of what goes out' },
   { href: '/people/lists', name: 'Lists' },
   { href: '/people/tasks', name: 'Tasks' },
   { href: '/messages/brand', name: 'Brand' },

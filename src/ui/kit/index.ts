@@ -12,6 +12,7 @@ export { Drop } from './Drop';
 export { Menu, type MenuItem } from './Menu';
 export { SavingNote } from './SavingNote';
 export { saveAs } from './saveAs';
+export { Spans, type Span } from './Spans';
 export { Spark } from './Spark';
 export { Table, type FarRows, type Sorting, type TableColumn } from './Table';
 export { Progress, useWork } from './Work';

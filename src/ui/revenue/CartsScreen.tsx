@@ -24,8 +24,8 @@ import {
   Table,
   type TableColumn,
   useStore,
+  Spans,
 } from '../kit';
-import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
 const STATES = { open: 'open', won: 'won back', gone: 'gone', unreachable: 'cannot be written to' } as const;

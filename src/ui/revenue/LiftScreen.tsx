@@ -4,9 +4,8 @@ import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
 import type { FlowLiftView } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { api, Empty, Failed, Page, Part, plural, sayCount } from '../kit';
+import { api, Empty, Failed, Page, Part, plural, sayCount, Spans } from '../kit';
 import { sayDays } from './sayDays';
-import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
 /** What flows add, by those who were kept out of them by lot: beside what their messages are credited with. */

@@ -8,9 +8,8 @@ import type { TestsView, TestView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
-import { api, Ask, Button, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare } from '../kit';
+import { api, Ask, Button, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare, Spans } from '../kit';
 import { sayDays } from './sayDays';
-import { Spans } from './Spans';
 import { usePeriod } from './usePeriod';
 
 /** How likely something is; never as sure as it is rounded. */

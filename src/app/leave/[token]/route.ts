@@ -1,3 +1,5 @@
+import { env } from '@/server/base';
+import { noteLeaving, openLink } from '@/server/messages';
 import { readStore } from '@/data/store';
 import { unsubscribe } from '@/server/people';
 import { readFormBody } from '@/server/http';
@@ -21,6 +23,8 @@ export const POST = publicRoute(async ({ db, params, request }) => {
   const personId = await personOfLink(db, params.token!);
   if (!personId) return pageAnswer(leavePage(name, 'unknown'), 404);
   const isOneClick = (await readFormBody(request))?.['List-Unsubscribe'] === 'One-Click';
+  const link = openLink(env().secret, params.token!, 'leave');
+  if (link) await noteLeaving(db, link);
   await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
   return pageAnswer(leavePage(name, 'done', params.token!));
 }, problemPage);

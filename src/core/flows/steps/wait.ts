@@ -21,9 +21,10 @@ import {
   type WhereTest,
 } from '../../rules';
 import { countryCode } from '../../places';
-import { addDuration, approximateMs, atClock, DAY, dayNumber, sayDuration, WEEK, type Instant } from '../../time';
+import { addDuration, approximateMs, atClock, DAY, dayAt, dayNumber, isZone, sayDuration, WEEK, type Instant } from '../../time';
 import type { Arm } from '../document';
 import { clockTime, positiveDuration, sayDaysFrom, stepId } from '../parts';
+import { bestHour, OPENS_LOOKED_AT, OPENS_WITHIN } from '../besthour';
 import type { Here, StepKind, Went } from './kind';
 
 /** A day on file, so many days later (or before, below 0), at a time of day. */
@@ -59,6 +60,10 @@ export interface WaitStep {
   id: string;
   kind: 'wait';
   for?: string;
+  /** with `for`: not so long for everybody, but each for a part of it by lot, so that they go on spread over it */
+  spread?: true;
+  /** until the hour of the day at which they mostly open, by their own clocks; where that is not known, until this time */
+  best?: { otherwise: string };
   date?: WaitDate;
   parcel?: WaitParcel;
   hours?: Hours;
@@ -70,6 +75,8 @@ export const waitSchema = (arm: z.ZodType<Arm>) =>
     id: stepId,
     kind: z.literal('wait'),
     for: positiveDuration.optional(),
+    spread: z.literal(true).optional(),
+    best: z.strictObject({ otherwise: clockTime }).optional(),
     date: z
       .strictObject({ of: z.enum(['person', 'start']), name: propertyName, days: z.int().min(-366).max(366), at: clockTime })
       .optional(),
@@ -135,7 +142,15 @@ const sayDate = ({ of, name, days, at }: WaitDate): string => {
 
 /** Up to when a wait lasts, in words: "3 days", "until 2 days before trial end at 09:00". */
 function sayLength(step: WaitStep): string {
-  const parts = step.parcel ? [sayParcel(step.parcel)] : step.date ? [sayDate(step.date)] : step.for ? [sayDuration(step.for)] : [];
+  const parts = step.parcel
+    ? [sayParcel(step.parcel)]
+    : step.date
+      ? [sayDate(step.date)]
+      : step.best
+        ? [`until the hour at which they mostly open, or ${step.best.otherwise} where that is not known`]
+        : step.for
+          ? [step.spread ? `for some time of ${sayDuration(step.for)}, each by lot` : sayDuration(step.for)]
+          : [];
   const hours = step.hours && `until the next time it is${sayHours(step.hours)}`;
   return [...parts, ...(hours ? [parts.length ? `then ${hours}` : hours] : [])].join(', ');
 }
@@ -155,15 +170,33 @@ export function sayShortWait(step: WaitStep): string {
     ? `${parcel.is}${parcel.then ? ` + ${sayDuration(parcel.then)}` : ''}`
     : date
       ? `${sayDays(date.days)}${sayName(date.name)}`
-      : step.for
-        ? sayDuration(step.for)
-        : '';
+      : step.best
+        ? 'their best hour'
+        : step.for
+          ? `${step.spread ? 'spread over ' : ''}${sayDuration(step.for)}`
+          : '';
   const then = hours ? (own ? ' +' : `until ${hours.from ?? 'some days'}`) : '';
   return `${step.until && own ? 'up to ' : ''}${own}${then}`;
 }
 
 /** How long the wait is, in words that end "ran out: … without it". */
 export const sayLimit = (step: WaitStep): string => sayLength(step);
+
+/** By whose clocks somebody's own hours go. */
+const zoneOf = ({ facts, zone }: Here): string => {
+  const own = valueAt(facts.attributes, 'zone');
+  return typeof own === 'string' && isZone(own) ? own : zone;
+};
+/** The hour of the day at which they mostly open; null where too few openings tell. */
+const ownHour = (here: Here): number | null => {
+  const since = here.stands - approximateMs(OPENS_WITHIN);
+  const opens = eventsOf(here.facts, OPENED).filter(({ time }) => time > since && time <= here.stands);
+  return bestHour(
+    opens.map(({ time }) => time),
+    zoneOf(here),
+  );
+};
+const OPENED = 'message.opened';
 
 /** When a wait that begins at a moment is over; null where the day it goes by is not known. */
 function overAt(step: WaitStep, here: Here): Instant | null {
@@ -176,7 +209,16 @@ function overAt(step: WaitStep, here: Here): Instant | null {
     if (day === null) return null;
     // a day that is past is not waited for
     at = Math.max(at, atClock(day + days, clock, here.zone));
-  } else if (step.for) at = addDuration(at, step.for, here.zone);
+  } else if (step.best) {
+    const zone = zoneOf(here);
+    const hour = ownHour(here);
+    const clock = hour === null ? step.best.otherwise : `${String(hour).padStart(2, '0')}:00`;
+    const today = dayAt(at, zone);
+    at = [today, today + 1, today + 2].map((day) => atClock(day, clock, zone)).find((moment) => moment >= at)!;
+  } else if (step.for) {
+    const end = addDuration(at, step.for, here.zone);
+    at = step.spread ? Math.floor(at + (end - at) * here.lot(here.about.key)) : end;
+  }
   return step.hours ? nextWithin(at, step.hours, here.zone) : at;
 }
 
@@ -186,7 +228,8 @@ export const waitKind: StepKind<WaitStep> = {
     const isNew = here.waitUntil === null;
     // what is known of a parcel may change while it is waited for
     const over = step.parcel ? overAt(step, here) : (here.waitUntil ?? overAt(step, here));
-    if (isNew) here.note('waiting', over === null ? { saw: { noDay: step.date!.name } } : {});
+    if (isNew)
+      here.note('waiting', over === null ? { saw: { noDay: step.date!.name } } : step.best ? { saw: { hour: ownHour(here) } } : {});
     const { until: awaited } = step;
     const on = (way: 0 | 1, stands: Instant): Went => {
       const arm = step.arms?.[way];
@@ -231,7 +274,10 @@ export const waitKind: StepKind<WaitStep> = {
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),
   rules: (step) => (step.until && 'rule' in step.until ? [step.until.rule] : []),
   looksAtStart: (step) => step.date?.of === 'start' || step.parcel !== undefined,
-  needs: (step) => (step.parcel ? [{ kind: 'attribute', name: 'country' }] : []),
+  needs: (step) => [
+    ...(step.parcel ? [{ kind: 'attribute', name: 'country' } as const] : []),
+    ...(step.best ? [{ kind: 'event', name: OPENED, where: [], since: { last: OPENS_WITHIN }, times: OPENS_LOOKED_AT } as const] : []),
+  ],
   looksBackFor: (step, about) =>
     step.parcel ? { event: parcelEvent(step.parcel), where: [{ property: 'orderId', op: 'is', value: orderOf(about) as string }] } : null,
   span(step) {
@@ -239,15 +285,23 @@ export const waitKind: StepKind<WaitStep> = {
       const longest = Math.max(...[...step.parcel.estimates.map(({ takes }) => takes), step.parcel.otherwise].map(approximateMs));
       return { least: 0, most: longest + (step.parcel.then ? approximateMs(step.parcel.then) : 0) + (step.hours ? WEEK : 0) };
     }
-    const least = step.until || step.date ? 0 : step.for ? approximateMs(step.for) : 0;
+    if (step.best) return { least: 0, most: DAY + (step.hours ? WEEK : 0) };
+    const least = step.until || step.date || step.spread ? 0 : step.for ? approximateMs(step.for) : 0;
     // a day that somebody has on file may be any; by some hours it takes a week at most
     const own = step.date ? null : step.for ? approximateMs(step.for) : 0;
     return { least, most: own === null ? null : own + (step.hours ? WEEK : 0) };
   },
   problems(step) {
-    if ([step.for, step.date, step.parcel].filter((one) => one !== undefined).length > 1)
-      return [{ path: [step.parcel ? 'parcel' : 'date'], message: 'waits for a while, until a day or until a parcel, one of them' }];
-    if (step.for === undefined && !step.date && !step.parcel && !step.hours)
+    if ([step.for, step.date, step.parcel, step.best].filter((one) => one !== undefined).length > 1)
+      return [
+        {
+          path: [step.parcel ? 'parcel' : step.best ? 'best' : 'date'],
+          message: 'waits for a while, until a day, until an hour of their own or until a parcel, one of them',
+        },
+      ];
+    if (step.spread && (step.for === undefined || step.until))
+      return [{ path: ['spread'], message: 'goes with a while, and with nothing that is waited for' }];
+    if (step.for === undefined && !step.date && !step.parcel && !step.best && !step.hours)
       return [{ path: ['for'], message: 'needs to say how long: a duration, a day or hours of the week' }];
     if (step.arms && !step.until) return [{ path: ['arms'], message: 'only a wait for something has arms' }];
     return (step.arms ?? []).flatMap(({ when, share }, index) => [
@@ -275,7 +329,7 @@ export const waitKind: StepKind<WaitStep> = {
     if (ms > 60 * DAY) add('wait-long', 'warns', `A wait of ${sayDuration(step.for)}`, 'Check the unit: was a shorter time meant?');
   },
   differs(was, is) {
-    const plain = (step: WaitStep) => JSON.stringify([step.date, step.parcel, step.hours, step.until]);
+    const plain = (step: WaitStep) => JSON.stringify([step.date, step.parcel, step.best, step.spread, step.hours, step.until]);
     if (plain(was) !== plain(is)) return [`${sayWait(was)} becomes: ${sayWait(is)}`];
     return is.for === was.for || !is.for || !was.for ? [] : [`Wait: ${sayDuration(was.for)} becomes ${sayDuration(is.for)}`];
   },

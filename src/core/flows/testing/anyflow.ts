@@ -61,6 +61,8 @@ function build(list: readonly Rough[], next: () => number): Step[] {
           kind,
           parcel: { is: 'delivered', then: 'P1D', estimates: [{ countries: ['NL'], takes: 'P2D' }], otherwise: 'P5D' },
         };
+      if (!one.arms.length && one.for === 'PT23H') return { id, kind, for: one.for, spread: true };
+      if (!one.arms.length && one.for === 'P1W') return { id, kind, best: { otherwise: '10:30' } };
       if (!one.arms.length) return { id, kind, for: one.for, until: { event: 'message.clicked' } };
       const arms = [...one.arms, { limit: 1, steps: [] }].slice(0, 2).map(({ steps }, n) => ({
         id: `a${next()}`,

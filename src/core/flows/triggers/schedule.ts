@@ -33,6 +33,8 @@ export const scheduleTriggerShape = {
   who: ruleSchema
     .refine((rule) => !testsOf(rule).some((test) => kindOfTest(test).isForFlows?.(test)), 'asks for what is only known inside a flow')
     .nullable(),
+  /** only when a feed that the store reads has so many entries at least that were not told before; letters show those */
+  news: z.strictObject({ feed: z.string().min(1).max(60), atLeast: z.int().min(1).max(50) }).optional(),
 };
 export type ScheduleTrigger = z.infer<z.ZodObject<typeof scheduleTriggerShape>>;
 
@@ -82,6 +84,8 @@ export function clocksOf(
 }
 
 const sayClocks = (clocks: 'person' | undefined) => (clocks ? ' by their own clocks' : '');
+const sayNews = ({ feed, atLeast }: NonNullable<ScheduleTrigger['news']>) =>
+  ` where the feed “${feed}” has ${atLeast === 1 ? 'anything' : `at least ${atLeast} entries`} new`;
 const sayStarts = (starts: string) => `${starts.slice(0, 10)} at ${starts.slice(11)}`;
 const sayWho = (who: Rule | null): string => {
   const says = who && sayRule(who, {});
@@ -97,8 +101,8 @@ export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
     const message = rule === null ? null : recurrenceProblem(rule, starts);
     return message ? [{ path: ['rule'], message }] : [];
   },
-  says: ({ starts, rule, who, clocks }) =>
-    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}${sayClocks(clocks)}, everybody${sayWho(who)}`,
+  says: ({ starts, rule, who, clocks, news }) =>
+    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}${sayClocks(clocks)}${news ? sayNews(news) : ''}, everybody${sayWho(who)}`,
   saysDue: () => 'its time had come',
 };
 

@@ -2,7 +2,8 @@
 
 import { scaleLinear } from 'd3-scale';
 import { freeKey } from '@/core/flows';
-import { ChartFrame, useReading } from '../kit';
+import { ChartFrame } from './ChartFrame';
+import { useReading } from './useReading';
 
 /** A value with the interval in which it lies, on one line of the picture. */
 export interface Span {

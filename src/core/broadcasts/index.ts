@@ -1,0 +1,3 @@
+export * from './broadcast';
+export { sayBroadcast, sayWhat, sayWhen, sayWho } from './words';
+export { checkBroadcast } from './check';

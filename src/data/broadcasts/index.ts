@@ -1,0 +1,3 @@
+export * from './broadcasts';
+export * from './reach';
+export * from './report';
