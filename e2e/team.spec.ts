@@ -148,20 +148,57 @@ test('a second factor is set up, asked for when signing in, and turned off; a fo
   await theirs.context().close();
 });
 
+test('a colleague is named in a comment, hears of it at the bell and by mail, and settles it', async ({ page, request, browser }) => {
+  await signIn(page);
+  const { page: theirs, email } = await joined(page, request, browser, 'analyst', 'Nadia Voss');
+  await page.goto(`${base()}/flows/first-order`);
+  await page.getByRole('button', { name: /^Comments/ }).click();
+  await page.getByLabel('Your comment').fill('Is this still right, @Nad');
+  await page.getByRole('button', { name: 'Nadia Voss' }).click();
+  await expect(page.getByLabel('Your comment')).toHaveValue('Is this still right, @Nadia Voss ');
+  await page.getByRole('button', { name: 'Comment', exact: true }).click();
+  await expect(page.getByRole('dialog').getByText('Is this still right, @Nadia Voss')).toBeVisible();
+  await expectAccessible(page, { part: '[role="dialog"]' });
+  expect((await mailTo(request, email, /names you/)).text).toContain('Is this still right');
+
+  await theirs.goto(`${base()}/today`);
+  await theirs.getByRole('button', { name: 'What you were told of: 1 new' }).click();
+  await theirs.getByRole('menuitem', { name: /names you at/ }).click();
+  await theirs.waitForURL(/\/flows\/first-order/);
+  await expect(theirs.getByRole('button', { name: 'What you were told of', exact: true })).toBeVisible();
+  await theirs.getByRole('button', { name: /^Comments, \d+ open/ }).click();
+  await theirs.getByRole('button', { name: 'Settle' }).last().click();
+  await expect(theirs.getByText('settled by Nadia Voss')).toBeVisible();
+  await expect(theirs.getByRole('dialog').getByRole('button', { name: 'Edit' })).toHaveCount(0);
+  // and not by mail any more
+  await theirs.goto(`${base()}/account`);
+  await theirs.getByLabel('Somebody names you in a comment').selectOption('here');
+  await expect(theirs.getByText('Saved.')).toBeVisible();
+  await expectAccessible(theirs);
+  await theirs.context().close();
+});
+
 /** What is asked of others than its method tells. */
 const COMPUTES = new Set(
-  ['flows/{key}/rehearse', 'flows/{key}/presence', 'rules/say', 'rules/explain', 'rules/count', 'codes/check', 'messages/render'].map(
-    (path) => `POST /api/v1/${path}`,
-  ),
+  [
+    'flows/{key}/rehearse',
+    'flows/{key}/presence',
+    'rules/say',
+    'rules/explain',
+    'rules/count',
+    'rules/reach',
+    'codes/check',
+    'messages/render',
+  ].map((path) => `POST /api/v1/${path}`),
 );
-const OWN = /^(GET|PUT|POST|DELETE) \/api\/v1\/(account|account\/sessions|account\/second|team)$/;
+const OWN = /^(GET|PUT|POST|DELETE) \/api\/v1\/(account|account\/sessions|account\/second|account\/notified|notices|team)$/;
 /** Who may do what, by address: the first line that fits counts. */
 function allowed(id: string, method: string): string[] {
   const path = id.split(' ')[1]!;
   if (method === 'GET' || COMPUTES.has(id)) return ['editor', 'writer', 'analyst'];
   if (/\/api\/v1\/team/.test(path)) return [];
   if (OWN.test(id)) return ['editor', 'writer', 'analyst'];
-  if (/\/api\/v1\/(reports|views)(\/|$)/.test(path)) return ['editor', 'writer', 'analyst'];
+  if (/\/api\/v1\/(reports|views|comments)(\/|$)/.test(path)) return ['editor', 'writer', 'analyst'];
   if (/\/api\/v1\/(messages|files)(\/|$)/.test(path)) return ['editor', 'writer'];
   return ['editor'];
 }

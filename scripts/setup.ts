@@ -3,10 +3,21 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { DAY, startOfDay } from '../src/core/time';
 import catalogue from '../quillfin/catalogue.json';
-import { codeOfRun, demoBrand, demoFlows, demoLibrary, demoOffers, HISTORY_DAYS, makeHistory, type DemoHistory } from '../src/demo';
+import {
+  codeOfRun,
+  demoBroadcasts,
+  demoBrand,
+  demoFlows,
+  demoLibrary,
+  demoOffers,
+  HISTORY_DAYS,
+  makeHistory,
+  type DemoHistory,
+} from '../src/demo';
 import { countryCode } from '../src/core/people';
 import { ledgerOf } from '../src/core/orders';
-import { planOf } from '../src/core/flows';
+import { planOf, stepsOf } from '../src/core/flows';
+import { highest } from '../src/core/stats';
 import { CODE_ISSUED } from '../src/core/offers';
 import { spellingOf } from '../src/core/rules';
 import { headOf, personalise } from '../src/core/messages';
@@ -22,7 +33,7 @@ import { createReport } from '../src/data/reports';
 import { keepSums } from '../src/server/revenue';
 import { saveBrand, saveFeed, saveInLibrary } from '../src/data/letters';
 import { refreshCarts, saveStanding } from '../src/data/revenue';
-import { createFlow, lockFlow, publishDraft } from '../src/data/flows';
+import { createFlow, lockFlow, noteVerdict, publishDraft, setHeard, setOccasions } from '../src/data/flows';
 import { Webhook } from 'standardwebhooks';
 import { newForm } from '../src/core/forms';
 import { saveAttribute, saveTopics } from '../src/data/people';
@@ -297,7 +308,7 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   shopSource = await createKey(db, { name: 'Quillfin shop', hash: hashKey('demo-key'), hint: 'demo…', by: 'Marla Quist' });
   const end = Date.now();
   const start = startOfDay(end - HISTORY_DAYS * DAY, STORE.zone);
-  const flows = demoFlows(BASE);
+  const flows = [...demoFlows(BASE).map((flow) => ({ ...flow, from: start + 3 * DAY })), ...demoBroadcasts(BASE, end, STORE.zone)];
   for (const [key, offer] of demoOffers) await saveOffer(db, key, offer, 'Marla Quist', start);
   await inTransaction(db, (trx) => saveBrand(trx, 'quillfin', demoBrand(BASE), true, 'Marla Quist', start));
   for (const { message, blocks, ...one } of demoLibrary(BASE))
@@ -346,13 +357,15 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   );
   const ids = new Map<string, number>();
   const replayed: ReplayFlow[] = [];
-  for (const { key, document, isOn } of flows) {
-    await createFlow(db, key, document, start);
+  for (const { key, document, isOn, from } of flows) {
+    await createFlow(db, key, document, from);
     const row = (await lockFlow(db, key))!;
     ids.set(key, row.id);
     if (!isOn) continue;
-    await publishDraft(db, row, 'Marla Quist', start + 3 * DAY);
-    replayed.push({ key, document, isOn: true, zone: STORE.zone, from: start + 3 * DAY, offers: demoOffers });
+    await publishDraft(db, row, document.owner ?? 'Marla Quist', from);
+    await setOccasions(db, row.id, document, end, STORE.zone);
+    await setHeard(db, row.id, document);
+    replayed.push({ key, document, isOn: true, zone: STORE.zone, from, offers: demoOffers });
   }
 
   const counts = { people: 0, events: 0, runs: 0, sends: 0 };
@@ -376,9 +389,30 @@ async function load(db: Db): Promise<{ people: number; events: number; runs: num
   await settleAllCodes(db);
   await saveStanding(db, null, STORE.currency);
   await refreshCarts(db, null);
+  await noteTrials(db, flows, ids);
   await rebuildCatalogue(db);
   await query(db, 'analyze');
   return counts;
+}
+
+/** Notes what trials of broadcasts were decided by: how many of each arm had opened by then. */
+async function noteTrials(db: Db, flows: readonly { key: string; document: ReplayFlow['document'] }[], ids: ReadonlyMap<string, number>) {
+  for (const { key, document } of flows)
+    for (const step of stepsOf(document)) {
+      if (step.kind !== 'test' || !step.won) continue;
+      const { won, ...before } = step;
+      const at = Date.parse(won.at);
+      const rows = await query<{ arm: string; of: number; count: number }>(
+        db,
+        `select a as arm, count(*)::int as of, count(*) filter (where s.opened_at <= :at)::int as count
+         from runs r cross join unnest(r.arms) a join sends s on s.person_id = r.person_id and s.run_id = r.id
+         where r.flow_id = :flowId and s.sent_at <= :at and a = any(cast(:arms as text[])) group by 1`,
+        { flowId: ids.get(key)!, at: new Date(at), arms: step.arms.map(({ id }) => id) },
+      );
+      const counts = Object.fromEntries(step.arms.map(({ id }) => [id, rows.find(({ arm }) => arm === id) ?? { of: 0, count: 0 }]));
+      const best = highest(step.arms.map(({ id }) => counts[id]!));
+      await noteVerdict(db, { flowId: ids.get(key)!, step: before, at, arm: best === null ? null : step.arms[best]!.id, counts });
+    }
 }
 
 /** Whether we tell of it ourselves: our messages, runs and codes. */

@@ -1,4 +1,4 @@
-import { codeHeld } from '../core/flows';
+import { codeHeld, stepsOf } from '../core/flows';
 import { CODE_LETTERS, codeOf, prefixOf } from '../core/offers';
 import { DAY, HOUR, localDate, MINUTE, SECOND, startOfDay, type Instant } from '../core/time';
 import { inOrder, NO_REACH, type FactChange, type FactEvent, type KnownFacts, type Value } from '../core/rules';
@@ -314,20 +314,31 @@ function makeParcels(events: readonly FactEvent[], person: DemoPerson, end: Inst
 }
 
 /** How likely somebody who has opened clicks: more on what is about a thing they want. */
-const clicksOn = (flow: string, step: string): number => (step === 'big-cart' || flow === 'looked-not-bought' ? 0.34 : 0.26);
+const clicksOn = (flow: string, step: string): number =>
+  step === 'big-cart' || flow === 'looked-not-bought' ? 0.34 : isBroadcast(step) ? 0.13 : 0.26;
+/** Steps of broadcasts, by the ids that these give them. */
+const isBroadcast = (step: string): boolean => /^(message(-\d+)?|again)$/.test(step);
+/** How likely a message is opened by whoever does not buy anyway: one that asks a question more than others. */
+const opensOf = (step: string): number => (step === 'message-2' ? 0.52 : step === 'message' ? 0.38 : step === 'again' ? 0.24 : 0.44);
 
 /** How likely somebody who has clicked buys something then: reminded of what they looked at, they do; thanked for an order, hardly. */
 function buysAfter(flow: string, step: string): number {
   if (flow === 'looked-not-bought') return step === 'plain' ? 0.32 : 0.66;
-  return flow === 'first-order' ? 0.03 : 0.14;
+  return flow === 'first-order' ? 0.03 : isBroadcast(step) ? 0.06 : 0.14;
 }
 
 /**
  * What people do when they get a message: nothing, mostly; open it, click, come back and buy, or leave for good. Who is about to buy
  * anyway reads and clicks more than others, and buys no more by it: such an order is credited, and not caused.
  * @param visits what they do of themselves
+ * @param linksOf where a message leads, beside a cart
  */
-export function reactionOf(nextId: () => string, chance: Chance, visits: readonly FactEvent[]): Reaction {
+export function reactionOf(
+  nextId: () => string,
+  chance: Chance,
+  visits: readonly FactEvent[],
+  linksOf: (flow: string, step: string) => readonly string[] = () => [],
+): Reaction {
   const placed = visits.filter((event) => event.type === 'order.placed');
   return (send: ReplayedSend, facts) => {
     const events: FactEvent[] = [];
@@ -346,16 +357,21 @@ export function reactionOf(nextId: () => string, chance: Chance, visits: readonl
     }
     add('message.delivered', send.at + 2 * SECOND + chance.wait(4 * SECOND), about);
     const buysAnyway = placed.some((event) => event.time > send.at && event.time < send.at + MINDED_FOR);
-    if (!chance.is(buysAnyway ? 0.8 : 0.44)) return { events };
+    if (!chance.is(buysAnyway ? 0.8 : opensOf(send.effect.stepId))) return { events };
     const opened = send.at + MINUTE + chance.wait(3 * HOUR);
     add('message.opened', opened, { ...about, ...on });
     if (chance.is(0.006)) {
+      add('message.unsubscribed', opened + 20 * SECOND, about);
       return leaves(opened + 20 * SECOND, [{ kind: 'consent', name: 'email', was: 'given', is: 'withdrawn' }, suppressed('unsubscribed')]);
     }
     if (!chance.is(buysAnyway ? 0.6 : clicksOn(send.flowKey, send.effect.stepId))) return { events };
     const clicked = opened + 15 * SECOND + chance.wait(2 * MINUTE);
     const { data } = send.run.about;
-    add('message.clicked', clicked, { ...about, ...on, url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : '' });
+    add('message.clicked', clicked, {
+      ...about,
+      ...on,
+      url: typeof data.checkoutUrl === 'string' ? data.checkoutUrl : linkOf(linksOf(send.flowKey, send.effect.stepId), sendId),
+    });
     if (buysAnyway) return { events };
     if (typeof data.cartId === 'string' && data.orderId === undefined) {
       const items = data.items as unknown as Item[];
@@ -384,6 +400,23 @@ export function reactionOf(nextId: () => string, chance: Chance, visits: readonl
   };
 }
 
+/** Where the buttons of each message lead, by flow and step; those that lead somewhere else for everybody are left out. */
+function linksIn(flows: readonly ReplayFlow[]): (flow: string, step: string) => readonly string[] {
+  const found = new Map<string, readonly string[]>();
+  for (const { key, document } of flows)
+    for (const step of stepsOf(document))
+      if (step.kind === 'send' && step.message.channel === 'email')
+        found.set(
+          `${key} ${step.id}`,
+          step.message.blocks.flatMap((block) => (block.kind === 'button' && !block.url.includes('{{') ? [block.url] : [])),
+        );
+  return (flow, step) => found.get(`${flow} ${step}`) ?? [];
+}
+
+/** The first of some links mostly; the others now and then, by the number of the message. */
+const linkOf = (links: readonly string[], sendId: string): string =>
+  links.length ? links[Number(sendId) % 3 === 0 ? Number(sendId) % links.length : 0]! : '';
+
 /**
  * Quillfin's history up to `end`, person by person: made from one seed, and run through the engine, so that entries,
  * traces, sends and everything after them are what its rules really decide.
@@ -399,6 +432,7 @@ export function* makeHistory(options: {
   const { end, zone, baseUrl, flows } = options;
   const chance = chanceOf(options.seed ?? 20_260_401);
   const start = startOfDay(end - HISTORY_DAYS * DAY, zone);
+  const linksOf = linksIn(flows);
   let counter = 0;
   const nextId = () => String(++counter);
   for (let index = 0; index < options.people; index++) {
@@ -426,7 +460,7 @@ export function* makeHistory(options: {
       },
     };
     // of their own, so that who they are does not hang on what flows send
-    const reaction = reactionOf(nextId, chanceOf(index * 104_729 + 7), visits);
+    const reaction = reactionOf(nextId, chanceOf(index * 104_729 + 7), visits, linksOf);
     yield { person, replayed: replayPerson(flows, { id: person.id, known, changes: [] }, events, end, nextId, reaction) };
   }
 }

@@ -1,3 +1,4 @@
+export * from './broadcasts';
 export * from './flows';
 export * from './history';
 export * from './letters';

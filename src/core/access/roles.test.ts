@@ -21,6 +21,6 @@ it('writers write messages, analysts keep reports and views; neither changes peo
   expect(who('events', 'POST', '/events')).toEqual(['owner', 'editor']);
   expect(who('events', 'GET', '/checkout-box')).toEqual([...ROLES]);
   expect(sayMayNot('analyst')).toBe(
-    'Your role is analyst, who reads everything, keeps reports and views, and changes nothing else. Ask an owner of the store for another role.',
+    'Your role is analyst, who reads everything, comments, keeps reports and views, and changes nothing else. Ask an owner of the store for another role.',
   );
 });

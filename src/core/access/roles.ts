@@ -6,14 +6,14 @@ export const ROLE_WORDS: { readonly [role in Role]: { readonly name: string; rea
   owner: { name: 'Owner', says: 'may do everything, and says who works here' },
   editor: { name: 'Editor', says: 'may do everything but say who works here' },
   writer: { name: 'Writer', says: 'reads everything and writes messages: those of the library and those in flows' },
-  analyst: { name: 'Analyst', says: 'reads everything, keeps reports and views, and changes nothing else' },
+  analyst: { name: 'Analyst', says: 'reads everything, comments, keeps reports and views, and changes nothing else' },
 };
 
 /** What a request asks for: to read, to change something, to send events, something of one's own account, or what only owners do. */
 export type Needs = 'read' | 'write' | 'events' | 'self' | 'owner';
 
-/** What those who only read keep for themselves and others: reports, and views of the people table. */
-const KEPT = [/^\/reports(\/|$)/, /^\/views(\/|$)/];
+/** What those who only read keep for themselves and others: reports, views of the people table, and what they say. */
+const KEPT = [/^\/reports(\/|$)/, /^\/views(\/|$)/, /^\/comments(\/|$)/];
 /** Where messages are written: the library, files in letters, trying them out, and drafts of flows, of which only messages may change. */
 const WRITTEN = [...KEPT, /^\/messages(\/|$)/, /^\/files(\/|$)/, /^\/flows\/[^/]+$/];
 

@@ -16,3 +16,4 @@ export * from './letters';
 export * from './revenue';
 export * from './today';
 export * from './broadcasts';
+export * from './comments';

@@ -221,6 +221,13 @@ export function stepsOf(flow: Pick<FlowDocument, 'steps'>): Step[] {
   return all;
 }
 
+/** The name of the message that comes next after a step, in the order of reading; null where none does. */
+export function nextMessageAfter(flow: FlowDocument, stepId: string): string | null {
+  const steps = stepsOf(flow);
+  const next = steps.slice(steps.findIndex(({ id }) => id === stepId) + 1).find((step) => step.kind === 'send');
+  return next?.kind === 'send' ? next.name : null;
+}
+
 /** Steps of which something comes that can be asked for further on, in reading order. */
 export const answersIn = (flow: FlowDocument): Step[] => stepsOf(flow).filter(leavesAnswer);
 

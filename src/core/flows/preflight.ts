@@ -122,7 +122,7 @@ export function preflight(
       );
   }
   if (!sends) add('sends-nothing', 'warns', null, 'The flow sends nothing', 'Add a message.');
-  if (!flow.stay && !flow.goal?.ends)
+  if (flow.as !== 'broadcast' && !flow.stay && !flow.goal?.ends)
     add(
       'no-way-out',
       'warns',

@@ -100,20 +100,28 @@ export const hoursOf = (sql: Sql, flowId: number): Promise<{ hour: Date; sent: n
     { flowId },
   );
 
-/** Messages of flows by day of the store's calendar: those that have gone out, and those that runs which wait now will come to. */
-export async function messagesByDay(
+/** Messages of flows that have gone out by day of the store's calendar. */
+export const sentByDay = (
   sql: Sql,
-  of: { from: Instant; to: Instant; now: Instant; zone: string },
-): Promise<{ day: string; flow: string; name: string; is_broadcast: boolean; sent: number; waiting: number }[]> {
-  return query(
+  of: { from: Instant; to: Instant; zone: string },
+): Promise<{ day: string; flow: string; is_broadcast: boolean; sent: number }[]> =>
+  query(
     sql,
-    `select day, f.key as flow, f.name, coalesce(f.draft ->> 'as' = 'broadcast', false) as is_broadcast, sum(sent)::int as sent, sum(waiting)::int as waiting
-     from (
-       select to_char(sent_at at time zone :zone, 'YYYY-MM-DD') as day, flow_id, 1 as sent, 0 as waiting from sends
-         where sent_at >= :from and sent_at < :to and sent_at <= :now
-       union all select to_char(wait_until at time zone :zone, 'YYYY-MM-DD'), flow_id, 0, 1 from runs
-         where phase = 'inside' and wait_until > :now and wait_until >= :from and wait_until < :to) d
-     join flows f on f.id = d.flow_id and f.state <> 'archived' group by 1, 2, 3, 4 order by 1, 5 desc`,
-    { zone: of.zone, from: new Date(of.from), to: new Date(of.to), now: new Date(of.now) },
+    `select to_char(s.sent_at at time zone :zone, 'YYYY-MM-DD') as day, f.key as flow, coalesce(f.draft ->> 'as' = 'broadcast', false) as is_broadcast,
+       count(*)::int as sent
+     from sends s join flows f on f.id = s.flow_id where s.sent_at >= :from and s.sent_at < :to group by 1, 2, 3 order by 1, 4 desc`,
+    { zone: of.zone, from: new Date(of.from), to: new Date(of.to) },
   );
-}
+
+/** Waits of runs that end by day of the store's calendar, by the step at which they stand. */
+export const waitsByDay = (
+  sql: Sql,
+  of: { from: Instant; to: Instant; zone: string },
+): Promise<{ day: string; flow_id: number; version: number; step: string; runs: number }[]> =>
+  query(
+    sql,
+    `select to_char(r.wait_until at time zone :zone, 'YYYY-MM-DD') as day, r.flow_id, r.version, r.step, count(*)::int as runs
+     from runs r join flows f on f.id = r.flow_id and f.state = 'on'
+     where r.phase = 'inside' and r.step is not null and r.wait_until >= :from and r.wait_until < :to group by 1, 2, 3, 4`,
+    { zone: of.zone, from: new Date(of.from), to: new Date(of.to) },
+  );

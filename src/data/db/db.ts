@@ -34,6 +34,7 @@ import * as reports from './migrations/031_reports';
 import * as rollups from './migrations/032_rollups';
 import * as team from './migrations/033_team';
 import * as broadcasts from './migrations/034_broadcasts';
+import * as comments from './migrations/035_comments';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -88,6 +89,7 @@ const migrations: Record<string, Knex.Migration> = {
   '032_rollups': rollups,
   '033_team': team,
   '034_broadcasts': broadcasts,
+  '035_comments': comments,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

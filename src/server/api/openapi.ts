@@ -16,6 +16,7 @@ import { letterPaths } from './letters';
 import { peoplePaths } from './people';
 import { revenuePaths } from './revenue';
 import { broadcastPaths } from './broadcasts';
+import { commentPaths } from './comments';
 import { teamPaths } from './team';
 
 export { flowJsonSchema } from './parts';
@@ -40,6 +41,7 @@ export function description(origin: string) {
       ...revenuePaths,
       ...teamPaths,
       ...broadcastPaths,
+      ...commentPaths,
       '/sending': {
         get: operation('How much marketing anybody gets, and when', ok('{limits, closedDays}')),
         put: operation('Changes it', ok('The same'), { requestBody: body(jsonSchema(limitsInput)) }),

@@ -1,8 +1,9 @@
 import type { CalendarDay, CalendarView } from '@/core/api';
-import { isTimed, nextOccasion, whoIsDue, type FlowDocument } from '@/core/flows';
+import { isTimed, nextMessageAfter, nextOccasion, whoIsDue, type FlowDocument } from '@/core/flows';
 import { DAY, dayAt, localClock, localDate, startOfDayNumber, dayNumber, type Instant } from '@/core/time';
-import { broadcastRows, messagesByDay, overlapOf } from '@/data/broadcasts';
+import { broadcastRows, overlapOf, sentByDay, waitsByDay } from '@/data/broadcasts';
 import type { Db } from '@/data/db';
+import { readVersion } from '@/data/flows';
 import { readStore } from '@/data/store';
 import { Problem } from '../http';
 import { listOfBroadcasts } from './broadcasts';
@@ -36,22 +37,26 @@ export async function calendarOf(db: Db, url: URL): Promise<CalendarView> {
       },
     ]);
   const [begins, ends] = [startOfDayNumber(from, zone), startOfDayNumber(to + 1, zone)];
-  const [{ broadcasts }, rows, messages] = await Promise.all([
+  const [{ broadcasts }, rows, messages, waits] = await Promise.all([
     listOfBroadcasts(db),
     broadcastRows(db, { now, model: store.revenue.model, currency: store.currency }),
-    messagesByDay(db, { from: begins, to: ends, now, zone }),
+    sentByDay(db, { from: begins, to: ends, zone }),
+    waitsByDay(db, { from: Math.max(now, begins), to: ends, zone }),
   ]);
+  // only who comes to a message next is counted: what lies behind that depends on what they do
+  const due = new Map<string, number>();
+  for (const { day, flow_id: flowId, version, step, runs } of waits)
+    if (nextMessageAfter(await readVersion(db, flowId, version), step) !== null) due.set(day, (due.get(day) ?? 0) + runs);
   const documents = new Map(rows.map((row) => [row.key, row.document ?? row.draft]));
   const days = new Map<string, CalendarDay & { broadcasts: CalendarDay['broadcasts'][number][]; warnings: string[] }>();
   for (let day = from; day <= to; day++) {
     const name = localDate(startOfDayNumber(day, zone) + DAY / 2, zone);
-    const of = messages.filter((one) => one.day === name && !one.is_broadcast);
-    const sum = (pick: (one: (typeof of)[number]) => number) => of.reduce((total, one) => total + pick(one), 0);
+    const sent = messages.filter((one) => one.day === name && !one.is_broadcast).reduce((sum, one) => sum + one.sent, 0);
     days.set(name, {
       day: name,
       isClosed: limits?.closed.has(name) ?? false,
       broadcasts: [],
-      flows: { sent: sum(({ sent }) => sent), due: sum(({ waiting }) => waiting) },
+      flows: { sent, due: due.get(name) ?? 0 },
       warnings: [],
     });
   }

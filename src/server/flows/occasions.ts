@@ -93,7 +93,7 @@ const nextAfter = (trigger: Timed, due: Pick<OccasionRow, 'at_ms' | 'passes_to'>
 
 /** For how long an occasion waits for a feed that cannot be read; then what was read of it last counts. */
 const FEED_PATIENCE_MS = 10 * 60_000;
-const FEED_AGAIN_MS = 15_000;
+const FEED_AGAIN_MS = 5_000;
 /** How far back the first occasion looks: what was published before that is no news. */
 const FIRST_NEWS_MS = 30 * DAY;
 

@@ -53,7 +53,7 @@ export interface Dispatch {
 /** The number of nobody: what it holds anybody may take. */
 export const holderOf = (context: Pick<Dispatch, 'worker'>): number => context.worker?.() ?? 0;
 
-const AT_ONCE = 6;
+const AT_ONCE = 10;
 /** How long a job waits for a lane in which others are in hand before it leaves the rest for later. */
 const PATIENCE_MS = 2_000;
 

@@ -113,6 +113,8 @@ export function openMailer(
           text: mail.text,
           ...(mail.attachments?.length && { attachments: [...mail.attachments] }),
           html: mail.html,
+          // said, so that the library does not count every letter of every mail to find out which is shorter
+          textEncoding: 'quoted-printable',
           ...(dkim && { dkim: { ...dkim, domainName: mail.from.address.split('@')[1]! } }),
           // RFC 2369 §3.2 and RFC 8058 §3.1: one POST unsubscribes, no page in between
           ...(mail.unsubscribeUrl && {

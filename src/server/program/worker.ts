@@ -8,6 +8,7 @@ import { keepCatalogue } from '../sources';
 import { allHandedOver, byAddress, openGateway, openMailer, openTraffic, openWebPush, type Mailer } from '../messages';
 import { env, log, type Env } from '../base';
 import { startJobs } from './jobs';
+import { tellTeam } from '../comments';
 import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
@@ -16,6 +17,7 @@ import { BATCH, BEFORE_RUNS, decideTests, decideTrials, tick } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
+const FEEDS_MS = 3_000;
 /** How soon what arrived shows in rates and catalogue. */
 const FOLD_MS = 1000;
 const SHORTEST_PAUSE_MS = 250;
@@ -151,10 +153,10 @@ async function main(): Promise<void> {
           forgetSessions(homeDb),
           decideTests(homeDb),
           decideTrials(homeDb),
-          readFeeds(homeDb, config.inside),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
           sendDueReports(homeDb),
+          tellTeam(homeDb, config.url),
           goOnRebuilding(homeDb)
             .then(() => keepSums(homeDb))
             .then(() => checkNightly(homeDb))
@@ -163,6 +165,15 @@ async function main(): Promise<void> {
       )
       .catch((error: Error) => log.warn({ housekeeping: error.message }));
   }, HOUSEKEEPING_MS);
+  // an occasion may wait for one of them
+  let isReading = false;
+  const reading = setInterval(() => {
+    if (isReading) return;
+    isReading = true;
+    void readFeeds(homeDb, config.inside)
+      .catch((error: Error) => log.warn({ feeds: error.message }))
+      .finally(() => (isReading = false));
+  }, FEEDS_MS);
   let folds = 0;
   let isFolding = false;
   const folding = setInterval(() => {
@@ -228,6 +239,7 @@ async function main(): Promise<void> {
     wake();
     clearInterval(housekeeping);
     clearInterval(folding);
+    clearInterval(reading);
     await Promise.all([loop, shifts]);
     for (const mailer of Object.values(mailers)) mailer.close();
     await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy()]);

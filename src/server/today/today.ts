@@ -1,5 +1,5 @@
 import type { AttentionView, TodayView } from '@/core/api';
-import { planOf, stepsOf, type FlowDocument } from '@/core/flows';
+import { nextMessageAfter, planOf, stepsOf } from '@/core/flows';
 import { DAY, HOUR, startOfDay, subtractDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
@@ -70,16 +70,9 @@ function together(lines: readonly BoardLine[]): BoardLine[] {
 async function lineOf(db: Db, row: BoardRow): Promise<TodayView['board'][number] | null> {
   const document = await readVersion(db, row.flow_id, row.version);
   const step = planOf(document).steps.get(row.step);
-  const message = row.state === 'due' ? nextMessage(document, row.step) : step && 'name' in step ? step.name : row.step;
+  const message = row.state === 'due' ? nextMessageAfter(document, row.step) : step && 'name' in step ? step.name : row.step;
   if (message === null) return null;
   return { hour: row.hour.toISOString(), flow: { key: row.flow, name: row.name }, message, people: row.people, state: row.state };
-}
-
-/** The message that comes next after a step, in the order of reading; null where none does. */
-function nextMessage(document: FlowDocument, stepId: string): string | null {
-  const steps = stepsOf(document);
-  const next = steps.slice(steps.findIndex(({ id }) => id === stepId) + 1).find((step) => step.kind === 'send');
-  return next?.kind === 'send' ? next.name : null;
 }
 
 /** Shares of bounced mail and of complaints above which mail servers commonly begin to refuse (common practice: 2 % and 1 in 1,000). */

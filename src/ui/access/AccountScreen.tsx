@@ -21,6 +21,7 @@ import {
   useAsked,
   useStore,
 } from '../kit';
+import { Notified } from '../comments';
 import { SecondFactor } from './SecondFactor';
 
 /** What a program calls itself, as short as a person would say it. */
@@ -148,6 +149,7 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
             </p>
           </Part>
           <SecondFactor />
+          <Notified />
         </div>
       </div>
     </Page>

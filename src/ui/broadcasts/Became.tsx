@@ -102,7 +102,7 @@ export function Became({ view, flow, onChanged }: { view: BroadcastView; flow: F
         </p>
         {view.phase === 'going' && <Progress done={view.sent} of={view.sent + under} />}
         <dl className="grid grid-cols-7 overflow-hidden rounded-md border border-line bg-panel">
-          <Figure name="Sent" says={sayCount(view.sent)} more={plural(view.entered, 'person reached it', 'people reached it')} />
+          <Figure name="Sent" says={sayCount(view.sent)} more={`of ${plural(view.entered, 'person', 'people')} meant`} />
           <Figure name="Delivered" says={sayCount(view.delivered)} more={sayShare(view.delivered, view.sent)} />
           <Figure name="Bounced" says={sayCount(view.bounced)} more={sayShare(view.bounced, view.sent)} />
           <Figure name="Opened" says={sayCount(view.opened)} more={sayShare(view.opened, view.delivered || view.sent)} />

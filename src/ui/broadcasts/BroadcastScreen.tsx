@@ -30,6 +30,7 @@ import {
   areaClass,
   inputClass,
 } from '../kit';
+import { Comments } from '../comments';
 import { LetterLayer } from '../flows';
 import { Became } from './Became';
 import { LastLook } from './LastLook';
@@ -145,6 +146,7 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
           onRetry={() => void draft.save()}
         />
         <UndoActs draft={draft} />
+        <Comments kind="flow" of={flow.key} />
         <Menu
           groups={[
             [

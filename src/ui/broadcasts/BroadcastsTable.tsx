@@ -67,10 +67,24 @@ const columnsOf = (zone: string, currency: string): TableColumn<BroadcastItem>[]
         <NotKnown what="not said" />
       ),
   },
-  { key: 'sent', width: 8, name: 'Sent', isNumber: true, value: ({ sent }) => sent },
+  {
+    key: 'sent',
+    width: 8,
+    name: 'Sent',
+    isNumber: true,
+    value: ({ sent }) => sent,
+    show: ({ sent }) => (sent ? sayCount(sent) : ''),
+  },
   ofSent('opened', 'Opened', ({ opened }) => opened),
   ofSent('clicked', 'Clicked', ({ clicked }) => clicked),
-  { key: 'orders', width: 7, name: 'Orders', isNumber: true, value: ({ orders }) => orders },
+  {
+    key: 'orders',
+    width: 7,
+    name: 'Orders',
+    isNumber: true,
+    value: ({ orders }) => orders,
+    show: ({ orders, sent }) => (sent ? sayCount(orders) : ''),
+  },
   {
     key: 'revenue',
     width: 12,

@@ -117,6 +117,7 @@ export function CalendarScreen({ initial }: { initial: CalendarView }) {
                   {data.days.slice(week * 7, week * 7 + 7).map((day) => (
                     <td
                       key={day.day}
+                      data-day={day.day}
                       aria-current={day.day === initial.today ? 'date' : undefined}
                       onDragOver={(event) => {
                         if (!dragged || day.day < initial.today) return;
@@ -243,7 +244,7 @@ function Day({
         <p className="mt-1 px-0.5 text-xs text-soft tabular">
           {day.flows.sent > 0 && `${sayCount(day.flows.sent)} sent by flows`}
           {day.flows.sent > 0 && day.flows.due > 0 && ', '}
-          {day.flows.due > 0 && `${plural(day.flows.due, 'wait in flows ends', 'waits in flows end')}`}
+          {day.flows.due > 0 && `about ${plural(day.flows.due, 'message', 'messages')} of flows due`}
         </p>
       )}
     </>

@@ -61,6 +61,10 @@ export function ClicksOnLetter({ flowKey, step, of }: { flowKey: string; step: S
   );
 }
 
+const MARK =
+  'display:inline-block;margin-left:4px;padding:0 6px;border:2px solid #8B2635;border-radius:6px;background:#fff;color:#8B2635;' +
+  'font:600 12px/18px sans-serif;vertical-align:middle';
+
 /** A letter's HTML with a mark at each link that was followed. Links of many addresses are known by what is before their last part. */
 function withClicks(html: string, links: MessageReport['links'], of: number): string {
   const page = new DOMParser().parseFromString(html, 'text/html');
@@ -71,8 +75,7 @@ function withClicks(html: string, links: MessageReport['links'], of: number): st
     one.style.outline = '2px solid #8B2635';
     const mark = page.createElement('span');
     mark.textContent = `${sayCount(link.people)} · ${sayShare(link.people, of) ?? ''}`;
-    mark.style.cssText =
-      'display:inline-block;margin-left:4px;padding:0 6px;border-radius:6px;background:#8B2635;color:#fff;font:600 12px/18px sans-serif;vertical-align:middle';
+    mark.style.cssText = MARK;
     one.after(mark);
   }
   return page.documentElement.outerHTML;

@@ -237,7 +237,7 @@ function Tried({ broadcast, change }: { broadcast: Broadcast; change: Change }) 
       </div>
       {trial && (
         <>
-          <div className="grid grid-cols-2 gap-2">
+          <div className="grid grid-cols-2 items-start gap-2">
             <Field label="Part of the people, %" hint={`About ${Math.round(trial.share / contents.length)} % for each message`}>
               <NumberField
                 min={1}

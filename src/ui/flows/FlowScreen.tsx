@@ -10,6 +10,7 @@ import type { DueView, FlowReport, FlowView, PresenceView } from '@/core/api';
 import { diff, flowSchema, planOf, sayStep, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { api, attempt, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
+import { Comments } from '../comments';
 import { FlowActs } from './FlowActs';
 import { LetterLayer } from './LetterLater';
 import { WriteContext } from './writing';
@@ -39,6 +40,12 @@ const LENSES: readonly (readonly [Lens, string, string | undefined])[] = [
   ['results', 'Results', 'There are results once it has been on'],
   ['history', 'History', 'There is a history once it has been on'],
 ];
+
+/** What a step is called in a comment at it; null for one that is not there any more. */
+const partName = (document: FlowDocument, part: string): string | null => {
+  const step = planOf(document).steps.get(part);
+  return step ? `“${sayStep(step)}”` : null;
+};
 
 /** One flow: script, line map and inspector, in the lenses Plan, Now and Results. */
 export function FlowScreen({ initial }: { initial: FlowView }) {
@@ -221,6 +228,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
         )}
         {presence && presence.others.length > 0 && <Others others={presence.others} document={document} onShow={acts.select} />}
         <UndoActs draft={draft} />
+        <Comments kind="flow" of={flow.key} part={acts.selected} sayPart={(part) => partName(document, part)} />
         <FlowActs flow={flow} onChanged={(next) => setFlow((before) => ({ ...next, draft: before.draft, revision: before.revision }))} />
         {flow.version !== null && flow.state !== 'archived' && (
           <Button onClick={() => void turn()} disabled={isSwitching}>

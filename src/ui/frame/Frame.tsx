@@ -11,6 +11,7 @@ import type { ClockView } from '@/core/api';
 import { Clock } from './Clock';
 import { SearchAndDo } from './SearchAndDo';
 import { SECTIONS } from './sections';
+import { Notices } from '../comments';
 import { StoreProvider, type StoreInfo } from '../kit';
 
 /** The frame of every screen: sections, search-and-do, store time, the signed-in person. */
@@ -86,6 +87,7 @@ export function Frame({
             <Search size={16} aria-hidden="true" /> Search and do <kbd className="font-mono text-xs opacity-80">Ctrl K</kbd>
           </button>
           <Clock initial={clock} canMove={store.isDemo} />
+          <Notices />
           <ThemeSwitch />
           <div className="flex items-center gap-1 pl-1">
             <Link href="/account" title={`${user.email}: your account`} className="whitespace-nowrap hover:underline">

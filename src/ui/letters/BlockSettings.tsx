@@ -160,6 +160,17 @@ function Own({ block }: { block: Block }): ReactNode {
             </select>
           </Field>
           <Most value={block.most} onChange={(most) => put({ ...block, most }, 'most')} label="How many entries" />
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              checked={block.news === true}
+              onChange={(event) => {
+                const { news: _, ...rest } = block;
+                put(event.target.checked ? { ...rest, news: true } : rest, '');
+              }}
+            />
+            Only what is new since the last time
+          </label>
         </>
       );
     case 'columns':

@@ -25,6 +25,7 @@ import {
   useStore,
   WordList,
 } from '../kit';
+import { Comments } from '../comments';
 import { AsSomebody } from './AsSomebody';
 import { Composer } from './Composer';
 import { keyFor } from './Dialogs';
@@ -142,6 +143,7 @@ function Writing({ first }: { first: LibraryView }) {
     <>
       <SavingNote saving={draft.saving} saved="Saved" onReload={() => void reload()} onRetry={() => void draft.save()} />
       <UndoActs draft={draft} />
+      <Comments kind="message" of={first.key} />
       <Menu
         groups={[
           [

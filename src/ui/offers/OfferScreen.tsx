@@ -31,6 +31,7 @@ import {
   type TableColumn,
   useStore,
 } from '../kit';
+import { Comments } from '../comments';
 import { Lives } from './Lives';
 import { OfferEditor } from './OfferEditor';
 import { OfferState } from './OffersScreen';
@@ -94,6 +95,7 @@ export function OfferScreen({ id }: { id: string }) {
       acts={
         !isEditing && (
           <>
+            <Comments kind="offer" of={id} />
             <Menu
               groups={[
                 [

@@ -32,6 +32,7 @@ import {
   useStore,
   useWork,
 } from '../kit';
+import { Comments } from '../comments';
 import { Growth } from './Growth';
 import { SegmentEditor } from './SegmentEditor';
 
@@ -129,6 +130,7 @@ export function SegmentScreen({ id }: { id: string }) {
       acts={
         !isEditing && (
           <>
+            <Comments kind="segment" of={id} />
             <Menu
               groups={[
                 [

@@ -81,7 +81,9 @@ export const testKind: StepKind<TestStep> = {
         here.note('drawn', { saw: { won: arm.id } });
         return { to: 'arm', arm, stands: here.now };
       }
-      const until = here.waitUntil ?? addDuration(here.stands, step.trial.lasts, here.zone);
+      // where it is on file already when it was decided, as in a replay, that is waited for
+      const until =
+        wonAt > here.now && wonAt < Infinity ? wonAt : (here.waitUntil ?? addDuration(here.stands, step.trial.lasts, here.zone));
       if (here.waitUntil === null) here.note('waiting', { saw: { trial: true } });
       if (until > here.now) return { to: 'wait', until };
       // nobody has decided yet: it waits on, but not for ever

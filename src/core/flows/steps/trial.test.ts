@@ -69,6 +69,10 @@ describe('a test that is tried on a part first', () => {
     const document = withTrial({ won: WON });
     const before = people.slice(0, 300).map((id) => go(document, fresh(id), START));
     expect(before.map((one) => sentOf(one)[0])).toEqual(done.slice(0, 300).map((one) => sentOf(one)[0]));
+    // the moment is known then, and is what they wait for
+    const waiting = before.find(({ run }) => run.step === 'which')!;
+    expect(waiting.run.waitUntil).toBe(START + 5 * HOUR);
+    expect(sentOf(go(document, waiting.run, START + 5 * HOUR))).toEqual(['b', 'after']);
     for (const id of people.slice(0, 50)) expect(sentOf(go(document, fresh(id), START + 6 * HOUR))).toEqual(['b', 'after']);
   });
 

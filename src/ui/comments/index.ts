@@ -1,0 +1,3 @@
+export { Comments } from './Comments';
+export { Notices } from './Notices';
+export { Notified } from './Notified';
