@@ -34,9 +34,12 @@ function postgresBin() {
   return null;
 }
 
+/** The program by which a package of Debian's is known to be there. */
+const PROGRAMS = { chromium: '/usr/bin/chromium', pgbouncer: '/usr/sbin/pgbouncer' };
+
 /** Installs what is missing of Debian's packages: as root through the package manager, else it says the command. */
 export function ensurePackages(wanted) {
-  const missing = wanted.filter((name) => (name === 'postgresql' ? !postgresBin() : !existsSync('/usr/bin/chromium')));
+  const missing = wanted.filter((name) => (name === 'postgresql' ? !postgresBin() : !existsSync(PROGRAMS[name])));
   if (!missing.length) return;
   const command = `apt-get update && apt-get install -y --no-install-recommends ${missing.join(' ')}`;
   if (!isRoot()) {
@@ -84,7 +87,7 @@ function placeFor(folder) {
  * Starts the cluster of a folder, making it first when there is none. `isThrowaway` trades durability for speed.
  * Answers with its port, a function that gives the URL of a database, and one that stops it.
  */
-export async function startCluster(folder, { isThrowaway = false, port: wantedPort = null } = {}) {
+export async function startCluster(folder, { isThrowaway = false, port: wantedPort = null, settings: more = {} } = {}) {
   const bin = postgresBin();
   if (!bin) throw new Error('PostgreSQL is not installed');
   const place = placeFor(folder);
@@ -123,6 +126,7 @@ export async function startCluster(folder, { isThrowaway = false, port: wantedPo
 
   const control = (port, wasRunning) => ({
     port,
+    place,
     url: url(port),
     stop: () => stopCluster(bin, place, who),
     isRunning: () => stateOf(place) === 'ready',
@@ -153,6 +157,7 @@ export async function startCluster(folder, { isThrowaway = false, port: wantedPo
     timezone: 'UTC',
     log_timezone: 'UTC',
     ...(isThrowaway && { fsync: 'off', synchronous_commit: 'off', full_page_writes: 'off' }),
+    ...more,
   };
   const log = join(place, 'server.log');
   const start = () =>
@@ -184,6 +189,81 @@ export async function startCluster(folder, { isThrowaway = false, port: wantedPo
   if (stateOf(place) !== 'ready')
     throw new Error(`PostgreSQL did not start: ${existsSync(log) ? readFileSync(log, 'utf8').slice(-2000) : started.stderr}`);
   return control(port, false);
+}
+
+/**
+ * Copies a running cluster as a whole into a folder (pg_basebackup), from which {@link startCluster} starts it. With `follows` it goes on
+ * following the first as a standby; with `until` it is brought to that moment out of the folder `archive`, and goes on from there.
+ */
+export function copyCluster(cluster, folder, { follows = false, archive = null, until = null } = {}) {
+  const place = placeFor(folder);
+  rmSync(place, { recursive: true, force: true });
+  mkdirSync(place, { recursive: true });
+  const who = owner();
+  if (isRoot()) chownSync(place, who.uid, who.gid);
+  chmodSync(place, 0o700);
+  const url = cluster.url('postgres');
+  const done = spawnSync(
+    join(postgresBin(), 'pg_basebackup'),
+    ['-d', url, '-D', place, '-X', 'stream', '-c', 'fast', ...(follows ? ['-R'] : [])],
+    { ...who, cwd: '/' },
+  );
+  if (done.status !== 0) throw new Error(`pg_basebackup failed: ${done.stderr}`);
+  writeFileSync(join(folder, 'postgres-password'), new URL(url).password, { mode: 0o600 });
+  if (until) {
+    const file = join(place, 'recovery.signal');
+    writeFileSync(file, '');
+    if (isRoot()) chownSync(file, who.uid, who.gid);
+  }
+  return until
+    ? { restore_command: `cp ${archive}/%f %p`, recovery_target_time: until, recovery_target_action: 'promote', archive_mode: 'off' }
+    : {};
+}
+
+/** A folder that the server may write to: where it puts its log away for a recovery. */
+export function serversFolder(path) {
+  mkdirSync(path, { recursive: true });
+  const who = owner();
+  if (isRoot()) chownSync(path, who.uid, who.gid);
+  return path;
+}
+
+/** Starts PgBouncer in transaction mode before a cluster; answers with how a database is reached through it, and how it is stopped. */
+export async function startPooler(cluster, folder) {
+  mkdirSync(folder, { recursive: true });
+  const port = await freePort();
+  const { username, password } = new URL(cluster.url('postgres'));
+  const file = join(folder, 'pgbouncer.ini');
+  writeFileSync(
+    file,
+    `[databases]
+* = host=127.0.0.1 port=${cluster.port} user=${username} password=${password}
+[pgbouncer]
+listen_addr = 127.0.0.1
+listen_port = ${port}
+unix_socket_dir =
+auth_type = any
+pool_mode = transaction
+default_pool_size = 10
+max_client_conn = 200
+ignore_startup_parameters = extra_float_digits
+`,
+  );
+  const who = owner();
+  if (isRoot()) for (const path of [folder, file]) chownSync(path, who.uid, who.gid);
+  const child = spawn(PROGRAMS.pgbouncer, ['-q', file], { ...who, cwd: '/', stdio: 'ignore' });
+  for (let waited = 0; !(await isListening(port)); waited++) {
+    if (waited > 100 || child.exitCode !== null) throw new Error('PgBouncer did not start');
+    await new Promise((done) => setTimeout(done, 100));
+  }
+  return {
+    url: (name) => `postgres://${username}@127.0.0.1:${port}/${name}`,
+    stop: () =>
+      new Promise((done) => {
+        child.on('exit', done);
+        child.kill('SIGINT');
+      }),
+  };
 }
 
 /** Whether somebody listens on a port of ours. */

@@ -25,7 +25,8 @@ function wrongOf(): string[] {
 }
 
 async function main(): Promise<void> {
-  const databaseUrl = process.env.VIATIC_DATABASE_URL!;
+  // migrations hold a connection and locks of it: a pooler in between would not keep them
+  const databaseUrl = process.env.VIATIC_SESSION_DATABASE_URL || process.env.VIATIC_DATABASE_URL!;
   const db = connect(databaseUrl, 4);
   try {
     await migrate(db, databaseUrl);

@@ -7,7 +7,7 @@ import { ensurePackages } from './cluster.mjs';
 import { ensureModules } from './modules.mjs';
 
 const root = resolve(import.meta.dirname, '..');
-ensurePackages(['postgresql', 'chromium']);
+ensurePackages(['postgresql', 'chromium', 'pgbouncer']);
 ensureModules();
 
 const folder = mkdtempSync(join(tmpdir(), 'viatic-report-'));

@@ -17,3 +17,4 @@ export * from './revenue';
 export * from './today';
 export * from './broadcasts';
 export * from './comments';
+export * from './store';

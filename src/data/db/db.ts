@@ -44,14 +44,19 @@ export type Sql = Knex | Knex.Transaction;
 export const databaseOf = (sql: Sql): string =>
   (sql.client as { config: { connection: { connectionString: string } } }).config.connection.connectionString;
 
-/** Opens a pool of connections. */
-export function connect(url: string, size = 10): Db {
-  return knex({
+/**
+ * Opens a pool of connections. Without `prepares` no statement is kept prepared under a name on a connection: behind a pooler that gives
+ * each transaction another one, the next would not find it.
+ */
+export function connect(url: string, size = 10, { prepares = true }: { prepares?: boolean } = {}): Db {
+  const config: Knex.Config & { userParams: { prepares: boolean } } = {
     client: 'pg',
+    userParams: { prepares },
     connection: { connectionString: url, application_name: 'viatic' },
     pool: { min: 0, max: size },
     acquireConnectionTimeout: 20_000,
-  });
+  };
+  return knex(config);
 }
 
 const migrations: Record<string, Knex.Migration> = {
@@ -115,6 +120,8 @@ export async function query<Row>(sql: Sql, statement: string, bindings: Record<s
  * under this name. The text behind a name never changes.
  */
 export async function queryPrepared<Row>(sql: Sql, name: string, statement: string, bindings: Record<string, unknown>): Promise<Row[]> {
+  const { userParams } = (sql.client as { config: { userParams?: { prepares?: boolean } } }).config;
+  if (userParams?.prepares === false) return query<Row>(sql, statement, bindings);
   const result = (await sql.raw(statement, bindings as Knex.ValueDict).options({ name })) as { rows: Row[] };
   return result.rows;
 }

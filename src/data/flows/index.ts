@@ -84,6 +84,7 @@ export {
   peopleInside,
   countInside,
   endAllRuns,
+  forgetTraces,
   enteredByDay,
   endRuns,
   openTwice,

@@ -222,3 +222,16 @@ export async function putAt(sql: Sql, personId: string, runId: string, step: str
   );
   return rows.length > 0;
 }
+
+/** Forgets why decisions were made in runs that ended before a moment, at most so many of them. Answers with how many went. */
+export const forgetTraces = async (sql: Sql, before: Instant, most: number): Promise<number> =>
+  (
+    await query(
+      sql,
+      `delete from traces t using (
+         select t.person_id, t.run_id, t.seq from runs r join traces t on t.person_id = r.person_id and t.run_id = r.id
+         where r.phase = 'ended' and r.ended_at < :before limit :most) o
+       where t.person_id = o.person_id and t.run_id = o.run_id and t.seq = o.seq returning 1`,
+      { before: new Date(before), most },
+    )
+  ).length;

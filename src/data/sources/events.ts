@@ -118,3 +118,14 @@ export async function insertEvents(
 export async function makeEventMonths(sql: Sql, now: Instant): Promise<void> {
   await query(sql, `select make_event_months(cast(:now as date), 4)`, { now: new Date(now) });
 }
+
+/** Forgets events of some types that happened before a moment, at most so many. Answers with how many went. */
+export const forgetEvents = async (sql: Sql, types: readonly string[], before: Instant, most: number): Promise<number> =>
+  (
+    await query(
+      sql,
+      `delete from events e using (select person_id, time, id from events where type = any(cast(:types as text[])) and time < :before limit :most) o
+       where e.person_id = o.person_id and e.time = o.time and e.id = o.id returning 1`,
+      { types, before: new Date(before), most },
+    )
+  ).length;

@@ -14,7 +14,7 @@ export {
   typeProperties,
   typesSeen,
 } from './catalogue';
-export { claimEventKeys, eventKey, insertEvents, makeEventMonths, type NewEvent } from './events';
+export { claimEventKeys, eventKey, forgetEvents, insertEvents, makeEventMonths, type NewEvent } from './events';
 export {
   arrived,
   createKey,

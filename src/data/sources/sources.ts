@@ -306,11 +306,11 @@ export async function saveMapping(sql: Sql, sourceId: number, document: Mapping,
  * minute, too; and files that nobody imported within a week. Whoever is erased may stand in any of it, and a request to
  * erase has to be met within a month (Regulation (EU) 2016/679, article 12(3)).
  */
-export async function forgetOld(sql: Sql, now: Instant): Promise<void> {
+export async function forgetOld(sql: Sql, now: Instant, bodiesDays = 30): Promise<void> {
   const before = (days: number) => ({ before: new Date(now - days * DAY) });
-  await query(sql, 'delete from rejections where at < :before', before(30));
-  await query(sql, 'delete from webhook_bodies where at < :before', before(30));
-  await query(sql, 'delete from bad_rows b using works w where w.id = b.work_id and w.created_at < :before', before(30));
+  await query(sql, 'delete from rejections where at < :before', before(bodiesDays));
+  await query(sql, 'delete from webhook_bodies where at < :before', before(bodiesDays));
+  await query(sql, 'delete from bad_rows b using works w where w.id = b.work_id and w.created_at < :before', before(bodiesDays));
   await query(sql, 'delete from source_minutes where minute < :before', before(30));
   await query(sql, 'delete from uploads where at < :before', before(7));
 }

@@ -6,6 +6,7 @@ export {
   readStore,
   readStoreAndFlows,
   recordAct,
+  saveStore,
   type Store,
   type StoreNow,
 } from './store';

@@ -93,6 +93,10 @@ export async function createStore(sql: Sql, store: Store): Promise<void> {
   });
 }
 
+/** Changes what the store says of itself. */
+export const saveStore = (sql: Sql, of: Pick<Store, 'name' | 'address' | 'fromEmail'>): Promise<unknown> =>
+  query(sql, 'update store set name = :name, address = :address, from_email = :fromEmail', { ...of });
+
 /** Moves store time forward so that it is at least `now`. It never goes back. */
 export async function moveClockTo(sql: Sql, now: Instant): Promise<void> {
   await query(sql, 'update store set clock_offset_ms = greatest(clock_offset_ms, :offset)', { offset: Math.round(now - Date.now()) });

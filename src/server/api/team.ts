@@ -1,4 +1,4 @@
-import { codeInput, inviteInput, roleInput } from '@/core/api';
+import { codeInput, inviteInput, keptSchema, roleInput, storeInput } from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const member = parameter('id', 'path', 'Their number');
@@ -12,6 +12,13 @@ const log = [
 
 /** Who works here, and what they did. */
 export const teamPaths = {
+  '/store': {
+    get: operation('What the store says of itself, and how long things are kept', ok('{name, address, fromEmail, zone, currency, kept}')),
+    put: operation('Changes what the store says of itself', ok('The same'), { requestBody: body(jsonSchema(storeInput)) }),
+  },
+  '/store/kept': {
+    put: operation('Changes how long things are kept', ok('The same'), { requestBody: body(jsonSchema(keptSchema)) }),
+  },
   '/team': {
     get: operation('Who works here; for people, not for keys', ok('{members}')),
     post: operation(

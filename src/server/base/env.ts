@@ -8,6 +8,10 @@ const perSecond = z
 
 const schema = z.object({
   VIATIC_DATABASE_URL: z.string().min(1),
+  /** the same database without a pooler in between, where the one above goes through one in transaction mode: for what holds a connection */
+  VIATIC_SESSION_DATABASE_URL: z.string().default(''),
+  /** a copy that follows it, from which reports are read; empty where there is none */
+  VIATIC_REPORTS_DATABASE_URL: z.string().default(''),
   /** where people reach the application: links in messages start with it */
   VIATIC_URL: z.url(),
   /** seals sessions and signs links */
@@ -45,6 +49,11 @@ const schema = z.object({
 
 export interface Env {
   readonly databaseUrl: string;
+  /** for what holds a connection for itself: locks of workers, listening, jobs */
+  readonly sessionDatabaseUrl: string;
+  /** whether a pooler stands before the database, so that nothing is kept prepared on a connection */
+  readonly isPooled: boolean;
+  readonly reportsDatabaseUrl: string;
   readonly url: string;
   readonly secret: string;
   readonly smtpUrl: string;
@@ -81,6 +90,9 @@ export function env(): Env {
     const e = parsed.data;
     read = {
       databaseUrl: e.VIATIC_DATABASE_URL,
+      sessionDatabaseUrl: e.VIATIC_SESSION_DATABASE_URL || e.VIATIC_DATABASE_URL,
+      isPooled: e.VIATIC_SESSION_DATABASE_URL !== '' && e.VIATIC_SESSION_DATABASE_URL !== e.VIATIC_DATABASE_URL,
+      reportsDatabaseUrl: e.VIATIC_REPORTS_DATABASE_URL || e.VIATIC_DATABASE_URL,
       url: e.VIATIC_URL.replace(/\/$/, ''),
       secret: e.VIATIC_SECRET,
       smtpUrl: e.VIATIC_SMTP_URL,

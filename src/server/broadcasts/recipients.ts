@@ -55,6 +55,8 @@ export async function recipientsOf(db: Db, key: string, url: URL): Promise<Recip
 
 /** The same as lines of CSV (RFC 4180), page after page, so that memory does not grow with it. */
 export async function* recipientLines(db: Db, key: string, url: URL): AsyncGenerator<string> {
+  // what is not there is said before the file begins
+  await flowWithNames(db, key);
   yield csvRow(['name', 'email', 'message', 'state', 'reason', 'sent', 'opened', 'clicked', 'ordered']);
   const at = new URL(url);
   for (let next: string | null = ''; next !== null;) {

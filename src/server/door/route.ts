@@ -3,7 +3,7 @@ import { mayDo, sayMayNot, type Needs } from '@/core/access';
 import { SCOPES, type Scope } from '@/core/sources';
 import { findKey, HAND_SOURCE } from '@/data/sources';
 import { hashKey, signedIn, type SignedIn } from '../access';
-import { database, env, log } from '../base';
+import { database, env, log, reportsDatabase } from '../base';
 import { Problem } from '../http';
 
 /** Who is calling: a person who is signed in, or a key. */
@@ -100,19 +100,22 @@ const isWrite = (request: Request): boolean => !['GET', 'HEAD'].includes(request
  * method: `read` to get, `write` for everything else; a person needs a role that may do it. What is somebody's own (`self`)
  * or the owners' (`owner`) no key does.
  */
-export function route(handler: (call: Call) => Promise<Response>, access?: Needs | 'anyone'): Handler {
+export function route(handler: (call: Call) => Promise<Response>, access?: Needs | 'anyone', from = database): Handler {
   return async (request, context) => {
     try {
       const db = database();
       const needs = access ?? (isWrite(request) ? 'write' : 'read');
       const caller = needs === 'anyone' ? ANYONE : await callerOf(request, db, needs);
-      const answer = await handler(await callOf(request, context, caller, db));
+      const answer = await handler(await callOf(request, context, caller, from()));
       return needs === 'write' && caller.isKey && !caller.scopes.includes('read') ? withoutReading(answer) : answer;
     } catch (error) {
       return problemOf(error, request).response();
     }
   };
 }
+
+/** The same for reports, which are read from a copy that follows the database, where there is one. */
+export const reportRoute = (handler: (call: Call) => Promise<Response>): Handler => route(handler, 'read', reportsDatabase);
 
 /** The same for pages that people without an account see: problems are said on a page, too. */
 export function publicRoute(handler: (call: Call) => Promise<Response>, say: (problem: Problem) => Response): Handler {

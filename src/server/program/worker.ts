@@ -1,7 +1,7 @@
 import { Client, Pool } from 'pg';
 import { forgetSessions } from '@/data/access';
 import { connect, isOutage, type Db } from '@/data/db';
-import { forgetOld, makeEventMonths } from '@/data/sources';
+import { makeEventMonths } from '@/data/sources';
 import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, livingWorkers, notePools, releaseGone } from '@/data/work';
 import { keepCatalogue } from '../sources';
@@ -13,6 +13,7 @@ import { keepRelations, readFeeds } from '../letters';
 import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
+import { forget } from '../store';
 import { BATCH, BEFORE_RUNS, decideTests, decideTrials, tick } from '../flows';
 
 const IDLE_MS = 200;
@@ -55,7 +56,7 @@ async function startShift(
   count: () => Promise<void>,
 ): Promise<Shift> {
   const alive = new Client({
-    connectionString: config.databaseUrl,
+    connectionString: config.sessionDatabaseUrl,
     application_name: 'viatic worker',
     keepAlive: true,
     connectionTimeoutMillis: 10_000,
@@ -65,7 +66,7 @@ async function startShift(
   lost.catch(() => {});
   breakOff = fail;
   alive.on('error', (error) => fail(error));
-  const pool = openPool(config.databaseUrl);
+  const pool = openPool(config.sessionDatabaseUrl);
   const close = () => void pool.end().catch(() => {});
   alive.on('end', () => fail(new Error('the connection that shows that the worker lives has ended')));
   let isOver = false;
@@ -134,7 +135,11 @@ async function startShift(
  */
 async function main(): Promise<void> {
   const config = env();
-  const [loopDb, jobsDb, homeDb] = [connect(config.databaseUrl, 3), connect(config.databaseUrl, 8), connect(config.databaseUrl, 2)];
+  const [loopDb, jobsDb, homeDb] = [3, 8, 2].map((size) => connect(config.databaseUrl, size, { prepares: !config.isPooled })) as [
+    Db,
+    Db,
+    Db,
+  ];
   const { dkim } = config;
   const mailers = { bulk: openMailer(config.smtpUrl, { dkim }), urgent: openMailer(config.smtpUrl, { connections: 2, dkim }) };
   let workers = 1;
@@ -149,7 +154,7 @@ async function main(): Promise<void> {
       .then((store) =>
         Promise.all([
           makeEventMonths(homeDb, store.now),
-          forgetOld(homeDb, store.now),
+          forget(homeDb),
           forgetSessions(homeDb),
           decideTests(homeDb),
           decideTrials(homeDb),

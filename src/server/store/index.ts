@@ -13,3 +13,4 @@ export {
   topics,
   views,
 } from './settings';
+export { forget, storeSettings, writeKept, writeStore } from './kept';

@@ -3,7 +3,7 @@ import { readFileSync } from 'node:fs';
 import { resolve } from 'node:path';
 
 /** A worker as a process of its own, on a database and a mail server. */
-export function startWorker(databaseUrl: string, smtpPort: number): ChildProcess {
+export function startWorker(databaseUrl: string, smtpPort: number, more: { readonly [name: string]: string } = {}): ChildProcess {
   return spawn(process.execPath, ['--import', 'tsx', resolve('src/server/program/worker.ts')], {
     stdio: ['ignore', 'ignore', 'pipe', 'ipc'],
     env: {
@@ -15,6 +15,7 @@ export function startWorker(databaseUrl: string, smtpPort: number): ChildProcess
       VIATIC_MAIL_HOOK_SECRET: 'whsec_x',
       VIATIC_TEXT_HOOK_SECRET: 'whsec_x',
       VIATIC_LOG: 'warn',
+      ...more,
     },
   });
 }

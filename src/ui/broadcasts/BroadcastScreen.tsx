@@ -236,8 +236,15 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
             await draft.save();
           }}
           onStartNow={async (starts) => {
-            change({ ...broadcast, when: { ...broadcast.when, starts } }, '');
-            return (await draft.save()) ? api<FlowView>(`/flows/${flow.key}`) : null;
+            // stored at once: what is typed here comes to the server a moment later
+            const saved = await api<FlowView>(`/flows/${flow.key}`, {
+              method: 'PUT',
+              body: documentOf({ ...broadcast, when: { ...broadcast.when, starts } }, flow.key, document),
+              headers: { 'if-match': `"${flow.revision}"` },
+            });
+            setFlow(saved);
+            draft.load(saved.draft, saved.revision);
+            return saved;
           }}
           onDone={(done) => {
             setLooking(false);

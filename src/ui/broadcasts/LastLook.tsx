@@ -32,8 +32,8 @@ export function LastLook({
   broadcast: Broadcast;
   onClose: () => void;
   change: (to: FlowDocument) => Promise<void>;
-  /** sets its moment to the next minute and saves; answers with the flow as it is then, or null where it could not be saved */
-  onStartNow: (starts: string) => Promise<FlowView | null>;
+  /** sets its moment and stores that; answers with the flow as it is then */
+  onStartNow: (starts: string) => Promise<FlowView>;
   onDone: (flow: FlowView) => void;
   onShow: (stepId: string) => void;
 }) {
@@ -48,7 +48,6 @@ export function LastLook({
     setBusy(true);
     try {
       const ready = isNow ? await onStartNow(soon(clock(), zone)) : flow;
-      if (!ready) return;
       const done = await api<FlowView>(`/flows/${flow.key}/publish?inside=move`, {
         method: 'POST',
         headers: { 'if-match': `"${ready.revision}"` },

@@ -34,6 +34,7 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/data/consent', name: 'Consent and topics' },
   { href: '/data/merges', name: 'Merges' },
   { href: '/data/places', name: 'Places and currencies' },
+  { href: '/settings/store', name: 'Store and privacy' },
   { href: '/settings/sending', name: 'Limits of sending' },
   { href: '/settings/calls', name: 'Calls to other systems' },
   { href: '/account', name: 'Your account and password' },

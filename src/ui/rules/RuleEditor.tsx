@@ -174,7 +174,7 @@ export function RuleEditor({ rule: given, onChange, startedBy }: Props) {
           type="button"
           aria-label={`Acts on: ${says(part)}`}
           title="More to do with it"
-          className="grid h-6 w-4 place-items-center rounded-md text-soft hover:bg-wash hover:text-ink"
+          className="grid h-6 w-6 place-items-center rounded-md text-soft hover:bg-wash hover:text-ink"
         >
           <MoreVertical size={14} aria-hidden="true" />
         </button>

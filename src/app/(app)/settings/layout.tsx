@@ -3,6 +3,7 @@ import { screen } from '@/server/access';
 import { Places } from '@/ui/kit';
 
 const PLACES = [
+  { href: '/settings/store', name: 'Store and privacy' },
   { href: '/settings/sending', name: 'Sending' },
   { href: '/settings/calls', name: 'Calls' },
   { href: '/settings/team', name: 'Team' },

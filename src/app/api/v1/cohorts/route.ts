@@ -1,5 +1,5 @@
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 import { cohorts } from '@/server/revenue';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, url }) => json(await cohorts(db, url)));
+export const GET = reportRoute(async ({ db, url }) => json(await cohorts(db, url)));

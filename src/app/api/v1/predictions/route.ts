@@ -1,5 +1,5 @@
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 import { predictions } from '@/server/revenue';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db }) => json(await predictions(db)));
+export const GET = reportRoute(async ({ db }) => json(await predictions(db)));

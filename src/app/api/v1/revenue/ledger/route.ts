@@ -1,5 +1,5 @@
 import { ledgerPage } from '@/server/revenue';
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, url }) => json(await ledgerPage(db, url)));
+export const GET = reportRoute(async ({ db, url }) => json(await ledgerPage(db, url)));

@@ -1,5 +1,5 @@
 import { splitOfBroadcast } from '@/server/broadcasts';
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, params, url }) => json(await splitOfBroadcast(db, params.key!, url)));
+export const GET = reportRoute(async ({ db, params, url }) => json(await splitOfBroadcast(db, params.key!, url)));

@@ -1,5 +1,5 @@
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 import { testView } from '@/server/revenue';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, params, url }) => json(await testView(db, params.flow!, params.step!, url)));
+export const GET = reportRoute(async ({ db, params, url }) => json(await testView(db, params.flow!, params.step!, url)));

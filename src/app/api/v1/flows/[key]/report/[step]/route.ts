@@ -1,5 +1,5 @@
 import { messageReport } from '@/server/flows';
-import { json, route } from '@/server/door';
+import { json, reportRoute } from '@/server/door';
 
 export const dynamic = 'force-dynamic';
-export const GET = route(async ({ db, params, url }) => json(await messageReport(db, params.key!, params.step!, url)));
+export const GET = reportRoute(async ({ db, params, url }) => json(await messageReport(db, params.key!, params.step!, url)));
