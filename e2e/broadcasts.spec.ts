@@ -243,6 +243,7 @@ test('news of the blog go out when there are any, and not when there are none', 
   await page.getByRole('button', { name: 'Send…' }).click();
   await page.getByRole('dialog').getByLabel('Now').check();
   await page.getByRole('button', { name: 'Send now' }).click();
+  await expect(page.getByText('goes out within a minute')).toBeVisible();
   await advance(request, 'PT3M');
   await advance(request, 'PT2M');
   expect((await mailTo(request, person!, new RegExp(name))).text).toContain(`First of ${name}`);

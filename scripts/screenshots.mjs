@@ -49,6 +49,9 @@ await shot('today');
 await page.goto(`${base}/flows`);
 await page.getByRole('table').waitFor();
 await shot('flows');
+await page.goto(`${base}/broadcasts/autumn-in-the-tank`);
+await page.getByTestId('trial-says').waitFor();
+await shot('broadcast');
 
 await page.goto(`${base}/flows/cart-left-behind`);
 await page.getByTestId('figure-entered').waitFor();
@@ -139,15 +142,6 @@ if (wants('library')) {
   await page.getByRole('link', { name: 'What goes with it' }).waitFor();
   await page.waitForTimeout(2500);
   await shot('library');
-}
-if (wants('mapping')) {
-  const { sources } = await api('/sources');
-  const till = sources.find((one) => one.kind === 'webhook').key;
-  await page.goto(`${base}/data/sources/${till}`);
-  await page.getByTestId('arrivals').waitFor();
-  await page.getByRole('tab', { name: /Mapping/ }).click();
-  await page.getByRole('group', { name: /The sample/ }).waitFor();
-  await shot('mapping');
 }
 await page.goto(`${base}/offers/cart-10`);
 await page.getByText('The lives of its codes').waitFor();

@@ -5,7 +5,7 @@ import { clsx } from 'clsx';
 import { MoreHorizontal, Pause, Play, Send } from 'lucide-react';
 import Link from 'next/link';
 import { useRouter } from 'next/navigation';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { BroadcastView, DueView, FlowView } from '@/core/api';
 import { broadcastOf, documentOf, type Broadcast } from '@/core/broadcasts';
@@ -102,6 +102,20 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
       await api<FlowView>(`/flows/${key}`, { method: 'PUT', body: copied });
       router.push(`/broadcasts/${key}`);
     });
+  // a page that comes back from the browser's memory is as it was left: what has become of it since is asked for
+  useEffect(() => {
+    api<FlowView>(`/flows/${initial.key}`).then(
+      (now) => {
+        setFlow((before) => ({ ...now, draft: before.draft, revision: before.revision }));
+        if (draft.isStored() && now.revision > draft.revision()) {
+          setFlow(now);
+          draft.load(now.draft, now.revision);
+        }
+      },
+      () => undefined,
+    );
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, as it is opened
+  }, []);
   const isAway = flow.state === 'archived';
   const canSend = !isAway && (phase === 'draft' || phase === 'planned' || flow.changes.length > 0);
 

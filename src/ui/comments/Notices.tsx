@@ -26,7 +26,7 @@ export function Notices() {
           type="button"
           aria-label={unseen ? `What you were told of: ${unseen} new` : 'What you were told of'}
           title="What you were told of"
-          className="relative grid size-8 place-items-center rounded-md hover:bg-on-bar/10"
+          className="relative grid size-8 place-items-center self-center rounded-md hover:bg-on-bar/10"
         >
           <Bell size={16} aria-hidden="true" />
           {unseen > 0 && (
