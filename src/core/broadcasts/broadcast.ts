@@ -151,7 +151,8 @@ export function documentOf(broadcast: Broadcast, key: string, base: Pick<FlowDoc
     ],
     entry: null,
     stay: null,
-    reentry: 'once-per-key',
+    // planned anew, it goes to those who have not had it yet; one that comes round goes to everybody each time
+    reentry: when.rule === null ? 'once' : 'once-per-key',
     goal: { event: 'order.placed', within: broadcast.within, ends: false },
     steps: [...paceOf(broadcast.pace), ...contentsOf(broadcast), ...againOf(broadcast.again, key)],
   };

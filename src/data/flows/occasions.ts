@@ -22,19 +22,24 @@ async function zonesOfPeople(sql: Sql, storeZone: string): Promise<string[]> {
 
 /**
  * Sets when the triggers of a flow that go by the clock come round next after a moment; with null in place of the document, never.
- * An occasion that has come, and of which not everybody is told yet, goes on where it is as long as its trigger is there.
+ * An occasion that has come, and of which not everybody is told yet, goes on where it is as long as its trigger still has it.
  */
 export async function setOccasions(sql: Sql, flowId: number, document: FlowDocument | null, now: Instant, zone: string): Promise<void> {
-  const timed = (document?.triggers ?? []).filter(isTimed).map(({ id }) => id);
-  await query(
+  const rows = await query<{ trigger: string; zone: string; at_ms: string }>(
     sql,
-    'delete from flow_occasions where flow_id = :flowId and not (next_at <= :now and trigger = any(cast(:timed as text[])))',
-    {
-      flowId,
-      now: new Date(now),
-      timed,
-    },
+    `select trigger, zone, (extract(epoch from next_at) * 1000)::bigint as at_ms from flow_occasions where flow_id = :flowId for update`,
+    { flowId },
   );
+  for (const row of rows) {
+    const trigger = document?.triggers.find(({ id }) => id === row.trigger);
+    const at = Number(row.at_ms);
+    if (at <= now && trigger && isTimed(trigger) && nextOccasion(trigger, at - 1, row.zone || zone) === at) continue;
+    await query(sql, 'delete from flow_occasions where flow_id = :flowId and trigger = :trigger and zone = :zone', {
+      flowId,
+      trigger: row.trigger,
+      zone: row.zone,
+    });
+  }
   for (const trigger of document?.triggers ?? []) if (isTimed(trigger)) await setTimes(sql, flowId, trigger, now, zone);
 }
 

@@ -40,8 +40,19 @@ export const flowRates = (sql: Sql, now: Instant): Promise<{ flow: string; name:
          - interval '35 days')) / 86400, 0)::float8 as days
      from flows f join flow_versions v on v.flow_id = f.id and v.version = 1
      left join runs r on r.flow_id = f.id and r.entered_at > cast(:now as timestamptz) - interval '35 days' and r.entered_at <= :now
-     where f.state = 'on' group by 1, 2`,
+     -- a broadcast is not entered week by week
+     where f.state = 'on' and f.draft ->> 'as' is distinct from 'broadcast' group by 1, 2`,
     { now: new Date(now) },
+  );
+
+/** Trials on a part in which none surely does best, with how many wait until somebody has chosen. */
+export const trialsThatAsk = (sql: Sql): Promise<{ flow: string; name: string; is_broadcast: boolean; waiting: number }[]> =>
+  query(
+    sql,
+    `select f.key as flow, f.name, coalesce(f.draft ->> 'as' = 'broadcast', false) as is_broadcast, count(*)::int as waiting
+     from flows f join lateral (select distinct step_id from test_verdicts where flow_id = f.id and arm is null) v on true
+       join runs r on r.flow_id = f.id and r.phase = 'inside' and r.step = v.step_id
+     where f.state = 'on' group by 1, 2, 3`,
   );
 
 /** What became of the mail of a week: handed over, bounced, complained of. */

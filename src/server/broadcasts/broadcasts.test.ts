@@ -10,6 +10,7 @@ import { decideTrials, keepTestArm, publishFlow, switchFlow, tick, writeDraft } 
 import { comeRound } from '../flows/occasions';
 import { noteLeaving, noteTouch } from '../messages';
 import { happening, openLab, type Lab } from '../testing/lab';
+import { today } from '../today';
 import { calendarOf, listOfBroadcasts, readBroadcast, reachOfAudience, recipientLines, recipientsOf, splitOfBroadcast } from '.';
 
 const ZONE = 'Europe/Amsterdam';
@@ -109,15 +110,37 @@ describe('a broadcast', () => {
   it('that is stopped before everybody is told tells the others as it goes on', async () => {
     await crowd(3);
     await start('winter', await plainAt('PT2H'));
-    await query(lab.db, 'update flow_occasions set next_at = :now, told_to = (select min(id) from people)', {
-      now: new Date(await lab.now()),
-    });
+    await moveClockTo(lab.db, addDuration(await lab.now(), 'PT3H', ZONE));
+    await query(lab.db, 'update flow_occasions set told_to = (select min(id) from people)');
     await switchFlow(lab.db, 'winter', 'paused', 'Marla');
     await lab.pass('PT3H');
     expect(got()).toEqual([]);
     await switchFlow(lab.db, 'winter', 'on', 'Marla');
     await lab.settle();
     expect(got()).toHaveLength(2);
+  });
+
+  it('that is stopped in the middle and planned for another moment goes to those who have not had it, then', async () => {
+    await crowd(4);
+    await start('winter', await plainAt('PT2H'));
+    await lab.pass('PT3H');
+    expect(got()).toHaveLength(4);
+    // one more is still to be told of its moment as it is stopped
+    await lab.tell(person('late'));
+    await query(
+      lab.db,
+      `insert into flow_occasions (flow_id, trigger, zone, zones, next_at) select id, 'when', '', '{}', :at from flows where key = 'winter'`,
+      { at: new Date((await lab.now()) - 3_600_000) },
+    );
+    await switchFlow(lab.db, 'winter', 'paused', 'Marla');
+    await writeDraft(lab.db, 'winter', documentOf(await plainAt('P1D'), 'winter', { name: 'About winter' }), null);
+    await publishFlow(lab.db, 'winter', 'Marla');
+    await lab.pass('PT1H');
+    // the moment that was is gone, and nobody is told of it
+    expect(got()).toHaveLength(4);
+    await lab.pass('P1D');
+    expect(got()).toHaveLength(5);
+    expect(got()).toContain('plate@example.com Winter');
   });
 
   it('whose moment comes while it is stopped is let pass; one that comes round is told the next time', async () => {
@@ -205,6 +228,11 @@ describe('a broadcast that tries several messages on a part', () => {
     expect(await readBroadcast(lab.db, 'winter')).toMatchObject({
       phase: 'asks',
       trial: { says: 'No message surely does best. Choose which all others get.' },
+    });
+    const waiting = 60 - got().length;
+    expect((await today(lab.db, null, 'Marla')).attention.find(({ key }) => key === 'asks/winter')).toMatchObject({
+      says: `No message of “About winter” surely does best: ${waiting} people wait until you choose one.`,
+      href: '/broadcasts/winter',
     });
     const before = (await sentOf('Winter')).length;
     await expect(keepTestArm(lab.db, 'winter', 'test', { arm: 'arm-none' }, 'Marla')).rejects.toMatchObject({ status: 422 });

@@ -70,7 +70,7 @@ export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Pro
   const failures: unknown[] = [];
   const later: { ref: SendRef; waitMs: number }[] = [];
   let isOver = false;
-  const until = Date.now() + PATIENCE_MS;
+  let until = Date.now() + PATIENCE_MS;
   // the longer of what the server and the domain ask for; null is to wait for what is in hand
   const waitFor = (lane: string): number | null => {
     const [whole, own] = [server.wait(''), domains.wait(lane)];
@@ -82,6 +82,8 @@ export async function dispatch(context: Dispatch, refs: readonly SendRef[]): Pro
       await dispatchOne(context, ref);
       leaveServer('well');
       leave('well');
+      // as long as it moves, what waits for the same lane waits here
+      until = Date.now() + PATIENCE_MS;
     } catch (error) {
       leaveServer(isNoConnection(error) ? 'badly' : 'well');
       leave(isMailError(error) ? 'badly' : 'well');

@@ -5,7 +5,17 @@ import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
 import { MOST_DIFFERENCES, revenueTotals } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
-import { actsSince, boardOf, everHappened, flowRates, mailHealth, silentSources, troubles, type BoardRow } from '@/data/today';
+import {
+  actsSince,
+  boardOf,
+  everHappened,
+  flowRates,
+  mailHealth,
+  silentSources,
+  trialsThatAsk,
+  troubles,
+  type BoardRow,
+} from '@/data/today';
 import { offers } from '../offers';
 import { ledgerStanding, recoveryFalls, testViews } from '../revenue';
 
@@ -88,7 +98,7 @@ const many = (count: number, one: string, more: string): string => `${count.toLo
 async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
   const { now } = store;
   const url = new URL(`http://x/?from=${encodeURIComponent(new Date(now - 180 * DAY).toISOString())}`);
-  const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts] = await Promise.all([
+  const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts, asking] = await Promise.all([
     documentsNow(db),
     flowRates(db, now),
     mailHealth(db, now),
@@ -98,6 +108,7 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     testViews(db, url),
     offers(db),
     recoveryFalls(db, store),
+    trialsThatAsk(db),
   ]);
   const found: AttentionView[] = [];
   const add = (level: AttentionView['level'], key: string, says: string, act: string, href: string) =>
@@ -109,6 +120,14 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
       `${many(runs, 'person is', 'people are')} set aside in “${name}”, since their next step fails.`,
       'Look at them',
       `/flows/${flow}`,
+    );
+  for (const { flow, name, is_broadcast: isBroadcast, waiting } of asking)
+    add(
+      'caution',
+      `asks/${flow}`,
+      `No message of “${name}” surely does best: ${many(waiting, 'person waits', 'people wait')} until you choose one.`,
+      'Choose',
+      isBroadcast ? `/broadcasts/${flow}` : `/flows/${flow}`,
     );
   if (standing.check?.differences)
     add(

@@ -5,8 +5,8 @@ import { freeContentId, MOST_CONTENTS, type Again, type Broadcast, type Content 
 import type { SendStep, Trial } from '@/core/flows';
 import { onChannel, textsOf } from '@/core/messages';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
-import { Button, Dialog, DurationField, Field, fieldClass, inputClass, NumberField } from '../kit';
-import { MessageEditor, Tick } from '../flows';
+import { Button, Dialog, DurationField, Field, fieldClass, inputClass } from '../kit';
+import { MessageEditor, Tick, TrialFields, USUAL_TRIAL } from '../flows';
 import { Thumb } from '../letters';
 import { Step } from './Step';
 
@@ -34,7 +34,7 @@ export function WhatPart({ broadcast, change, onWrite }: { broadcast: Broadcast;
     const last = contents.at(-1)!;
     const id = freeContentId(contents);
     const letter = { ...last.letter, name: `${last.letter.name.slice(0, 70)}, another` };
-    const trial: Trial | null = broadcast.trial ?? { share: 20, lasts: 'PT4H', by: 'opened', unsure: 'ask' };
+    const trial: Trial | null = broadcast.trial ?? USUAL_TRIAL;
     change({ ...broadcast, contents: [...contents, { id, letter }], trial }, '');
   };
   const remove = (id: string) => {
@@ -208,12 +208,6 @@ function Card({
   );
 }
 
-const BY: { readonly [by in Trial['by']]: string } = {
-  opened: 'who opens it',
-  clicked: 'who clicks in it',
-  goal: 'who orders after it',
-};
-
 /** How several messages are tried: on everybody, or on a part first. */
 function Tried({ broadcast, change }: { broadcast: Broadcast; change: Change }) {
   const { trial, contents } = broadcast;
@@ -223,11 +217,7 @@ function Tried({ broadcast, change }: { broadcast: Broadcast; change: Change }) 
       <legend className="px-1 text-xs font-semibold text-soft">How they are tried</legend>
       <div className="grid gap-1">
         <label className="flex items-center gap-2">
-          <input
-            type="radio"
-            checked={trial !== null}
-            onChange={() => put({ share: 20, lasts: 'PT4H', by: 'opened', unsure: 'ask' }, '')}
-          />
+          <input type="radio" checked={trial !== null} onChange={() => put(USUAL_TRIAL, '')} />
           On a part first; the best goes to the others
         </label>
         <label className="flex items-center gap-2">
@@ -235,45 +225,7 @@ function Tried({ broadcast, change }: { broadcast: Broadcast; change: Change }) 
           On everybody, as many for each
         </label>
       </div>
-      {trial && (
-        <>
-          <div className="grid grid-cols-2 items-start gap-2">
-            <Field label="Part of the people, %" hint={`About ${Math.round(trial.share / contents.length)} % for each message`}>
-              <NumberField
-                min={1}
-                max={90}
-                step={1}
-                value={trial.share}
-                onChange={(share) => put({ ...trial, share: Math.min(90, Math.max(1, Math.round(share))) }, 'share')}
-              />
-            </Field>
-            <Field label="What counts">
-              <select
-                value={trial.by}
-                onChange={(event) => put({ ...trial, by: event.target.value as Trial['by'] }, 'by')}
-                className={inputClass}
-              >
-                {(['opened', 'clicked', 'goal'] as const).map((by) => (
-                  <option key={by} value={by}>
-                    {BY[by]}
-                  </option>
-                ))}
-              </select>
-            </Field>
-          </div>
-          <DurationField label="Tried for" value={trial.lasts} onChange={(lasts) => put({ ...trial, lasts }, 'lasts')} />
-          <Field label="Where none surely does best">
-            <select
-              value={trial.unsure}
-              onChange={(event) => put({ ...trial, unsure: event.target.value as Trial['unsure'] }, 'unsure')}
-              className={inputClass}
-            >
-              <option value="ask">wait until somebody chooses</option>
-              <option value="highest">take the one that is ahead</option>
-            </select>
-          </Field>
-        </>
-      )}
+      {trial && <TrialFields trial={trial} ways={contents.length} goal="who orders after it" onChange={put} />}
     </fieldset>
   );
 }

@@ -4,6 +4,7 @@ import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { Pause, Play } from 'lucide-react';
 import dynamic from 'next/dynamic';
+import Link from 'next/link';
 import { useCallback, useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { DueView, FlowReport, FlowView, PresenceView } from '@/core/api';
@@ -179,6 +180,11 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
           {document.name || 'Without a name'}
         </h1>
         <StateSignal state={flow.state} />
+        {document.as === 'broadcast' && (
+          <Link href={`/broadcasts/${flow.key}`} className="whitespace-nowrap text-accent underline">
+            As a broadcast
+          </Link>
+        )}
         {flow.version !== null && (
           <button
             type="button"

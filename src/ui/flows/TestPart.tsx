@@ -1,5 +1,6 @@
 'use client';
 
+import { TrialFields, USUAL_TRIAL } from './TrialFields';
 import { toast } from 'sonner';
 import type { FlowReport } from '@/core/api';
 import { changeArm, changeStep, FEWEST_TO_DECIDE, keepArm, sayShares, type Step, type TestStep } from '@/core/flows';
@@ -80,14 +81,15 @@ export function TestPart({
 /** Whether a test ends by itself, after how many people, and what came of that. */
 function Decides({ document, step, edit, decided }: Props<TestStep> & { readonly decided: FlowReport['steps'][number]['decided'] }) {
   const { zone } = useStore();
-  const put = (decide: TestStep['decide']) =>
+  const change = (how: Pick<TestStep, 'decide' | 'trial'>, field: string) =>
     edit(
       changeStep(document, step.id, (one) => {
-        const { decide: _, ...rest } = one as TestStep;
-        return decide ? { ...rest, decide } : rest;
+        const { decide: _, trial: __, won: ___, ...rest } = one as TestStep;
+        return { ...rest, ...how };
       }),
-      `${step.id}.decide`,
+      `${step.id}.${field}`,
     );
+  const put = (decide: TestStep['decide']) => change(decide ? { decide } : {}, 'decide');
   const nameOf = (id: string) => step.arms.find((arm) => arm.id === id)?.name ?? id;
   return (
     <>
@@ -104,6 +106,15 @@ function Decides({ document, step, edit, decided }: Props<TestStep> & { readonly
           <NumberField min={FEWEST_TO_DECIDE} max={1_000_000} step={50} value={step.decide.people} onChange={(people) => put({ people })} />
         </Field>
       )}
+      <Tick
+        label="Tried on a part first; the others wait for what it shows"
+        isOn={step.trial !== undefined}
+        onChange={(isOn) => change(isOn ? { trial: USUAL_TRIAL } : {}, 'trial')}
+      />
+      {step.trial && (
+        <TrialFields trial={step.trial} ways={step.arms.length} onChange={(trial, field) => change({ trial }, `trial.${field}`)} />
+      )}
+      {step.won && <p className="text-soft">All others get “{nameOf(step.won.arm)}”. Change the trial to try anew.</p>}
       {decided && (
         <p className="rounded-md border border-line bg-wash p-3 text-sm" data-testid="verdict">
           {decided.arm === null

@@ -9,7 +9,7 @@ import { Hours, RuleEditor, without } from '../rules';
 import { NEW_PARCEL, ParcelPart } from './ParcelPart';
 import { ArmLabel, EventField, OFFICE, Part, Tick, type Props } from './fields';
 
-const LENGTHS = ['a while', 'a day on file', 'hours of the week', 'the parcel of the order'] as const;
+const LENGTHS = ['a while', 'a day on file', 'hours of the week', 'the parcel of the order', 'the hour they mostly open'] as const;
 const UNTILS = ['nothing', 'an event', 'a condition'] as const;
 
 /** How long people wait, and what ends it before. */
@@ -21,8 +21,8 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
     );
   const put = (change: Partial<WaitStep>, field: string) => set({ ...step, ...change }, field);
   const { until, date, hours, parcel } = step;
-  const length = parcel ? LENGTHS[3] : date ? LENGTHS[1] : step.for !== undefined ? LENGTHS[0] : LENGTHS[2];
-  const plain = () => without(without(without(without(step, 'for'), 'date'), 'parcel'), 'hours');
+  const length = step.best ? LENGTHS[4] : parcel ? LENGTHS[3] : date ? LENGTHS[1] : step.for !== undefined ? LENGTHS[0] : LENGTHS[2];
+  const plain = () => without(without(without(without(without(without(step, 'for'), 'spread'), 'best'), 'date'), 'parcel'), 'hours');
   const arms = () => [
     { id: freeId(document, `${step.id}-came`), name: 'It came', when: null, steps: [] },
     { id: freeId(document, `${step.id}-late`), name: 'Time ran out', when: null, steps: [] },
@@ -42,6 +42,7 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
                 { ...plain(), date: { of: 'person', name: 'birthday', days: 0, at: '09:00' }, ...(hours && { hours }) } as WaitStep,
                 'length',
               );
+            else if (to === 'the hour they mostly open') set({ ...plain(), best: { otherwise: '10:00' } } as WaitStep, 'length');
             else set({ ...plain(), hours: hours ?? OFFICE } as WaitStep, 'length');
           }}
           className={inputClass}
@@ -60,6 +61,23 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
       )}
       {step.for !== undefined && document.triggers.some((trigger) => 'event' in trigger && trigger.event === 'order.placed') && (
         <AgainButton onUse={(days) => put({ for: `P${days}D` }, 'for')} />
+      )}
+      {step.for !== undefined && !until && (
+        <Tick
+          label="Each for a part of it, by lot: people go on spread over it"
+          isOn={step.spread === true}
+          onChange={(isOn) => set((isOn ? { ...step, spread: true } : without(step, 'spread')) as WaitStep, 'spread')}
+        />
+      )}
+      {step.best && (
+        <Field label="For those of whom that is not known" hint="Known of whoever has opened at least three messages in the last 90 days.">
+          <input
+            type="time"
+            value={step.best.otherwise}
+            onChange={(event) => event.target.value && put({ best: { otherwise: event.target.value.slice(0, 5) } }, 'best')}
+            className={inputClass}
+          />
+        </Field>
       )}
       {parcel && <ParcelPart parcel={parcel} put={(next, field) => put({ parcel: next }, field)} />}
       {date && <DatePart date={date} put={(next, field) => put({ date: next }, field)} />}
@@ -81,8 +99,10 @@ export function WaitPart({ document, step, edit, zone }: Props<WaitStep> & { zon
           onChange={(event) => {
             const to = event.target.value as (typeof UNTILS)[number];
             if (to === 'nothing') return set(without(without(step, 'until'), 'arms') as WaitStep, 'until');
-            put(
+            const { spread: _, ...whole } = step;
+            set(
               {
+                ...whole,
                 until:
                   to === 'an event'
                     ? { event: 'message.clicked' }

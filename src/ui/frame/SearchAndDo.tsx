@@ -5,7 +5,7 @@ import { Command } from 'cmdk';
 import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
-import type { DirectoryView, DueView, FlowListView } from '@/core/api';
+import type { DirectoryView, DueView, BroadcastItem, FlowListView } from '@/core/api';
 import { sayDuration } from '@/core/time';
 import { api, useStore } from '../kit';
 import { MOVES, useMoveClock } from './Clock';
@@ -32,6 +32,11 @@ export function SearchAndDo({
   const [words, setWords] = useState('');
   const asked = useDeferredValue(words.trim());
   const flows = useQuery({ queryKey: ['flows'], queryFn: () => api<FlowListView>('/flows'), enabled: isOpen });
+  const broadcasts = useQuery({
+    queryKey: ['broadcasts'],
+    queryFn: () => api<{ broadcasts: BroadcastItem[] }>('/broadcasts'),
+    enabled: isOpen,
+  });
   const lists = useQuery({
     queryKey: ['lists'],
     queryFn: () => api<{ lists: { key: string; name: string }[] }>('/lists'),
@@ -107,6 +112,11 @@ export function SearchAndDo({
           </Command.Group>
         )}
         <Command.Group heading="Flows" className={groupClass}>
+          {broadcasts.data?.broadcasts.map(({ key, name }) => (
+            <Command.Item key={`broadcast ${key}`} value={`broadcast ${name}`} onSelect={go(`/broadcasts/${key}`)} className={itemClass}>
+              Broadcast: {name}
+            </Command.Item>
+          ))}
           {flows.data?.flows.map((flow) => (
             <Command.Item key={flow.key} value={`flow ${flow.name}`} onSelect={go(`/flows/${flow.key}`)} className={itemClass}>
               {flow.name}
