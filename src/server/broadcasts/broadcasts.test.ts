@@ -85,6 +85,8 @@ describe('a broadcast', () => {
     expect(await reach({ kind: 'service' })).toMatchObject({ people: 6, reachable: 6, leftOut: [] });
     expect(await reach({ channel: 'sms' })).toMatchObject({ people: 6, reachable: 0 });
     await expect(reach({ channel: 'smoke' })).rejects.toMatchObject({ status: 422 });
+    // what is only known inside a flow cannot be counted
+    await expect(reach({ who: { test: 'did', event: 'order.placed', since: 'entry' } })).rejects.toMatchObject({ status: 422 });
   });
 
   it('is stopped and goes on: what was on its way is kept back, nobody is left out and nobody gets it twice', async () => {

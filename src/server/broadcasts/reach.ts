@@ -6,6 +6,7 @@ import { reachByWhy } from '@/data/broadcasts';
 import type { Db } from '@/data/db';
 import { readStore } from '@/data/store';
 import { Problem, problemsOf } from '../http';
+import { forLists } from '../people';
 
 /** How many people an audience is, how many of them can get a message now, and why the others cannot. */
 export async function reachOfAudience(db: Db, body: unknown): Promise<ReachView> {
@@ -13,6 +14,8 @@ export async function reachOfAudience(db: Db, body: unknown): Promise<ReachView>
   if (!parsed.success) throw new Problem(422, 'Not an audience', 'Nothing was counted.', problemsOf(parsed.error));
   const { who, channel, kind, topic } = parsed.data;
   const { now, zone, world, limits } = await readStore(db);
+  // what is only known inside a flow is said, before it is looked for
+  if (who) forLists(who, { now, zone, world });
   const isService = kind === 'service';
   const gap = isService ? null : (limits?.gap ?? null);
   const since = gap === null ? null : subtractDuration(now, gap, zone);
