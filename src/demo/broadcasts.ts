@@ -51,7 +51,11 @@ export function demoBroadcasts(baseUrl: string, end: Instant, zone: string): Dem
       {
         id: 'b2',
         kind: 'text',
-        text: `${HELLO}\n\nshorter days mean less light for plants and colder rooms for everything that swims. **Check the heater, feed a little less, cut back what has grown too tall.**`,
+        text: [
+          HELLO,
+          'shorter days mean less light for plants and colder rooms for everything that swims.',
+          '**Check the heater, feed a little less, cut back what has grown too tall.**',
+        ].join('\n\n'),
       },
       { id: 'b3', kind: 'products', from: { by: 'best-sold', days: 30 }, most: 3, layout: 'cards' },
       { id: 'b4', kind: 'button', label: 'What a tank needs in autumn', url: `${baseUrl}/outside/blog/cycling` },

@@ -1,6 +1,5 @@
 import * as z from 'zod';
-import type { Channel } from '../rules';
-import { ruleSchema } from '../rules';
+import { ruleSchema, type Channel } from '../rules';
 import type { Money } from '../money';
 import type { FlowState } from './views';
 
@@ -79,7 +78,6 @@ export const reachInput = z.strictObject({
   kind: z.enum(['marketing', 'service']),
   topic: z.string().max(40).nullish(),
 });
-export type ReachInput = z.infer<typeof reachInput>;
 
 export interface ReachView {
   readonly channel: Channel;

@@ -20,7 +20,7 @@ export const keptSchema = z.strictObject({
 export type Kept = z.infer<typeof keptSchema>;
 export const USUALLY_KEPT: Kept = { bodiesDays: 30, browsingMonths: null, tracesMonths: null };
 
-/** What browsing is told by: nothing is reckoned from it later on. */
+/** What browsing is told by. What rules, letters and backtests ask of it goes with it; orders and credits do not hang on it. */
 export const BROWSING = ['page.viewed', 'page.left', 'product.viewed', 'category.viewed', 'search.performed'] as const;
 
 export interface StoreSettingsView {

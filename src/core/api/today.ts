@@ -13,11 +13,12 @@ interface DayTotals {
   readonly orders: number;
 }
 
-/** Where the day starts. Amounts in minor units. */
+/** One of the things with which a store begins. */
 export interface FirstStep {
   readonly step: 'events' | 'flow' | 'entered' | 'sent' | 'order';
   readonly isDone: boolean;
 }
+/** Where the day starts. Amounts in minor units. */
 export interface TodayView {
   readonly now: string;
   readonly currency: string;

@@ -236,9 +236,6 @@ function inOrder(value: unknown): unknown {
   );
 }
 
-/** The id of the test of a broadcast that tries several messages, and of the arm of each. */
-export const TEST_STEP = IDS.test;
-export const armOfContent = armId;
 /** The id of the step that sends the message once more. */
 export const AGAIN_STEP = IDS.again;
 

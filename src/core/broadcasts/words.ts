@@ -1,7 +1,7 @@
 import { sayTrial } from '../flows';
 import { sayRule, type Wording } from '../rules';
 import { sayDuration, sayRecurrence } from '../time';
-import type { Broadcast } from './broadcast';
+import type { Again, Broadcast } from './broadcast';
 
 /** To whom a broadcast goes, in words: "everybody who is in the list news, but nobody who has the tag trade". */
 export function sayWho({ to, without }: Pick<Broadcast, 'to' | 'without'>, wording: Wording = {}): string {
@@ -23,6 +23,9 @@ export function sayWhen({ when, pace }: Pick<Broadcast, 'when' | 'pace'>, zone: 
     : `${times}, each at the hour at which they mostly open (${pace.otherwise} where that is not known)`;
 }
 
+const sayAgain = ({ after, letter, unless, exceptBought }: Again): string =>
+  `after ${sayDuration(after)} “${letter.name}” to those who have not ${unless} it${exceptBought ? ' and have not ordered' : ''}`;
+
 /** What a broadcast sends, in words: how many messages, how they are tried, what goes out once more. */
 export function sayWhat({ contents, trial, again, news }: Broadcast): string[] {
   const names = contents.map(({ letter }) => `“${letter.name}”`);
@@ -34,11 +37,7 @@ export function sayWhat({ contents, trial, again, news }: Broadcast): string[] {
         : `${names.slice(0, -1).join(', ')} or ${names.at(-1)}, as many people each`;
   return [
     first,
-    ...(again
-      ? [
-          `after ${sayDuration(again.after)} “${again.letter.name}” to those who have not ${again.unless} it${again.exceptBought ? ' and have not ordered' : ''}`,
-        ]
-      : []),
+    ...(again ? [sayAgain(again)] : []),
     ...(news ? [`only when there ${news.atLeast === 1 ? 'is anything' : `are at least ${news.atLeast} entries`} new in the feed`] : []),
   ];
 }

@@ -12,7 +12,6 @@ export interface BroadcastRow {
   readonly draft: FlowDocument;
   /** as it was published last; null while it never was */
   readonly document: FlowDocument | null;
-  readonly changed_at: Date;
   /** its next occasion, or the one that is being told */
   readonly next_at: Date | null;
   /** somebody has been told of an occasion, and not everybody yet */
@@ -30,7 +29,6 @@ export interface BroadcastRow {
   readonly bounced: number;
   readonly opened: number;
   readonly clicked: number;
-  readonly last_sent: Date | null;
   readonly orders: number;
   readonly minor: string;
 }
@@ -42,10 +40,10 @@ export async function broadcastRows(
 ): Promise<BroadcastRow[]> {
   const rows = await query<BroadcastRow>(
     sql,
-    `select f.id, f.key, f.name, f.state, f.version, f.draft, v.document, f.changed_at, o.next_at, coalesce(o.is_telling, false) as is_telling, o.told_to,
+    `select f.id, f.key, f.name, f.state, f.version, f.draft, v.document, o.next_at, coalesce(o.is_telling, false) as is_telling, o.told_to,
        coalesce(r.entered, 0) as entered, r.first_at, coalesce(r.inside, 0) as inside, coalesce(r.armed, 0) as armed,
        coalesce(s.queued, 0) as queued, coalesce(s.sent, 0) as sent, coalesce(s.delivered, 0) as delivered, coalesce(s.bounced, 0) as bounced,
-       coalesce(s.opened, 0) as opened, coalesce(s.clicked, 0) as clicked, s.last_sent, coalesce(c.orders, 0) as orders, coalesce(c.minor, 0) as minor
+       coalesce(s.opened, 0) as opened, coalesce(s.clicked, 0) as clicked, coalesce(c.orders, 0) as orders, coalesce(c.minor, 0) as minor
      from flows f left join flow_versions v on v.flow_id = f.id and v.version = f.version
      left join lateral (select min(next_at) as next_at, bool_or(next_at <= :now) as is_telling,
        min(told_to) filter (where next_at <= :now) as told_to from flow_occasions where flow_id = f.id) o on true
@@ -54,8 +52,8 @@ export async function broadcastRows(
        from runs where flow_id = f.id) r on true
      left join lateral (select count(*) filter (where state = 'queued')::int as queued,
          count(*) filter (where state in ('sent', 'delivered', 'bounced'))::int as sent, count(*) filter (where state = 'delivered')::int as delivered,
-         count(*) filter (where state = 'bounced')::int as bounced, count(opened_at)::int as opened, count(clicked_at)::int as clicked,
-         max(sent_at) as last_sent from sends where flow_id = f.id) s on true
+         count(*) filter (where state = 'bounced')::int as bounced, count(opened_at)::int as opened, count(clicked_at)::int as clicked
+       from sends where flow_id = f.id) s on true
      left join lateral (select count(distinct (person_id, order_id))::int as orders, sum(minor) as minor from credits
        where flow_id = f.id and model = :model and currency = :currency) c on true
      where coalesce(v.document, f.draft) ->> 'as' = 'broadcast' and (cast(:key as text) is null or f.key = :key)
@@ -65,16 +63,6 @@ export async function broadcastRows(
   );
   return rows.map((row) => ({ ...row, draft: flowSchema.parse(row.draft), document: row.document && flowSchema.parse(row.document) }));
 }
-
-/** People of a broadcast's trial who stand at its test, and those who will not get anything of it any more. */
-export const standingAt = async (sql: Sql, flowId: number, step: string): Promise<number> =>
-  (
-    await query<{ people: number }>(
-      sql,
-      `select count(*)::int as people from runs where flow_id = :flowId and phase = 'inside' and step = :step`,
-      { flowId, step },
-    )
-  )[0]!.people;
 
 /** Why messages of a flow did not go out, the most frequent reason first. */
 export const skippedBecause = (sql: Sql, flowId: number): Promise<{ reason: string; people: number }[]> =>

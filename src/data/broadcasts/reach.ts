@@ -42,7 +42,8 @@ export async function reachByWhy(
     ? ''
     : `when s.reason is not null then 'suppressed' when c.state = 'withdrawn' then 'withdrawn' when c.state is null or c.state = 'unknown' then 'not-asked'
        when p.paused_until > :reachNow then 'paused'
-       when cast(:reachTopic as text) is not null and exists (select 1 from declined_topics d where d.person_id = p.id and d.topic = :reachTopic) then 'declined'`;
+       when cast(:reachTopic as text) is not null
+         and exists (select 1 from declined_topics d where d.person_id = p.id and d.topic = :reachTopic) then 'declined'`;
   return query<ReachRow>(
     sql,
     `select why, count(*)::int as people, count(*) filter (where lately)::int as lately from (

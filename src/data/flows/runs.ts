@@ -391,7 +391,8 @@ export async function nextDue(sql: Sql): Promise<Instant | null> {
     sql,
     `select (extract(epoch from least((select min(wake_at) from runs where wake_at is not null),
        (select min(due_at) from segment_looks), (select min(not_before) from sends where not_before is not null),
-       (select min(coalesce(o.try_at, o.next_at)) from flow_occasions o join flows f on f.id = o.flow_id where f.state = 'on'), (select min(at) from changes_to_tell),
+       (select min(coalesce(o.try_at, o.next_at)) from flow_occasions o join flows f on f.id = o.flow_id where f.state = 'on'),
+       (select min(at) from changes_to_tell),
        (select min(least(used_at, expires_at)) from codes
          where not is_told and issued_at is not null and (used_at is not null or expires_at is not null)),
        (select min(c.at) from product_tellings t join product_changes c on c.id = t.change_id))) * 1000)::bigint as ms`,

@@ -61,6 +61,8 @@ export interface TrialSoFar {
   /** null where nobody has been sent anything yet */
   readonly lastAt: Instant | null;
   readonly isToCome: boolean;
+  /** how many stand at it and wait for what it shows */
+  readonly waiting: number;
 }
 
 /**
@@ -85,11 +87,12 @@ export async function trialSoFar(
      where s.flow_id = :flowId and s.state in ('sent', 'delivered', 'bounced', 'queued') and m.arm = any(r.arms) group by 1`,
     { flowId, arms: messages.map(({ arm }) => arm), steps: messages.map((one) => one.step) },
   );
-  const [{ more } = { more: true }] = await query<{ more: boolean }>(
+  const [{ more, waiting } = { more: true, waiting: 0 }] = await query<{ more: boolean; waiting: number }>(
     sql,
     `select exists (select 1 from flow_occasions where flow_id = :flowId and next_at <= :now)
        or exists (select 1 from runs where flow_id = :flowId and (phase = 'armed' or (phase = 'inside' and (step = any(cast(:before as text[]))
-         or (step = :step and wait_until is null))))) as more`,
+         or (step = :step and wait_until is null))))) as more,
+       (select count(*)::int from runs where flow_id = :flowId and phase = 'inside' and step = :step) as waiting`,
     { flowId, now: new Date(now), before, step: step.id },
   );
   const last = Math.max(0, ...rows.map((row) => row.last?.getTime() ?? 0));
@@ -102,5 +105,6 @@ export async function trialSoFar(
     ),
     lastAt: last || null,
     isToCome: more,
+    waiting,
   };
 }

@@ -6,7 +6,7 @@ import { addDuration, localClock, localDate, type Instant } from '@/core/time';
 import { query } from '@/data/db';
 import { saveFeed, settleFeed } from '@/data/letters';
 import { moveClockTo } from '@/data/store';
-import { decideTrials, keepTestArm, publishFlow, switchFlow, tick, writeDraft } from '../flows';
+import { decideTests, keepTestArm, publishFlow, switchFlow, tick, writeDraft } from '../flows';
 import { comeRound } from '../flows/occasions';
 import { noteLeaving, noteTouch } from '../messages';
 import { happening, openLab, type Lab } from '../testing/lab';
@@ -203,12 +203,12 @@ describe('a broadcast that tries several messages on a part', () => {
     const [winter, snow] = [await sentOf('Winter'), await sentOf('Snow')];
     expect(winter.length + snow.length).toBeGreaterThan(40);
     expect(winter.length + snow.length).toBeLessThan(120);
-    expect(await decideTrials(lab.db)).toBe(0);
+    expect(await decideTests(lab.db)).toBe(0);
     expect(await readBroadcast(lab.db, 'winter')).toMatchObject({ phase: 'trying', trial: { waiting: 200 - winter.length - snow.length } });
     await touch('opened', snow, 'winter');
     await lab.pass('PT4H');
-    expect(await decideTrials(lab.db)).toBe(1);
-    expect(await decideTrials(lab.db)).toBe(0);
+    expect(await decideTests(lab.db)).toBe(1);
+    expect(await decideTests(lab.db)).toBe(0);
     await lab.settle();
     expect(got()).toHaveLength(200);
     expect(await sentOf('Winter')).toEqual(winter);
@@ -224,8 +224,8 @@ describe('a broadcast that tries several messages on a part', () => {
     await start('winter', await trying('ask'));
     await lab.pass('PT3H');
     await lab.pass('PT4H');
-    expect(await decideTrials(lab.db)).toBe(1);
-    expect(await decideTrials(lab.db)).toBe(0);
+    expect(await decideTests(lab.db)).toBe(1);
+    expect(await decideTests(lab.db)).toBe(0);
     await lab.settle();
     expect(await readBroadcast(lab.db, 'winter')).toMatchObject({
       phase: 'asks',
@@ -245,6 +245,21 @@ describe('a broadcast that tries several messages on a part', () => {
     expect(await phase('winter')).toBe('gone');
   });
 
+  it('asks, too, where nobody of the part could be reached; whoever waits gets what is chosen', async () => {
+    // of these few nobody is drawn into one of a hundred
+    await crowd(3);
+    const few = await trying('ask');
+    await start('winter', { ...few, trial: { ...few.trial!, share: 1 } });
+    await lab.pass('PT3H');
+    const { trial } = await readBroadcast(lab.db, 'winter');
+    expect([got().length, trial!.waiting]).toEqual([0, 3]);
+    expect(await decideTests(lab.db)).toBe(1);
+    expect(await phase('winter')).toBe('asks');
+    await keepTestArm(lab.db, 'winter', 'test', { arm: 'arm-message' }, 'Marla');
+    await lab.settle();
+    expect(got()).toHaveLength(3);
+  });
+
   it('or takes the one with the highest share, where that was asked for', async () => {
     await crowd(60);
     await start('winter', await trying('highest'));
@@ -252,7 +267,7 @@ describe('a broadcast that tries several messages on a part', () => {
     const snow = await sentOf('Snow');
     await touch('opened', snow.slice(0, 1), 'winter');
     await lab.pass('PT4H');
-    await decideTrials(lab.db);
+    await decideTests(lab.db);
     await lab.settle();
     expect(got()).toHaveLength(60);
     expect((await readBroadcast(lab.db, 'winter')).trial!.says).toBe('No message surely does best; all others get “Snow”.');

@@ -5,7 +5,7 @@ import { sayObstacle, type Obstacle } from '@/core/messages';
 import { isTimed, nextOccasion, stepsOf, whoIsDue, type FlowDocument, type SendStep, type TestStep, type Trial } from '@/core/flows';
 import { shareInterval } from '@/core/stats';
 import { addDuration } from '@/core/time';
-import { broadcastRows, hoursOf, passedBecause, sendsBy, skippedBecause, standingAt, type BroadcastRow } from '@/data/broadcasts';
+import { broadcastRows, hoursOf, passedBecause, sendsBy, skippedBecause, type BroadcastRow } from '@/data/broadcasts';
 import type { Db } from '@/data/db';
 import { creditByStep, newsOfFlow, trialSoFar, verdictsOf, type VerdictRow } from '@/data/flows';
 import type { FeedEntry } from '@/data/letters';
@@ -142,7 +142,7 @@ async function trialView(
   const name = (id: string) => `“${step.arms.find((arm) => arm.id === id)?.name ?? id}”`;
   const isAsked = verdict?.test === JSON.stringify(step) && verdict.arm === null;
   return {
-    waiting: step.won ? 0 : await standingAt(db, row.id, step.id),
+    waiting: step.won ? 0 : so.waiting,
     endsAt: so.lastAt === null || so.isToCome || step.won ? null : new Date(addDuration(so.lastAt, step.trial.lasts, zone)).toISOString(),
     arms,
     says: step.won

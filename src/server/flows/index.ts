@@ -7,7 +7,7 @@ export { departures, inside } from './inside';
 export { preflightOf } from './checked';
 export { storeChanges, type FlowChange } from './changes';
 export { BATCH, BEFORE_RUNS } from './before';
-export { decideTests, decideTrials, keepTestArm } from './winners';
+export { decideTests, keepTestArm } from './winners';
 export { drain, tick } from './runloop';
 export { sayTraces } from './traces';
 export { presentIn } from './presence';

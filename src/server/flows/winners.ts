@@ -37,8 +37,11 @@ const testsOf = (document: FlowDocument): TestStep[] =>
  */
 export async function decideTests(db: Db): Promise<number> {
   let decided = 0;
-  for (const { key, state, document } of await documentsNow(db))
-    if (state === 'on' && document.goal && testsOf(document).length) decided += await inTransaction(db, (trx) => decideIn(trx, key));
+  for (const { key, state, document } of await documentsNow(db)) {
+    if (state !== 'on') continue;
+    if (document.goal && testsOf(document).length) decided += await inTransaction(db, (trx) => decideIn(trx, key));
+    if (trialsOf(document).length) decided += await inTransaction(db, (trx) => endTrialsOf(trx, key));
+  }
   return decided;
 }
 
@@ -86,17 +89,10 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
 }
 
 /**
- * Ends trials that are over: once everybody of the part has had their time, the arm that surely does best goes to the others, or, where
- * none does, the one with the highest share, if that was asked for; otherwise it is noted that somebody has to choose. Answers with how
- * many were looked at to their end.
+ * Ends trials of a flow that are over: once everybody of the part has had their time, or nobody of it could be reached, the arm that surely
+ * does best goes to the others, or, where none does, the one with the highest share, if that was asked for; otherwise it is noted that
+ * somebody has to choose. Answers with how many were looked at to their end.
  */
-export async function decideTrials(db: Db): Promise<number> {
-  let decided = 0;
-  for (const { key, state, document } of await documentsNow(db))
-    if (state === 'on' && trialsOf(document).length) decided += await inTransaction(db, (trx) => endTrialsOf(trx, key));
-  return decided;
-}
-
 async function endTrialsOf(trx: Sql, key: string): Promise<number> {
   const flow = await lockFlow(trx, key);
   if (flow?.state !== 'on' || flow.version === null) return 0;
@@ -108,7 +104,8 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
     const at = document.steps.findIndex(({ id }) => id === step.id);
     const before = at < 0 ? [] : document.steps.slice(0, at).map(({ id }) => id);
     const tried = await trialSoFar(trx, flow.id, step, before, store.now);
-    if (tried.isToCome || tried.lastAt === null || addDuration(tried.lastAt, step.trial.lasts, store.zone) > store.now) continue;
+    if (tried.isToCome || (tried.lastAt === null && !tried.waiting)) continue;
+    if (tried.lastAt !== null && addDuration(tried.lastAt, step.trial.lasts, store.zone) > store.now) continue;
     const arms = step.arms.filter(({ share }) => share !== 0);
     const shares = arms.map(({ id }) => tried.shares[id]!);
     const best = highest(shares);

@@ -14,7 +14,7 @@ import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
 import { forget } from '../store';
-import { BATCH, BEFORE_RUNS, decideTests, decideTrials, tick } from '../flows';
+import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
@@ -157,7 +157,6 @@ async function main(): Promise<void> {
           forget(homeDb),
           forgetSessions(homeDb),
           decideTests(homeDb),
-          decideTrials(homeDb),
           readProductFeeds(homeDb, config.inside),
           keepRelations(homeDb),
           sendDueReports(homeDb),

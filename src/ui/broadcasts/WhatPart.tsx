@@ -1,7 +1,7 @@
 'use client';
 
 import { useState } from 'react';
-import { freeContentId, MOST_CONTENTS, type Again, type Broadcast, type Content } from '@/core/broadcasts';
+import { AGAIN_STEP, freeContentId, MOST_CONTENTS, type Again, type Broadcast, type Content } from '@/core/broadcasts';
 import type { SendStep, Trial } from '@/core/flows';
 import { onChannel, textsOf } from '@/core/messages';
 import { CHANNELS, CHANNEL_WORDS, type Channel } from '@/core/rules';
@@ -12,20 +12,17 @@ import { Step } from './Step';
 
 type Change = (broadcast: Broadcast, tag: string) => void;
 
-/** The id of the step by which a message once more is written. */
-const AGAIN = 'again';
-
 /** What is sent: one message, or several that are tried; and once more to those who did not open it. */
 export function WhatPart({ broadcast, change, onWrite }: { broadcast: Broadcast; change: Change; onWrite: (step: string) => void }) {
   const [texting, setTexting] = useState<string | null>(null);
   const { contents, again } = broadcast;
   const put = (id: string, letter: Content['letter'], tag: string) =>
-    id === AGAIN && again
+    id === AGAIN_STEP && again
       ? change({ ...broadcast, again: { ...again, letter } }, `again.${tag}`)
       : change({ ...broadcast, contents: contents.map((one) => (one.id === id ? { ...one, letter } : one)) }, `${id}.${tag}`);
   const write = (id: string, channel: Channel) => (channel === 'email' ? onWrite(id) : setTexting(id));
   const asStep = (id: string): SendStep | null => {
-    const letter = id === AGAIN ? again?.letter : contents.find((one) => one.id === id)?.letter;
+    const letter = id === AGAIN_STEP ? again?.letter : contents.find((one) => one.id === id)?.letter;
     return letter ? { id, kind: 'send', ...letter } : null;
   };
   const open = texting === null ? null : asStep(texting);
@@ -130,8 +127,8 @@ export function WhatPart({ broadcast, change, onWrite }: { broadcast: Broadcast;
             <Card
               title="Once more"
               letter={again.letter}
-              onChange={(next, tag) => put(AGAIN, next, tag)}
-              onWrite={() => write(AGAIN, again.letter.message.channel)}
+              onChange={(next, tag) => put(AGAIN_STEP, next, tag)}
+              onWrite={() => write(AGAIN_STEP, again.letter.message.channel)}
             />
           </>
         )}

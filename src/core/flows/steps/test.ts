@@ -34,7 +34,7 @@ export interface Trial {
 }
 
 /** For how many days the others stand at a trial that nobody decides. */
-export const TRIAL_PATIENCE_DAYS = 30;
+const TRIAL_PATIENCE_DAYS = 30;
 
 /** With how many people an arm decides at least: with fewer nothing could be told. */
 export const FEWEST_TO_DECIDE = FEWEST;

@@ -101,8 +101,10 @@ export const scheduleTrigger: TriggerKind<ScheduleTrigger> = {
     const message = rule === null ? null : recurrenceProblem(rule, starts);
     return message ? [{ path: ['rule'], message }] : [];
   },
-  says: ({ starts, rule, who, clocks, news }) =>
-    `${rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`}${sayClocks(clocks)}${news ? sayNews(news) : ''}, everybody${sayWho(who)}`,
+  says({ starts, rule, who, clocks, news }) {
+    const when = rule ? `From ${sayStarts(starts)} ${sayRecurrence(rule)}` : `On ${sayStarts(starts)}`;
+    return `${when}${sayClocks(clocks)}${news ? sayNews(news) : ''}, everybody${sayWho(who)}`;
+  },
   saysDue: () => 'its time had come',
 };
 
