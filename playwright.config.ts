@@ -1,20 +1,23 @@
 import { defineConfig } from '@playwright/test';
 
+/** How long anything awaited may take, in ms. */
+const PATIENCE = Number(process.env.VIATIC_PATIENCE ?? 120_000);
+
 export default defineConfig({
   testDir: 'e2e',
   globalSetup: './e2e/setup.ts',
   // one store for all: the files move its clock
   workers: 1,
-  // a machine that is busy with other work takes twice as long
-  timeout: 240_000,
-  expect: { timeout: Number(process.env.VIATIC_PATIENCE ?? 30_000) },
+  // a machine that is busy with other work takes five times as long: patience costs nothing where all is well
+  timeout: 900_000,
+  expect: { timeout: PATIENCE },
   // what a machine that stood still for a minute has spoilt is tried once more, and said to be so
   retries: 1,
   reporter: process.env.VIATIC_TEST_REPORT ? [['list'], ['json', { outputFile: process.env.VIATIC_TEST_REPORT }]] : [['list']],
   use: {
     viewport: { width: 1280, height: 800 },
     trace: 'off',
-    actionTimeout: 2 * Number(process.env.VIATIC_PATIENCE ?? 30_000),
+    actionTimeout: PATIENCE,
     launchOptions: {
       executablePath: '/usr/bin/chromium',
       args: [

@@ -175,5 +175,5 @@ test('subjects are tried against one another; a push message of the library goes
   expect((await api(request, 'POST', '/events', wanted)).status).toBe(202);
   await page.goto(`${base()}/outside`);
   await page.getByRole('tab', { name: 'Locked screens' }).click();
-  await expect(page.getByTestId('texts').getByText('Plants are in, keeper').first()).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByTestId('texts').getByText('Plants are in, keeper').first()).toBeVisible();
 });

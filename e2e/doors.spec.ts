@@ -86,7 +86,6 @@ const ask = (method: Method, path: string, headers: Record<string, string> = {})
 test('every route on the disk answers each caller as it should: nobody, each scope, a revoked key, a person, a person’s browser on another site', async ({
   page,
 }) => {
-  test.setTimeout(360_000);
   const { request } = page;
   const keys: Record<string, string> = {};
   for (const scope of ['events', 'read', 'write', 'revoked']) {
@@ -226,7 +225,6 @@ test('a session ends on the server: its cookie is worth nothing after signing ou
 test('wrong passwords are braked by account, in words that say how long; the address is not what a stranger says it is', async ({
   page,
 }) => {
-  test.setTimeout(240_000);
   await page.goto(`${base()}/sign-in`);
   const attempt = async () => {
     await page.getByLabel('Email').fill('somebody@quillfin.example');
@@ -375,7 +373,6 @@ test('what no text on file can hold is refused with its place by every route tha
 });
 
 test('the same made by many at once is made, or told to be there: never our mistake', async ({ request }) => {
-  test.setTimeout(240_000);
   const all = async (method: string, path: string, data: unknown) =>
     (await Promise.all(Array.from({ length: 20 }, () => api(request, method, path, data)))).map(({ status }) => status);
   const { body } = await api<{ draft: object }>(request, 'GET', '/flows/cart-left-behind');
@@ -409,7 +406,6 @@ test('the same made by many at once is made, or told to be there: never our mist
 });
 
 test('ten downloads that are given up and four that nobody reads leave the store answering', async ({ request }) => {
-  test.setTimeout(240_000);
   const headers = { authorization: 'Bearer demo-key' };
   for (let i = 0; i < 10; i++) {
     const giveUp = new AbortController();

@@ -96,10 +96,8 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
       data: { trip: email, person: { email, ...more } },
     });
   const mailTo = (email: string) =>
-    expect.poll(
-      async () =>
-        (await api<Sent[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(email)}`)).body.map(({ subject }) => subject),
-      { timeout: 20_000 },
+    expect.poll(async () =>
+      (await api<Sent[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(email)}`)).body.map(({ subject }) => subject),
     );
   const [plain, welsh, lost] = [someone('plain'), someone('welsh'), someone('lost')];
   await travel(plain, { country: 'BE' });
@@ -108,9 +106,7 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   await mailTo(plain).toEqual(['On its way by Barge']);
   await mailTo(welsh).toEqual(['Ar ei ffordd: Bike courier']);
   await expect
-    .poll(async () => (await api<Sent[]>(request, 'GET', '/outside/api/chat?to=orders')).body.map(({ text }) => text.split('\n')[0]), {
-      timeout: 20_000,
-    })
+    .poll(async () => (await api<Sent[]>(request, 'GET', '/outside/api/chat?to=orders')).body.map(({ text }) => text.split('\n')[0]))
     .toEqual(['Nobody carries to GL']);
   await page.goto(`${base()}/outside`);
   await page.getByRole('tab', { name: 'Chat' }).click();
@@ -244,9 +240,7 @@ test('a flow is said what it is for, kept as a starter, filtered, grouped, archi
   await expect(page.getByText(/^2 people enter now/)).toBeVisible();
   for (const email of people)
     await expect
-      .poll(async () => (await api<Sent[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(email)}`)).body.length, {
-        timeout: 20_000,
-      })
+      .poll(async () => (await api<Sent[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(email)}`)).body.length)
       .toBe(1);
 
   await page.getByRole('button', { name: 'More acts' }).click();

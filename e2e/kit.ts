@@ -14,7 +14,7 @@ export async function api<T = Record<string, never>>(
     method,
     headers: { authorization: 'Bearer demo-key', 'content-type': 'application/json' },
     ...(data !== undefined && { data: JSON.stringify(data) }),
-    timeout: 90_000,
+    timeout: 300_000,
   });
   return { status: answer.status(), body: (await answer.json().catch(() => null)) as T };
 }
@@ -62,7 +62,7 @@ export interface Mail {
 }
 /** Waits for a mail to an address whose subject is like that. */
 export const mailTo = async (request: APIRequestContext, address: string, subject: RegExp): Promise<Mail> => {
-  for (let i = 0; i < 60; i++) {
+  for (let i = 0; i < 480; i++) {
     const { body } = await api<Mail[]>(request, 'GET', `/outside/api/mail?to=${encodeURIComponent(address)}`);
     const found = body.find((mail) => subject.test(mail.subject));
     if (found) return found;

@@ -397,7 +397,7 @@ test('a flow is changed while somebody is inside, who is moved and goes on by th
     data: { visit: 'v1', person: { email: name } },
   });
   const inside = async () => (await api<{ people: unknown[] }>(request, 'GET', `/flows/${key}/inside`)).body.people.length;
-  await expect.poll(inside, { timeout: 30_000 }).toBe(1);
+  await expect.poll(inside).toBe(1);
 
   await signIn(page);
   await page.goto(`${base()}/flows/${key}`);
@@ -413,12 +413,7 @@ test('a flow is changed while somebody is inside, who is moved and goes on by th
   await expect(page.getByText('Version 2 of “Moved on” is on.')).toBeVisible();
   await api(request, 'POST', '/clock', { advance: 'PT2H' });
   await expect
-    .poll(
-      async () => (await api<{ subject: string }[]>(request, 'GET', `/outside/api/mail?to=${name}`)).body.map(({ subject }) => subject),
-      {
-        timeout: 30_000,
-      },
-    )
+    .poll(async () => (await api<{ subject: string }[]>(request, 'GET', `/outside/api/mail?to=${name}`)).body.map(({ subject }) => subject))
     .toEqual(['By the new version']);
   // both versions stand in the history, what the second changed marked on the map
   await page.getByRole('tab', { name: 'History' }).click();

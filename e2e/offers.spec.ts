@@ -95,7 +95,7 @@ test('an offer is written, its codes are issued by a flow and used in the shop, 
     text: string;
   }
   const mails = async () => (await api<Mail[]>(request, 'GET', `/outside/api/mail?to=${address}`)).body;
-  await expect.poll(async () => (await mails()).length, { timeout: 30_000 }).toBe(1);
+  await expect.poll(async () => (await mails()).length).toBe(1);
   const { text } = (await mails())[0]!;
   const code = /MIRA-[A-Z2-9]{6}/.exec(text)![0];
   expect(text).toContain(`Take €5 off from €30 with ${code}, up to `);

@@ -147,7 +147,7 @@ test('the catalogue: a type appears with its first event, with properties, value
   await signIn(page);
   await page.goto(`${base()}/data/events`);
   await page.getByLabel('Filter types').fill(type.slice(0, 8));
-  await expect(page.getByRole('link', { name: type })).toBeVisible({ timeout: 20_000 });
+  await expect(page.getByRole('link', { name: type })).toBeVisible();
   await page.getByRole('link', { name: type }).click();
   await expect(page.getByText(`A person did ${type}: 3 times`)).toBeVisible();
   const litres = page.getByRole('row').filter({ hasText: 'litres' });

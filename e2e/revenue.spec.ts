@@ -37,7 +37,7 @@ test('from a figure to the orders behind it, and from an order to its messages a
   await page.getByLabel('Email, days after a click').fill('1');
   await page.getByLabel('As if no discount had been given').check();
   await page.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
-  await expect.poll(takings, { timeout: 60_000 }).toBeGreaterThan(before);
+  await expect.poll(takings).toBeGreaterThan(before);
   const { settings } = (await api<{ settings: object }>(request, 'GET', '/revenue/settings')).body;
   const usual = {
     ...settings,
@@ -45,9 +45,7 @@ test('from a figure to the orders behind it, and from an order to its messages a
     windows: Object.fromEntries(['email', 'sms', 'push'].map((channel) => [channel, { clicked: 7, opened: 2, delivered: null }])),
   };
   expect((await api(request, 'PUT', '/revenue/settings', usual)).status).toBe(200);
-  await expect
-    .poll(async () => (await api<{ rebuild: object | null }>(request, 'GET', '/revenue/check')).body.rebuild, { timeout: 60_000 })
-    .toBeNull();
+  await expect.poll(async () => (await api<{ rebuild: object | null }>(request, 'GET', '/revenue/check')).body.rebuild).toBeNull();
   expect(await takings()).toBe(before);
 });
 
@@ -256,7 +254,7 @@ test('the day starts with what goes out and what needs somebody', async ({ page,
   });
   await signIn(page);
   const board = page.getByTestId('board');
-  await expect(board.getByRole('row', { name: /Today at the board The morning letter 1 due/ })).toBeVisible({ timeout: 30_000 });
+  await expect(board.getByRole('row', { name: /Today at the board The morning letter 1 due/ })).toBeVisible();
   await expect(page.getByText(/“Today at the board” is on, but its message “Never switched on” is still off/)).toBeVisible();
   await expect(board.getByText(/than a week ago by this time|nothing a week ago|as much as a week ago/).first()).toBeVisible();
   await page

@@ -71,7 +71,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
   await expect(page.getByRole('heading', { name: 'Near and lately' })).toBeVisible();
   await expect(page.getByTestId('sentence')).toContainText('Everybody who has placed an order in the last 60 days and');
   const read = async () => (await api<Segment>(request, 'GET', '/segments/near-and-lately')).body;
-  await expect.poll(async () => (await read()).isBuilding, { timeout: 20_000 }).toBe(false);
+  await expect.poll(async () => (await read()).isBuilding).toBe(false);
   const stored = await read();
   expect(stored.document.rule).toEqual(rule);
   const counted = (await api<Counted>(request, 'POST', '/rules/count', { rule: stored.document.rule })).body;
@@ -87,7 +87,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
     data: { orderId: email, currency: 'EUR', value: 20, person: { email, country: 'NL' } },
   });
   const moves = page.getByRole('list', { name: 'Joined and left lately' });
-  await expect(moves.getByText(email)).toBeVisible({ timeout: 20_000 });
+  await expect(moves.getByText(email)).toBeVisible();
   await expect(moves.getByText('placed an order').first()).toBeVisible();
   await moves.getByRole('link').first().click();
   await expect(page.getByText(/^since .*: placed an order$/).first()).toBeVisible();
@@ -99,9 +99,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
   await expect(page.getByLabel('Name', { exact: true })).toHaveValue('Not: Near and lately');
   await page.getByRole('button', { name: 'Create' }).click();
   await expect(page.getByRole('heading', { name: 'Not: Near and lately' })).toBeVisible();
-  await expect
-    .poll(async () => (await api<Segment>(request, 'GET', '/segments/not-near-and-lately')).body.size, { timeout: 20_000 })
-    .not.toBeNull();
+  await expect.poll(async () => (await api<Segment>(request, 'GET', '/segments/not-near-and-lately')).body.size).not.toBeNull();
   const [one, other] = [await read(), (await api<Segment>(request, 'GET', '/segments/not-near-and-lately')).body];
   const people = (await api<{ total: number }>(request, 'GET', '/people?limit=0')).body.total;
   expect(one.size! + other.size!).toBe(people);
@@ -117,7 +115,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
   await page.getByRole('menuitem', { name: 'Archive' }).click();
   await expect(page.getByRole('link', { name: 'Not: Near and lately' })).toBeHidden();
   await page.getByRole('button', { name: 'Undo' }).click();
-  await expect(page.getByRole('link', { name: 'Not: Near and lately' })).toBeVisible({ timeout: 20_000 });
+  await expect(page.getByRole('link', { name: 'Not: Near and lately' })).toBeVisible();
 });
 
 test('the whole editor by keyboard alone: adding, walking, turning round, moving, copying, taking out, why not', async ({ page }) => {

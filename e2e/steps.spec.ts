@@ -86,15 +86,12 @@ test('a flow is put together in the inspector: steps are added, edited, moved an
     data: { visit: 'v1', person: { email, consent: { email: true } } },
   });
   await expect
-    .poll(
-      async () => {
-        const { people } = (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(email)}`)).body;
-        if (!people[0]) return null;
-        return (await api<{ attributes: { name: string; value: unknown }[]; tags: string[] }>(request, 'GET', `/people/${people[0].id}`))
-          .body.tags;
-      },
-      { timeout: 20_000 },
-    )
+    .poll(async () => {
+      const { people } = (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(email)}`)).body;
+      if (!people[0]) return null;
+      return (await api<{ attributes: { name: string; value: unknown }[]; tags: string[] }>(request, 'GET', `/people/${people[0].id}`)).body
+        .tags;
+    })
     .toEqual(['visitor']);
 });
 
@@ -186,9 +183,7 @@ test('a flow calls a system of the shop and asks a colleague, and goes on with w
     data: { visit: address, person: { email: address } },
   });
   await expect
-    .poll(async () => (await api<{ tasks: { text: string }[] }>(request, 'GET', '/tasks')).body.tasks.map((task) => task.text), {
-      timeout: 30_000,
-    })
+    .poll(async () => (await api<{ tasks: { text: string }[] }>(request, 'GET', '/tasks')).body.tasks.map((task) => task.text))
     .toContain(`${address} has 120 points`);
   await page.goto(`${base()}/settings/calls`);
   await expect(page.getByRole('row', { name: /Asks outside/ })).toContainText('answered');
@@ -335,7 +330,7 @@ test('a flow is tried out on somebody made up, and over history, before it is on
   await page.getByRole('tab', { name: 'Backtest' }).click();
   await page.getByRole('button', { name: 'Play it' }).click();
   const result = page.getByTestId('backtest');
-  await expect(result).toContainText('would have entered', { timeout: 60_000 });
+  await expect(result).toContainText('would have entered');
   const counts = /([\d,]+) runs? would have entered.*What was on really did in that time: ([\d,]+) runs?/s.exec(
     (await result.textContent())!,
   )!;
@@ -347,7 +342,7 @@ test('a flow is tried out on somebody made up, and over history, before it is on
   await page.getByLabel('Assume what people do').check();
   await page.getByRole('slider', { name: 'Order' }).fill('8');
   await page.getByRole('button', { name: 'Play it' }).click();
-  await expect(result).toContainText('These are guesses.', { timeout: 60_000 });
+  await expect(result).toContainText('These are guesses.');
 });
 
 test('limits of sending are set, said, undone; a country without known holidays is pointed out', async ({ page, request }) => {

@@ -77,7 +77,7 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
   await page.getByRole('tab', { name: 'Handsets' }).click();
   await page.getByLabel('Whose handset').fill(phone);
   const texts = page.getByTestId('texts');
-  await expect(texts.getByText(/^Hi, look here/)).toBeVisible({ timeout: 30_000 });
+  await expect(texts.getByText(/^Hi, look here/)).toBeVisible();
   await expect(texts.getByText('Reply STOP to end.')).toBeVisible();
   const [shop] = await Promise.all([page.context().waitForEvent('page'), texts.getByRole('link').first().click()]);
   await expect(shop.getByRole('heading', { name: 'Shoreline tank 112 l' })).toBeVisible();
@@ -89,9 +89,7 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
   await expect(texts.getByText('STOP', { exact: true })).toBeVisible();
   const { people } = (await api<{ people: { id: string }[] }>(request, 'GET', `/people?q=${encodeURIComponent(address)}`)).body;
   await expect
-    .poll(async () => JSON.stringify((await api<{ channels: object }>(request, 'GET', `/people/${people[0]!.id}`)).body.channels), {
-      timeout: 20_000,
-    })
+    .poll(async () => JSON.stringify((await api<{ channels: object }>(request, 'GET', `/people/${people[0]!.id}`)).body.channels))
     .toContain('withdrawn');
   await page.goto(`${base()}/people/${people[0]!.id}`);
   const story = page.getByTestId('timeline');
@@ -99,5 +97,5 @@ test('a message is put on SMS in the inspector, arrives on a handset, its link c
   await expect(page.getByText(/answered STOP by SMS/).first()).toBeVisible();
   expect((await api(request, 'POST', '/events', wanted(2))).status).toBe(202);
   // the time line looks for what is new by itself
-  await expect(story.getByText(/Did not send “A word”/).first()).toBeVisible({ timeout: 30_000 });
+  await expect(story.getByText(/Did not send “A word”/).first()).toBeVisible();
 });

@@ -254,13 +254,18 @@ function gather(
     });
 }
 
-/** Looks at everybody who is to be looked at for segments and moves everything that is due, batch after batch. */
+/** Looks once at everybody who is to be looked at for segments and moves a batch of what is due. Answers with how much that was. */
+export async function pass(db: Db): Promise<number> {
+  let count = 0;
+  for (const [, act] of BEFORE_RUNS) count += await act(db);
+  return count + (await tick(db));
+}
+
+/** Passes over everything that is due until nothing is left. */
 export async function drain(db: Db): Promise<number> {
   let moved = 0;
   for (;;) {
-    let count = 0;
-    for (const [, act] of BEFORE_RUNS) count += await act(db);
-    count += await tick(db);
+    const count = await pass(db);
     if (!count) return moved;
     moved += count;
   }

@@ -5,7 +5,7 @@ import { isAnythingDue, nextDue } from '@/data/flows';
 import { isDeliveryOpen } from '@/data/messages';
 import { holdClock, moveClockTo, readStore, recordAct } from '@/data/store';
 import { Problem } from '../http';
-import { drain } from '../flows';
+import { pass } from '../flows';
 
 /** How long the clock waits while nothing of what fell due gets less, and how long altogether before it answers how far it came. */
 const PATIENCE_MS = 30_000;
@@ -74,18 +74,22 @@ export async function advanceClock(db: Db, move: Move, actor: string, longestMs 
   });
 }
 
-/** Does what is due, and waits until the worker has carried out all that follows from it, while that gets less. */
+/**
+ * Does what is due, and waits until the worker has carried out all that follows from it, while that gets less. What is due is asked
+ * first: a stride in which nothing is costs one question, not a passage through everything that could be.
+ */
 async function settle(db: Db, due: Instant, until: number): Promise<{ moved: number; isDone: boolean }> {
   let moved = 0;
   let [least, patience] = [Infinity, Date.now() + PATIENCE_MS];
   for (let quiet = 0; ;) {
-    const count = await drain(db);
+    const isDue = await isAnythingDue(db, due);
+    const count = isDue ? await pass(db) : 0;
     moved += count;
-    const open = await openJobs(db);
-    if (count || open || (await isAnythingDue(db, due)) || (await isDeliveryOpen(db))) {
-      if (count || open < least) [least, patience] = [open, Date.now() + PATIENCE_MS];
+    const open = count ? 0 : await openJobs(db);
+    if (isDue || open || (await isDeliveryOpen(db))) {
+      if (count || open < least) [least, patience] = [count ? Infinity : open, Date.now() + PATIENCE_MS];
       if (Date.now() > Math.min(until, patience)) return { moved, isDone: false };
-      if (!count) await new Promise((resolve) => setTimeout(resolve, 25));
+      if (!count) await new Promise((resolve) => setTimeout(resolve, 10));
       quiet = 0;
       continue;
     }
