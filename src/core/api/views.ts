@@ -3,6 +3,7 @@ import type { Change, Finding, FlowDocument, Stage } from '../flows';
 import type { Money } from '../money';
 import type { FieldProblem } from './problems';
 import type { Because, Value } from '../rules';
+import type { ActChange } from '../team';
 
 /** The answers of the public interface, as types: the server gives them, the screens take them. Times are RFC 3339. */
 /** What has fallen due in a flow while it is paused: people, and before which steps they stand. */
@@ -348,6 +349,8 @@ export interface ActsView {
     readonly actor: string;
     readonly what: string;
     readonly detail: { readonly [name: string]: unknown };
+    /** what of what is written by hand it has changed */
+    readonly changes: readonly ActChange[];
   }[];
   readonly next: string | null;
   readonly actors: readonly string[];

@@ -35,6 +35,7 @@ import * as rollups from './migrations/032_rollups';
 import * as team from './migrations/033_team';
 import * as broadcasts from './migrations/034_broadcasts';
 import * as comments from './migrations/035_comments';
+import * as logChanges from './migrations/036_log_changes';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -95,6 +96,7 @@ const migrations: Record<string, Knex.Migration> = {
   '033_team': team,
   '034_broadcasts': broadcasts,
   '035_comments': comments,
+  '036_log_changes': logChanges,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -1,3 +1,4 @@
+import type { ActChange } from '@/core/team';
 import type { Instant } from '@/core/time';
 import { query, type Sql } from '../db';
 
@@ -7,6 +8,7 @@ export interface ActRow {
   readonly actor: string;
   readonly what: string;
   readonly detail: { readonly [name: string]: unknown };
+  readonly changes: readonly ActChange[];
 }
 
 /** What was done, newest first: by somebody, of a kind (`flow` or `flow.published`), in a period, with some words in it. */
@@ -24,11 +26,11 @@ export const listActs = (
 ): Promise<ActRow[]> =>
   query<ActRow>(
     sql,
-    `select id::text as id, at, actor, what, detail from acts
+    `select id::text as id, at, actor, what, detail, changes from acts
      where (cast(:from as timestamptz) is null or at >= :from) and (cast(:to as timestamptz) is null or at <= :to)
        and (cast(:actor as text) is null or actor = :actor)
        and (cast(:what as text) is null or what = :what or split_part(what, '.', 1) = :what)
-       and (cast(:words as text) is null or detail::text ilike '%' || :words || '%')
+       and (cast(:words as text) is null or detail::text ilike '%' || :words || '%' or changes::text ilike '%' || :words || '%')
        and (cast(:before as bigint) is null or id < cast(:before as bigint))
      order by id desc limit :limit`,
     { ...of, from: of.from === null ? null : new Date(of.from), to: of.to === null ? null : new Date(of.to) },

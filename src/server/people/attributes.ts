@@ -119,9 +119,11 @@ export async function declareAttribute(db: Db, name: string, body: unknown, by: 
     throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it stays a text.`, [
       { field: 'type', wrong: 'cannot be changed', right: 'text' },
     ]);
-  await saveAttribute(db, { name, isDeclared: true, ...parsed.data });
+  await inTransaction(db, async (trx) => {
+    await saveAttribute(trx, { name, isDeclared: true, ...parsed.data });
+    await recordAct(trx, (await readStore(trx)).now, by, 'attribute.declared', { name, type: parsed.data.type });
+  });
   forgetAttributes(db);
-  await recordAct(db, (await readStore(db)).now, by, 'attribute.declared', { name, type: parsed.data.type });
 }
 
 /** Gives an attribute another name. When that name is there already the two become one: the newer word wins. */
@@ -172,9 +174,11 @@ export async function retire(db: Db, name: string, isRetired: boolean, by: strin
   if (OWN_ATTRIBUTES.has(name))
     throw new Problem(422, 'Viatic’s own', `${name} is an attribute that Viatic lives by; it cannot be retired.`);
   if (!(await findAttribute(db, name))) throw notFound(`attribute "${name.slice(0, 80)}"`);
-  await retireAttribute(db, name, isRetired);
+  await inTransaction(db, async (trx) => {
+    await retireAttribute(trx, name, isRetired);
+    await recordAct(trx, (await readStore(trx)).now, by, isRetired ? 'attribute.retired' : 'attribute.restored', { name });
+  });
   forgetAttributes(db);
-  await recordAct(db, (await readStore(db)).now, by, isRetired ? 'attribute.retired' : 'attribute.restored', { name });
 }
 
 /** The values of an attribute by how often they occur, and those that mean the same but are spelled differently. */

@@ -45,8 +45,10 @@ export async function makeList(db: Db, body: unknown, by: string): Promise<ListV
     'list',
     async (one) => (await findList(db, one)) !== null,
     async (key) => {
-      await createList(db, { key, ...parsed.data, by }, now);
-      await recordAct(db, now, by, 'list.made', { key });
+      await inTransaction(db, async (trx) => {
+        await createList(trx, { key, ...parsed.data, by }, now);
+        await recordAct(trx, now, by, 'list.made', { key });
+      });
       return listView(db, key);
     },
   );
@@ -56,8 +58,10 @@ export async function editList(db: Db, key: string, body: unknown, by: string): 
   const parsed = listInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a list', 'Nothing was changed.', problemsOf(parsed.error));
   await list(db, key);
-  await changeList(db, key, parsed.data);
-  await recordAct(db, (await readStore(db)).now, by, 'list.changed', { key });
+  await inTransaction(db, async (trx) => {
+    await changeList(trx, key, parsed.data);
+    await recordAct(trx, (await readStore(trx)).now, by, 'list.changed', { key });
+  });
   return listView(db, key);
 }
 
@@ -65,8 +69,10 @@ export async function editList(db: Db, key: string, body: unknown, by: string): 
 export async function putAway(db: Db, key: string, isAway: boolean, by: string): Promise<void> {
   if (!(await findList(db, key))) throw notFound(`list "${key.slice(0, 60)}"`);
   const { now } = await readStore(db);
-  await archiveList(db, key, isAway ? now : null);
-  await recordAct(db, now, by, isAway ? 'list.archived' : 'list.restored', { key });
+  await inTransaction(db, async (trx) => {
+    await archiveList(trx, key, isAway ? now : null);
+    await recordAct(trx, now, by, isAway ? 'list.archived' : 'list.restored', { key });
+  });
 }
 
 /** How a list has grown over the last 90 days. */

@@ -123,11 +123,13 @@ export async function makeForm(db: Db, body: unknown, by: string): Promise<FormV
 export async function changeFormState(db: Db, key: string, change: { isOpen?: boolean; isArchived?: boolean }, by: string): Promise<void> {
   if (!(await findForm(db, key))) throw notFound(`form "${key.slice(0, 60)}"`);
   const { now } = await readStore(db);
-  await setFormState(db, key, {
-    ...(change.isOpen !== undefined && { isOpen: change.isOpen }),
-    ...(change.isArchived !== undefined && { archivedAt: change.isArchived ? new Date(now) : null }),
+  await inTransaction(db, async (trx) => {
+    await setFormState(trx, key, {
+      ...(change.isOpen !== undefined && { isOpen: change.isOpen }),
+      ...(change.isArchived !== undefined && { archivedAt: change.isArchived ? new Date(now) : null }),
+    });
+    await recordAct(trx, now, by, 'form.changed', { key, ...change });
   });
-  await recordAct(db, now, by, 'form.changed', { key, ...change });
 }
 
 const FILE_TYPES: Record<string, string> = {

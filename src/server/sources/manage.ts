@@ -173,27 +173,30 @@ export async function makeSource(db: Db, body: unknown, maker: Maker): Promise<{
   mayGive(maker, wanted.kind === 'key' ? wanted.scopes : TAKES_IN);
   const { now } = await readStore(db);
   const key = `${wanted.kind}-${randomBytes(6).toString('hex')}`;
-  let shownOnce: string | null = null;
-  if (wanted.kind === 'key') {
-    shownOnce = `vk_${randomBytes(24).toString('base64url')}`;
-    await createSource(db, {
-      key,
-      kind: 'key',
-      name: wanted.name,
-      by,
-      hash: hashKey(shownOnce),
-      hint: `${shownOnce.slice(0, 7)}…${shownOnce.slice(-4)}`,
-      scopes: wanted.scopes,
-    });
-  } else if (wanted.kind === 'webhook') {
-    shownOnce = webhookSecret();
-    await createSource(db, { key, kind: 'webhook', name: wanted.name, by, secret: shownOnce, hint: hintOf(shownOnce) });
-  } else {
-    const made = snippetSecret();
-    shownOnce = made.secret;
-    await createSource(db, { key, kind: 'snippet', name: wanted.name, by, ...made, settings: { sites: wanted.sites } });
-  }
-  await recordAct(db, now, by, 'source.made', { key, kind: wanted.kind });
+  const shownOnce =
+    wanted.kind === 'key'
+      ? `vk_${randomBytes(24).toString('base64url')}`
+      : wanted.kind === 'webhook'
+        ? webhookSecret()
+        : snippetSecret().secret;
+  await inTransaction(db, async (trx) => {
+    const common = { key, name: wanted.name, by };
+    if (wanted.kind === 'key') {
+      const hint = `${shownOnce.slice(0, 7)}…${shownOnce.slice(-4)}`;
+      await createSource(trx, { ...common, kind: 'key', hash: hashKey(shownOnce), hint, scopes: wanted.scopes });
+    } else if (wanted.kind === 'webhook') {
+      await createSource(trx, { ...common, kind: 'webhook', secret: shownOnce, hint: hintOf(shownOnce) });
+    } else {
+      await createSource(trx, {
+        ...common,
+        kind: 'snippet',
+        secret: shownOnce,
+        hint: hintOf(shownOnce),
+        settings: { sites: wanted.sites },
+      });
+    }
+    await recordAct(trx, now, by, 'source.made', { key, kind: wanted.kind });
+  });
   return { source: viewOf(await source(db, key)), shownOnce };
 }
 
@@ -220,18 +223,19 @@ export async function changeSource(
   // to bring it back, to let other sites in or to learn its secret is to give what it can do
   if (wish.revoked === false || wish.newSecret || wish.sites) mayGive(maker, row.kind === 'key' ? row.scopes : TAKES_IN);
   let shownOnce: string | null = null;
-  if (wish.name) await renameSource(db, row.id, wish.name);
-  if (wish.sites) await setSourceSettings(db, row.id, { ...row.settings, sites: wish.sites });
-  if (wish.revoked === true) await revokeSource(db, row.id);
-  if (wish.revoked === false) await restoreSource(db, row.id);
-  if (wish.newSecret && (row.kind === 'webhook' || row.kind === 'snippet')) {
-    shownOnce = row.kind === 'webhook' ? webhookSecret() : snippetSecret().secret;
-    await setSourceSecret(db, row.id, shownOnce, hintOf(shownOnce));
-  }
-  await recordAct(db, (await readStore(db)).now, maker.name, 'source.changed', {
-    key,
-    ...wish,
-    ...(wish.newSecret && { newSecret: 'made' }),
+  if (wish.newSecret && row.kind === 'webhook') shownOnce = webhookSecret();
+  if (wish.newSecret && row.kind === 'snippet') shownOnce = snippetSecret().secret;
+  await inTransaction(db, async (trx) => {
+    if (wish.name) await renameSource(trx, row.id, wish.name);
+    if (wish.sites) await setSourceSettings(trx, row.id, { ...row.settings, sites: wish.sites });
+    if (wish.revoked === true) await revokeSource(trx, row.id);
+    if (wish.revoked === false) await restoreSource(trx, row.id);
+    if (shownOnce) await setSourceSecret(trx, row.id, shownOnce, hintOf(shownOnce));
+    await recordAct(trx, (await readStore(trx)).now, maker.name, 'source.changed', {
+      key,
+      ...wish,
+      ...(wish.newSecret && { newSecret: 'made' }),
+    });
   });
   return { source: viewOf(await source(db, key)), shownOnce };
 }

@@ -13,14 +13,25 @@ afterAll(() => lab.close());
 beforeEach(() => lab.empty('flows', 'flow_versions', 'flow_occasions', 'settings'));
 
 const count = async (from: string) => (await query<{ n: number }>(lab.db, `select count(*)::int as n from ${from}`))[0]!.n;
-const acts = (what: string) => query<{ detail: object }>(lab.db, 'select detail from acts where what = :what order by id', { what });
+const acts = (what: string) => query<{ changes: object[] }>(lab.db, 'select changes from acts where what = :what order by id', { what });
 
 describe('store and privacy', () => {
   it('says another name and address from now on, and what they were stands in the log', async () => {
     const { name, address, fromEmail } = await storeSettings(lab.db);
     const is = { name: 'Quillfin and daughters', address: 'Sluiskade 15', fromEmail: 'ahoy@quillfin.example' };
     expect(await writeStore(lab.db, is, 'Marla')).toMatchObject(is);
-    expect(await acts('store.changed')).toEqual([{ detail: { was: { name, address, fromEmail }, is } }]);
+    expect(await acts('store.changed')).toEqual([
+      {
+        changes: [
+          {
+            of: 'store',
+            key: is.name,
+            was: { name, address, from_email: fromEmail },
+            is: { name: is.name, address: is.address, from_email: is.fromEmail },
+          },
+        ],
+      },
+    ]);
     for (const wrong of [
       { ...is, name: ' ' },
       { ...is, fromEmail: 'nobody' },

@@ -21,9 +21,9 @@ export async function writeStore(db: Db, body: unknown, by: string): Promise<Sto
   const parsed = storeInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a store', 'Nothing was changed.', problemsOf(parsed.error));
   await inTransaction(db, async (trx) => {
-    const { now, name, address, fromEmail } = await readStore(trx);
+    const { now } = await readStore(trx);
     await saveStore(trx, parsed.data);
-    await recordAct(trx, now, by, 'store.changed', { was: { name, address, fromEmail }, is: parsed.data });
+    await recordAct(trx, now, by, 'store.changed');
   });
   return storeSettings(db);
 }

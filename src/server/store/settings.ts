@@ -22,8 +22,10 @@ export async function checkoutBox(db: Db): Promise<CheckoutBox> {
 export async function saveCheckoutBox(db: Db, body: unknown, by: string): Promise<CheckoutBox> {
   const parsed = checkoutBoxSchema.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not possible', 'Nothing was stored.', problemsOf(parsed.error));
-  await writeSetting(db, 'checkoutBox', parsed.data);
-  await recordAct(db, (await readStore(db)).now, by, 'checkoutBox.changed', {});
+  await inTransaction(db, async (trx) => {
+    await writeSetting(trx, 'checkoutBox', parsed.data);
+    await recordAct(trx, (await readStore(trx)).now, by, 'checkoutBox.changed');
+  });
   return parsed.data;
 }
 
@@ -52,8 +54,10 @@ export async function storeTopics(db: Db, body: unknown, by: string): Promise<{ 
   if (!parsed.success) throw new Problem(422, 'Not topics', 'Nothing was stored.', problemsOf(parsed.error, 'topics'));
   if (new Set(parsed.data.map((topic) => topic.key)).size < parsed.data.length)
     throw new Problem(422, 'Not topics', 'Two topics have the same key; nothing was stored.');
-  await inTransaction(db, (trx) => saveTopics(trx, parsed.data));
-  await recordAct(db, (await readStore(db)).now, by, 'topics.changed', {});
+  await inTransaction(db, async (trx) => {
+    await saveTopics(trx, parsed.data);
+    await recordAct(trx, (await readStore(trx)).now, by, 'topics.changed');
+  });
   return topics(db);
 }
 

@@ -16,7 +16,7 @@ async function asked(db: Db, url: URL) {
   return { from: period?.from ?? null, to: period?.to ?? null, actor: text('actor'), what: text('what'), words: text('q'), before };
 }
 
-const itemOf = ({ id, at, actor, what, detail }: ActRow) => ({ id, at: at.toISOString(), actor, what, detail });
+const itemOf = ({ id, at, actor, what, detail, changes }: ActRow) => ({ id, at: at.toISOString(), actor, what, detail, changes });
 
 /** What was done here, newest first: a page of it, with who has done anything and the kinds there are. */
 export async function acts(db: Db, url: URL): Promise<ActsView> {
@@ -30,7 +30,7 @@ export async function acts(db: Db, url: URL): Promise<ActsView> {
 export async function actsFile(db: Db, url: URL): Promise<string> {
   const rows = await listActs(db, { ...(await asked(db, url)), limit: MOST_IN_FILE });
   return stringify(
-    rows.map(itemOf).map(({ at, actor, what, detail }) => [at, actor, what, JSON.stringify(detail)]),
-    { header: true, columns: ['at', 'actor', 'what', 'detail'], escape_formulas: true },
+    rows.map(itemOf).map(({ at, actor, what, detail, changes }) => [at, actor, what, JSON.stringify(detail), JSON.stringify(changes)]),
+    { header: true, columns: ['at', 'actor', 'what', 'detail', 'changes'], escape_formulas: true },
   );
 }

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { generateSync } from 'otplib';
 import { createUser } from '@/data/access';
+import { createSource } from '@/data/sources';
 import { query } from '@/data/db';
 import { cartLeftBehind } from '../../demo/flows';
 import { readStore, recordAct } from '@/data/store';
@@ -22,6 +23,7 @@ import {
   type SignedIn,
 } from '../access';
 import { onlyMessages } from '../flows';
+import { editList, makeList } from '../people';
 import { openLab, type Lab } from '../testing/lab';
 import { acts, actsFile, changeRole, invite, inviteAgain, removeMember, team } from '.';
 
@@ -56,6 +58,44 @@ const signIn = async (email: string, password: string, code?: string) => {
 };
 const tokenIn = (text: string | undefined) => /\/join\/([\w-]{32})/.exec(text ?? '')![1]!;
 const idOf = async (name: string) => (await team(lab.db, marla)).members.find((one) => one.name === name)!.id;
+
+describe('what an act has changed', () => {
+  const changesOf = async (what: string) => (await acts(lab.db, url(`what=${what}`))).acts.map(({ changes }) => changes);
+
+  it('stands with it as it was and as it is, whatever it is of, and nothing that is secret', async () => {
+    await lab.empty('lists', 'sources', 'acts');
+    const list = await makeList(lab.db, { name: 'Keepers', about: '', doubleOptIn: false }, 'Marla');
+    await editList(lab.db, list.key, { name: 'Keepers’ club', about: 'Who wants news', doubleOptIn: false }, 'Marla');
+    expect((await changesOf('list.changed'))[0]).toEqual([
+      { of: 'lists', key: list.key, was: { name: 'Keepers', about: '' }, is: { name: 'Keepers’ club', about: 'Who wants news' } },
+    ]);
+    expect((await changesOf('list.made'))[0]).toMatchObject([{ of: 'lists', was: null, is: { name: 'Keepers' } }]);
+    await lab.db.transaction(async (trx) => {
+      const secret = { hash: 'digest-of-a-key', hint: 'vk_1234…abcd' };
+      await createSource(trx, { key: 'key-1', kind: 'key', name: 'Shop', by: 'Marla', ...secret, scopes: ['events'] });
+      await recordAct(trx, (await readStore(trx)).now, 'Marla', 'source.made', {});
+    });
+    expect((await changesOf('source.made'))[0]).toMatchObject([{ of: 'sources', key: 'key-1', is: { name: 'Shop', scopes: ['events'] } }]);
+    expect(JSON.stringify(await query(lab.db, 'select changes from acts'))).not.toMatch(/digest-of-a-key|1234/);
+  });
+
+  it('is its own: what another transaction does, or an act before it in the same, is not in it', async () => {
+    await lab.empty('lists', 'acts');
+    const list = await makeList(lab.db, { name: 'One', about: '', doubleOptIn: false }, 'Marla');
+    await lab.db.transaction(async (trx) => {
+      const { now } = await readStore(trx);
+      await query(trx, `update lists set name = 'Two' where key = :key`, { key: list.key });
+      await recordAct(trx, now, 'Marla', 'list.changed', {});
+      await recordAct(trx, now, 'Marla', 'list.looked-at', {});
+    });
+    await recordAct(lab.db, await lab.now(), 'Marla', 'list.looked-at', {});
+    expect(await changesOf('list.looked-at')).toEqual([[], []]);
+    expect(await changesOf('list.changed')).toHaveLength(1);
+    await expect(query(lab.db, `update acts set changes = '[]'`)).rejects.toThrow('only added to');
+    // words that stand in what it changed find it
+    expect((await acts(lab.db, url('q=Two'))).acts).toHaveLength(1);
+  });
+});
 
 describe('the team', () => {
   it('is joined by a link that works once; until then nobody signs in', async () => {
@@ -241,7 +281,7 @@ describe('the log', () => {
     expect((await acts(lab.db, url('q=K3'))).acts.map(({ detail }) => detail.key)).toEqual(['k3']);
     await expect(acts(lab.db, url('before=x'))).rejects.toMatchObject({ status: 400 });
     const [head, first] = (await actsFile(lab.db, url('what=offer.stored'))).split('\n');
-    expect(head).toBe('at,actor,what,detail');
+    expect(head).toBe('at,actor,what,detail,changes');
     expect(first).toContain('Marla,offer.stored,');
     for (const change of [`update acts set actor = 'nobody'`, 'delete from acts'])
       await expect(query(lab.db, change)).rejects.toThrow(/only added to/);

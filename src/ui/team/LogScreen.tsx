@@ -3,6 +3,7 @@
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { ActsView } from '@/core/api';
+import { changeLines } from '@/core/team';
 import { api, Button, Empty, Failed, fieldClass, isoOf, Page, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 type Act = ActsView['acts'][number];
@@ -12,6 +13,8 @@ const sayWhat = (what: string): string => {
   const [noun = '', verb = ''] = what.split('.');
   return verb ? `${said(noun)}: ${said(verb)}` : said(noun);
 };
+/** How many changed things a line of the log tells at once. */
+const FEW = 4;
 const sayValue = (value: unknown): string => (typeof value === 'object' && value !== null ? JSON.stringify(value) : String(value));
 
 /** What was done here, by whom and when. It is only added to. */
@@ -101,13 +104,38 @@ const columnsOf = (zone: string): TableColumn<Act>[] => [
   {
     key: 'detail',
     name: 'With',
-    show: ({ detail }) => (
-      <span className="block max-w-[560px] break-words text-sm text-soft">
+    show: (act) => <With act={act} />,
+  },
+];
+
+/** With what it was done, and what of what is written by hand it has changed: before and after. */
+function With({ act: { detail, changes } }: { act: Act }) {
+  const [isWhole, setWhole] = useState(false);
+  const { lines, more } = changeLines(changes, isWhole ? 200 : FEW);
+  return (
+    <div className="max-w-[620px] break-words text-sm text-soft">
+      <span className="block">
         {Object.entries(detail)
           .filter(([, value]) => value !== null && value !== undefined)
           .map(([name, value]) => `${name} ${sayValue(value)}`.slice(0, 300))
           .join('; ')}
       </span>
-    ),
-  },
-];
+      {lines.length > 0 && (
+        <ul aria-label="What it changed" className="grid gap-0.5 pt-1">
+          {lines.map(({ of, where, was, is }, index) => (
+            <li key={index}>
+              {lines[index - 1]?.of !== of && <span className="font-semibold">{of}: </span>}
+              {where} {was !== null && <del className="text-stop">{was}</del>} {was !== null && is !== null && '→ '}
+              {is !== null && <ins className="text-good no-underline">{is}</ins>}
+            </li>
+          ))}
+        </ul>
+      )}
+      {(more > 0 || isWhole) && (
+        <button type="button" aria-expanded={isWhole} onClick={() => setWhole(!isWhole)} className="font-semibold text-accent">
+          {isWhole ? 'Show less' : `Show ${more} more`}
+        </button>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,1 @@
+export { changeLines, type ActChange, type ChangeLine } from './changes';
