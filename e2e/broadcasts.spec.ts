@@ -1,5 +1,5 @@
 import { expect, test, type APIRequestContext, type Page } from '@playwright/test';
-import { api, base, expectAccessible, mailTo, signIn, someone } from './kit';
+import { api, base, expectAccessible, mailTo, outside, signIn, someone } from './kit';
 
 const letter = (subject: string) => ({
   schema: 'viatic.message/1',
@@ -156,8 +156,7 @@ test('a planned broadcast is put on another day in the calendar, stopped and gon
   const people = await crowd(request, name, 5);
   const now = Date.parse((await api<{ now: string }>(request, 'GET', '/clock')).body.now);
   const day = (days: number) => new Date(now + days * 86_400_000).toISOString().slice(0, 10);
-  await signIn(page);
-  await page.goto(`${base()}/broadcasts`);
+  await signIn(page, '/broadcasts');
   await page.getByRole('button', { name: 'New broadcast' }).click();
   await page.getByRole('dialog').getByLabel('Name').fill(name);
   await page.getByRole('button', { name: 'Create' }).click();
@@ -219,12 +218,11 @@ test('a planned broadcast is put on another day in the calendar, stopped and gon
 test('news of the blog go out when there are any, and not when there are none', async ({ page, request }) => {
   const name = `news${Date.now()}`;
   const [person] = await crowd(request, name, 1);
-  const outside = process.env.VIATIC_E2E_OUTSIDE!;
-  const publish = (title: string) => request.post(`${outside}/outside/blog`, { form: { title, words: 'Words of it.' }, maxRedirects: 0 });
+  const publish = (title: string) => request.post(`${outside()}/outside/blog`, { form: { title, words: 'Words of it.' }, maxRedirects: 0 });
   await publish(`First of ${name}`);
   await signIn(page);
   const stored = await page.request.put(`${base()}/api/v1/feeds/${name}`, {
-    data: { name: `Blog ${name}`, url: `${outside}/outside/blog/feed`, everyMinutes: 60 },
+    data: { name: `Blog ${name}`, url: `${outside()}/outside/blog/feed`, everyMinutes: 60 },
     headers: { origin: base() },
   });
   expect(stored.status()).toBeLessThan(300);

@@ -3,8 +3,7 @@ import { api, base, minor, signIn, someone } from './kit';
 
 test('from the flow through the shop and the inbox to the revenue, and out again', async ({ page, context, request }) => {
   const address = someone('robin');
-  await signIn(page);
-  await page.goto(`${base()}/flows`);
+  await signIn(page, '/flows');
 
   // the running flow with its figures of Quillfin's history
   const row = page.getByRole('row', { name: /Cart left behind/ });

@@ -2,8 +2,7 @@ import { expect, test } from '@playwright/test';
 import { api, base, expectPagesAccessible, mailTo, signIn, someone } from './kit';
 
 test('a source: made, its key shown once, a test event arrives, a bad event says what was wrong', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data`);
+  await signIn(page, '/data');
   await page.getByRole('button', { name: 'New source' }).click();
   await page.getByLabel('Name').fill('App server');
   await page.getByRole('button', { name: 'Create', exact: true }).click();
@@ -80,8 +79,7 @@ test('a file: columns are guessed, it is played through, spellings are mapped in
   request,
 }) => {
   const tag = `fair-${Date.now()}`;
-  await signIn(page);
-  await page.goto(`${base()}/data/files/new`);
+  await signIn(page, '/data/files/new');
   await page.locator('input[type=file]').setInputFiles({
     name: 'people.csv',
     mimeType: 'text/csv',
@@ -122,8 +120,7 @@ test('a form with double opt-in: nothing counts before the click, looking at the
   request,
   context,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/forms`);
+  await signIn(page, '/data/forms');
   await page.getByRole('button', { name: 'New form' }).click();
   const name = `Guide ${Date.now()}`;
   await page.getByLabel('Name', { exact: true }).fill(name);
@@ -209,8 +206,7 @@ test('the preference page: topics, a pause, leaving everything; each is on the r
   expect(body.people[0]!.unreachable).toBe('asked for a pause that still lasts');
   await reader.getByRole('button', { name: 'Leave everything' }).click();
   await expect(reader.getByText('You have left everything.')).toBeVisible();
-  await signIn(page);
-  await page.goto(`${base()}/people/${encodeURIComponent(body.people[0]!.id)}`);
+  await signIn(page, `/people/${encodeURIComponent(body.people[0]!.id)}`);
   await expect(page.getByTestId('reach')).toContainText('marketing does not go out');
   await page.getByRole('link', { name: 'Record of consent, to print' }).click();
   await expect(page.getByText('“Yes please”')).toBeVisible();
@@ -258,8 +254,7 @@ test('the person page: edit, tag, list, event, why not, write; two are merged an
       data: { orderId: `o-${other}`, currency: 'EUR', value: 12, person: { email: other, firstName: 'Rob' } },
     },
   ]);
-  await signIn(page);
-  await page.goto(`${base()}/people?q=${encodeURIComponent(one)}`);
+  await signIn(page, `/people?q=${encodeURIComponent(one)}`);
   await page.getByRole('link', { name: 'Robin' }).click();
   await page.getByRole('button', { name: 'Edit' }).click();
   await page.getByLabel('last name').fill('Keeper');
@@ -298,8 +293,7 @@ test('the person page: edit, tag, list, event, why not, write; two are merged an
 });
 
 test('many at once: filtered, chosen, tagged with the count before, undone; a view is saved and opened', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people`);
+  await signIn(page, '/people');
   await page.getByRole('button', { name: 'Filter by an attribute' }).click();
   await page.getByLabel('Value').fill('Germany');
   await page.getByRole('button', { name: 'Filter', exact: true }).click();
@@ -329,8 +323,7 @@ test('a filter by a number finds people whose attribute is that number; what is 
 }) => {
   const id = `tank-${Date.now().toString(36)}`;
   await api(request, 'PUT', `/people/${id}`, { attributes: { tankLitres: 77.5 } });
-  await signIn(page);
-  await page.goto(`${base()}/people`);
+  await signIn(page, '/people');
   await page.getByRole('button', { name: 'Filter by an attribute' }).click();
   await page.getByRole('combobox', { name: 'Attribute' }).selectOption('tankLitres');
   await page.getByLabel('Value').fill('large');

@@ -27,8 +27,7 @@ test('a form asks by a letter of its own and gives a code after the click; a let
     guard: {},
     code: { prefix: 'DESK', letters: 6 },
   });
-  await signIn(page);
-  await page.goto(`${base()}/data/forms`);
+  await signIn(page, '/data/forms');
   await page.getByRole('button', { name: 'New form' }).click();
   const name = `Desk ${Date.now()}`;
   await page.getByLabel('Name', { exact: true }).fill(name);
@@ -122,8 +121,7 @@ test('subjects are tried against one another; a push message of the library goes
     ],
   };
   expect((await api(request, 'PUT', '/flows/desk-news', flow)).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/messages`);
+  await signIn(page, '/messages');
   await page.getByRole('button', { name: 'New for a phone' }).click();
   await page.getByRole('menuitem', { name: 'New push message' }).click();
   await page.getByLabel('Name').fill('Plants are in');

@@ -191,16 +191,16 @@ test('a session ends on the server: its cookie is worth nothing after signing ou
       .map(({ name, value }) => `${name}=${value}`)
       .join('; ');
   const statusOf = async (cookie: string) => (await fetch(`${base()}/api/v1/people?limit=1`, { headers: { cookie } })).status;
-  await signIn(page);
+  await signIn(page, '/today', { byForm: true });
   const first = await cookieOf(page);
   expect(await statusOf(first)).toBe(200);
   await page.getByRole('button', { name: 'Sign out' }).click();
   await expect(page).toHaveURL(`${base()}/sign-in`);
   expect(await statusOf(first)).toBe(401);
 
-  await signIn(page);
+  await signIn(page, '/today', { byForm: true });
   const other = await browser.newPage();
-  await signIn(other);
+  await signIn(other, '/today', { byForm: true });
   await page.goto(`${base()}/account`);
   const change = async (present: string, wanted: string, again = wanted) => {
     await page.getByLabel('Present password').fill(present);

@@ -5,8 +5,7 @@ test('waits, thresholds, labels and texts are edited, saved to the draft, undone
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/cart-left-behind`);
+  await signIn(page, '/flows/cart-left-behind');
   const script = page.getByRole('navigation', { name: 'Script' });
 
   await script.getByRole('button', { name: 'Wait 23 hours' }).click();
@@ -71,8 +70,7 @@ test('waits, thresholds, labels and texts are edited, saved to the draft, undone
 });
 
 test('pause stops, resume goes on; the keyboard walks the stops; results stand at them', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/first-order`);
+  await signIn(page, '/flows/first-order');
   await page.getByRole('button', { name: 'Pause' }).click();
   await expect(page.getByText('Paused', { exact: true })).toBeVisible();
   expect((await api<{ state: string }>(request, 'GET', '/flows/first-order')).body.state).toBe('paused');
@@ -112,8 +110,7 @@ test('a message is seen as somebody, by the code that sends it', async ({ page, 
       person: { email: address, firstName: 'Kim' },
     },
   });
-  await signIn(page);
-  await page.goto(`${base()}/flows/cart-left-behind`);
+  await signIn(page, '/flows/cart-left-behind');
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “You left something in your cart”' }).click();
   await page.getByRole('tab', { name: 'See it as somebody' }).click();
   await page.getByLabel('As whom').selectOption({ label: 'Kim (lately)' });
@@ -169,8 +166,7 @@ test('a test, a recorded event and a wait for an answer are edited, said, and ru
     ],
   });
   expect(status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/asked-how-it-went`);
+  await signIn(page, '/flows/asked-how-it-went');
   const script = page.getByRole('navigation', { name: 'Script' });
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
 
@@ -237,8 +233,7 @@ test('two browsers on one draft: each sees who and where the other is; what diff
   await api(request, 'PUT', `/flows/${key}`, { ...body.draft, name: 'Two at once', steps: [idea('a'), idea('b')] });
   const other = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();
   for (const one of [page, other]) {
-    await signIn(one);
-    await one.goto(`${base()}/flows/${key}`);
+    await signIn(one, `/flows/${key}`);
   }
   await other.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Idea: Idea b' }).click();
   await expect(page.getByRole('button', { name: /is here, at Idea: Idea b/ })).toBeVisible();
@@ -284,8 +279,7 @@ test('search-and-do finds a person and a flow, and does things', async ({ page }
 });
 
 test('people are filtered by rule, and the rule is said', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people`);
+  await signIn(page, '/people');
   const count = page.getByTestId('people-count');
   await expect(count).toContainText(/1,\d{3} people on file/);
   await page.getByLabel('Can be emailed').selectOption('yes');

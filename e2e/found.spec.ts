@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { api, base, expectAccessible, signIn, someone } from './kit';
+import { api, base, expectAccessible, outside, signIn, someone } from './kit';
 
 interface Sent {
   to: string;
@@ -11,8 +11,7 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/tables`);
+  await signIn(page, '/data/tables');
   await page.getByRole('button', { name: 'Load a table…' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('Name').fill('How it travels');
@@ -52,7 +51,7 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   await expect(script.getByText('if there is none')).toBeVisible();
   await add('Add to “Not found”', 'Note to a colleague');
   await inspector.getByLabel('Goes to').selectOption('a room of your chat');
-  await inspector.getByLabel('Address of the room').fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/chat/orders`);
+  await inspector.getByLabel('Address of the room').fill(`${outside()}/outside/chat/orders`);
   await inspector.getByLabel('What it says').fill('Nobody carries to {{ person.country | fallback: "nowhere" }}');
   await expectAccessible(page, { part: 'aside' });
 
@@ -150,8 +149,7 @@ test('a wait goes by the parcel, a test decides by itself, and so many enter a d
     ],
   };
   expect((await api(request, 'PUT', '/flows/reviews', document)).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/reviews`);
+  await signIn(page, '/flows/reviews');
   const script = page.getByRole('navigation', { name: 'Script' });
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
   await script.getByRole('button', { name: /Wait 9 days/ }).click();
@@ -223,8 +221,7 @@ test('a flow is said what it is for, kept as a starter, filtered, grouped, archi
     ],
   };
   expect((await api(request, 'PUT', '/flows/club-greeting', document)).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/club-greeting`);
+  await signIn(page, '/flows/club-greeting');
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
   await inspector.getByText('About this flow').click();
   await inspector.getByLabel('What it is for').fill('Greets those with a card.');

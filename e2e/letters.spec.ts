@@ -1,7 +1,7 @@
 import { expect, test, type Page } from '@playwright/test';
 import type { FlowDocument, SendStep } from '../src/core/flows';
 import type { Block, Email } from '../src/core/messages';
-import { api, base, expectAccessible, signIn } from './kit';
+import { api, base, expectAccessible, outside, signIn } from './kit';
 
 const TEN = {
   schema: 'viatic.offer/1',
@@ -75,8 +75,7 @@ test('a cart letter is written from nothing, with table, code and condition; see
       { id: 'mail', kind: 'send', name: 'Still here', message: letter([]) },
     ]),
   );
-  await signIn(page);
-  await page.goto(`${base()}/flows/letters`);
+  await signIn(page, '/flows/letters');
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “Still here”' }).click();
   await page.getByRole('button', { name: 'Write the letter' }).click();
   await expect(page.getByText('has no subject')).toBeVisible();
@@ -202,8 +201,7 @@ test('parts are moved by keys and by hand, doubled, taken out, put in columns, a
       { subject: 'Parts' },
     ),
   });
-  await signIn(page);
-  await page.goto(`${base()}/messages/parts`);
+  await signIn(page, '/messages/parts');
   const kinds = () =>
     sheet(page)
       .locator('[data-block]')
@@ -278,8 +276,7 @@ test('a letter of the library is put into a flow, is told when its original chan
   });
   await api(request, 'PUT', '/messages/hello-kept', hello('As it was'));
   await api(request, 'PUT', '/flows/letters-kept', carts([{ id: 'mail', kind: 'send', name: 'Hello', message: letter([]) }]));
-  await signIn(page);
-  await page.goto(`${base()}/flows/letters-kept`);
+  await signIn(page, '/flows/letters-kept');
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “Hello”' }).click();
   await page.getByRole('button', { name: 'Write the letter' }).click();
   await page.getByRole('button', { name: 'Library' }).click();
@@ -313,8 +310,7 @@ test('a letter of the library is put into a flow, is told when its original chan
 });
 
 test('a brand is changed, every letter follows; a feed is read and shown', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/messages/brand`);
+  await signIn(page, '/messages/brand');
   const preview = page.frameLocator('iframe[title="A letter"]').locator('body');
   await expect(preview.getByRole('heading', { name: 'A heading' })).toBeVisible();
   await page.getByLabel('Words on buttons, by day').fill('#777777');
@@ -335,7 +331,7 @@ test('a brand is changed, every letter follows; a feed is read and shown', async
   await page.goto(`${base()}/messages/feeds`);
   await page.getByRole('button', { name: 'Add a feed' }).click();
   await page.getByRole('dialog').getByLabel('Name').fill('What we write');
-  await page.getByRole('dialog').getByLabel('Address').fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/blog/feed`);
+  await page.getByRole('dialog').getByLabel('Address').fill(`${outside()}/outside/blog/feed`);
   await page.getByRole('dialog').getByRole('button', { name: 'Save' }).click();
   await expect(page.getByRole('region', { name: 'What we write' }).getByText('How much food is too much')).toBeVisible();
   await expectAccessible(page);
@@ -345,13 +341,12 @@ test('products are read by themselves from the shop’s file; a sender is asked,
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/products`);
+  await signIn(page, '/data/products');
   await page.getByRole('button', { name: 'Read by itself…' }).click();
   await page.getByRole('button', { name: 'Add an address' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('Name', { exact: true }).first().fill('The range');
-  await dialog.getByLabel('Address', { exact: true }).first().fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/shop/products.csv`);
+  await dialog.getByLabel('Address', { exact: true }).first().fill(`${outside()}/outside/shop/products.csv`);
   await expectAccessible(page);
   await dialog.getByRole('button', { name: 'Save' }).click();
   await expect(dialog.getByText(/read .*, \d+ products/)).toBeVisible();

@@ -38,8 +38,7 @@ async function drag(page: Page, what: Locator, to: { x: number; y: number }): Pr
 
 test('a first-order flow of six messages is built from nothing with the mouse alone, on the line itself', async ({ page, request }) => {
   await api(request, 'PUT', '/flows/by-mouse', empty('By mouse'));
-  await signIn(page);
-  await page.goto(`${base()}/flows/by-mouse`);
+  await signIn(page, '/flows/by-mouse');
   const map = page.getByTestId('line-map');
   const middle = async (one: Locator) => {
     const box = (await one.boundingBox())!;
@@ -105,8 +104,7 @@ test('the same flow is written by keyboard alone, in the script; copied into ano
   await context.grantPermissions(['clipboard-read', 'clipboard-write']);
   await api(request, 'PUT', '/flows/by-keys', empty('By keys'));
   await api(request, 'PUT', '/flows/by-keys-2', empty('By keys, again'));
-  await signIn(page);
-  await page.goto(`${base()}/flows/by-keys`);
+  await signIn(page, '/flows/by-keys');
   const script = page.getByRole('navigation', { name: 'Script' });
   const { keyboard } = page;
   const add = async (words: string) => {
@@ -187,8 +185,7 @@ test('on the map by keyboard: A adds after a stop, Delete takes it out, B puts i
   request,
 }) => {
   await api(request, 'PUT', '/flows/map-keys', { ...empty('Map keys'), steps: [{ id: 'w', kind: 'wait', for: 'P2D' }] });
-  await signIn(page);
-  await page.goto(`${base()}/flows/map-keys`);
+  await signIn(page, '/flows/map-keys');
   const map = page.getByTestId('line-map');
   const { keyboard } = page;
   await map.getByRole('button', { name: 'Wait 2 days' }).focus();
@@ -277,8 +274,7 @@ async function cartFlow(request: APIRequestContext, key: string): Promise<void> 
 
 test('three people are rehearsed side by side; the clock is stepped; what happens by hand ends one of them', async ({ page, request }) => {
   await cartFlow(request, 'three-people');
-  await signIn(page);
-  await page.goto(`${base()}/flows/three-people`);
+  await signIn(page, '/flows/three-people');
   await page.getByRole('tab', { name: 'Rehearse' }).click();
   const pane = page.getByRole('complementary', { name: 'Rehearsal' });
   const map = page.getByTestId('line-map');
@@ -323,8 +319,7 @@ test('three people are rehearsed side by side; the clock is stepped; what happen
 });
 
 test('what came of a message stands in the results: its links, when it is opened, against the time before', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/cart-left-behind`);
+  await signIn(page, '/flows/cart-left-behind');
   await page.getByRole('tab', { name: 'Results' }).click();
   const pane = page.getByRole('complementary', { name: 'Results' });
   await expect(pane.getByRole('row', { name: /^Entered/ })).toBeVisible();
@@ -346,8 +341,7 @@ test('what came of a message stands in the results: its links, when it is opened
 
 test('the storyboard is printed on sheets on their side, and saved as one picture with all its words', async ({ page, request }) => {
   await cartFlow(request, 'on-the-wall');
-  await signIn(page);
-  await page.goto(`${base()}/flows/on-the-wall`);
+  await signIn(page, '/flows/on-the-wall');
   await page.getByRole('button', { name: 'More acts' }).click();
   await page.getByRole('menuitem', { name: 'Storyboard, to print' }).click();
   const picture = page.getByRole('img', { name: /drawn against the time since entry/ });
@@ -399,8 +393,7 @@ test('a flow is changed while somebody is inside, who is moved and goes on by th
   const inside = async () => (await api<{ people: unknown[] }>(request, 'GET', `/flows/${key}/inside`)).body.people.length;
   await expect.poll(inside).toBe(1);
 
-  await signIn(page);
-  await page.goto(`${base()}/flows/${key}`);
+  await signIn(page, `/flows/${key}`);
   const script = page.getByRole('navigation', { name: 'Script' });
   await script.getByRole('button', { name: 'Send “Letter”' }).click();
   await page.getByLabel('Subject').fill('By the new version');

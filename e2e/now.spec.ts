@@ -29,8 +29,7 @@ test('who is where in a flow shows on the map, by name; one is moved on, one is 
     ],
   };
   expect((await api(request, 'PUT', '/flows/long-wait', flow)).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/long-wait`);
+  await signIn(page, '/flows/long-wait');
   await expect(page.getByRole('tab', { name: 'Now' })).toBeDisabled();
   expect((await api(request, 'POST', '/flows/long-wait/publish')).status).toBe(200);
   const [first, second] = [someone('first'), someone('second')];
@@ -111,8 +110,7 @@ test('what fell due during a pause is shown before it is resumed, and is dropped
   expect((await api(request, 'POST', '/events', event)).status).toBe(202);
   const inside = async () => (await api<{ inside: number }>(request, 'GET', '/flows/paused-a-while')).body.inside;
   await expect.poll(inside).toBe(1);
-  await signIn(page);
-  await page.goto(`${base()}/flows/paused-a-while`);
+  await signIn(page, '/flows/paused-a-while');
   await page.getByRole('button', { name: 'Pause', exact: true }).click();
   await expect(page.getByRole('button', { name: 'Resume', exact: true })).toBeVisible();
   expect((await api(request, 'POST', '/clock', { advance: 'PT10M' })).status).toBe(200);

@@ -4,8 +4,7 @@ import { base, signIn } from './kit';
 test('places and currencies: a group is made and edited, tables are loaded, and what cannot be read is said with its line', async ({
   page,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/places`);
+  await signIn(page, '/data/places');
   await page.getByRole('button', { name: 'Create group' }).click();
   await page.getByLabel('Name', { exact: true }).fill('Over the sea');
   await page.getByRole('textbox', { name: 'Countries' }).fill('Ireland, Atlantis');

@@ -10,8 +10,7 @@ test('the box at the checkout: ticked beforehand where the law lets it, never el
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/consent`);
+  await signIn(page, '/data/consent');
   const wording = `Write to me, please ${Date.now()}`;
   await page.getByLabel('Wording everywhere else').fill(wording);
   await page.getByRole('checkbox', { name: 'ticked' }).first().check();
@@ -38,8 +37,7 @@ test('addresses never written to: put on from a pasted column, what is none stay
   request,
 }) => {
   const [one, two] = [someone('never'), someone('never')];
-  await signIn(page);
-  await page.goto(`${base()}/data/consent`);
+  await signIn(page, '/data/consent');
   await page.getByRole('region', { name: 'Never written to' }).getByRole('button', { name: 'Add', exact: true }).click();
   await page.getByRole('dialog').getByLabel('Addresses').fill(`${one}\n${two.toUpperCase()}\nno.address`);
   await page.getByRole('dialog').getByRole('button', { name: 'Add', exact: true }).click();
@@ -67,8 +65,7 @@ test('an attribute: found in what arrives, its type declared, its spellings brou
   const name = fresh('pond');
   for (const [n, value] of ['Yes', 'yes', 'no'].entries())
     await api(request, 'PUT', `/people/${name}-${n}`, { attributes: { [name]: value } });
-  await signIn(page);
-  await page.goto(`${base()}/data/attributes`);
+  await signIn(page, '/data/attributes');
   const row = (called: string) => page.getByRole('row').filter({ has: page.getByText(called, { exact: true }) });
   const act = async (called: string, what: string) => {
     await page.getByRole('button', { name: `What to do with ${called}`, exact: true }).click();
@@ -105,8 +102,7 @@ test('a list: made, somebody put on it and taken off, its growth read by keyboar
   const name = fresh('Shrimp keepers ');
   const email = someone('shrimp');
   await api(request, 'PUT', `/people/${email}`, { email, firstName: 'Shrimpy' });
-  await signIn(page);
-  await page.goto(`${base()}/people/lists`);
+  await signIn(page, '/people/lists');
   await page.getByRole('button', { name: 'New list' }).click();
   await page.getByLabel('Name').fill(name);
   await page.getByLabel('What it is for').fill('who keeps shrimp');
@@ -144,8 +140,7 @@ test('the catalogue: a type appears with its first event, with properties, value
       type,
       data: { litres, ...(n && { tool: 'net' }), person: { email: someone('pond') } },
     });
-  await signIn(page);
-  await page.goto(`${base()}/data/events`);
+  await signIn(page, '/data/events');
   await page.getByLabel('Filter types').fill(type.slice(0, 8));
   await expect(page.getByRole('link', { name: type })).toBeVisible();
   await page.getByRole('link', { name: type }).click();
@@ -166,8 +161,7 @@ test('files out: what the page offers is what a reader of CSV gets, and the rows
 }) => {
   const email = someone('out');
   await api(request, 'PUT', `/people/${email}`, { email, firstName: '=1+1', lastName: 'Comma, "Quote"' });
-  await signIn(page);
-  await page.goto(`${base()}/data/files`);
+  await signIn(page, '/data/files');
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'People as CSV' }).click()]);
   const rows = parse(readFileSync(await download.path()), { columns: true }) as Record<string, string>[];
   expect(rows.find((row) => row.email === email)).toMatchObject({ firstName: "'=1+1", lastName: 'Comma, "Quote"' });

@@ -6,8 +6,7 @@ test('from a figure to the orders behind it, and from an order to its messages a
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/revenue`);
+  await signIn(page, '/revenue');
   await expect(page.getByTestId('finding')).toContainText(/was taken by [\d,]+ orders/);
   const lines = page.getByRole('table', { name: 'By flow and message' });
   const carts = lines.getByRole('row', { name: /^Cart left behind/ });
@@ -50,8 +49,7 @@ test('from a figure to the orders behind it, and from an order to its messages a
 });
 
 test('carts, tests and lift say their finding in words with its interval, and can be read by keyboard', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/revenue/carts`);
+  await signIn(page, '/revenue/carts');
   await expect(page.getByTestId('finding')).toContainText(/% of the carts .* came back \([\d.]+ % to [\d.]+ %\)/);
   const curve = page.getByRole('img', { name: /^Share of left carts that came back/ });
   await curve.focus();
@@ -91,8 +89,7 @@ test('carts, tests and lift say their finding in words with its interval, and ca
 });
 
 test('the ledger is read by week, over days that are pulled over, by arm and product; charts are saved as pictures', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/revenue`);
+  await signIn(page, '/revenue');
   await page.getByLabel('Period').selectOption('90');
   await page.getByLabel('How coarse').selectOption('week');
   const chart = page.getByRole('img', { name: /by week in EUR/ });
@@ -147,8 +144,7 @@ test('a report of one’s own is created, read, shared by a link that is taken b
   request,
   browser,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/revenue/reports`);
+  await signIn(page, '/revenue/reports');
   await page.getByRole('button', { name: 'Create a report…' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByRole('button', { name: 'Create' }).click();

@@ -17,8 +17,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
   page,
   request,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people/segments/new`);
+  await signIn(page, '/people/segments/new');
   const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
   await add.fill('ordered 2');
   await page.getByRole('option', { name: /has placed an order at least twice/ }).click();
@@ -119,8 +118,7 @@ test('a segment is written by typing, each word changed in place, undone, counte
 });
 
 test('the whole editor by keyboard alone: adding, walking, turning round, moving, copying, taking out, why not', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people/segments/new`);
+  await signIn(page, '/people/segments/new');
   const press = (key: string) => page.keyboard.press(key);
   const lines = async () => page.locator('[data-line]').evaluateAll((all) => all.map((one) => one.getAttribute('aria-label')));
   const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
@@ -181,8 +179,7 @@ test('the whole editor by keyboard alone: adding, walking, turning round, moving
 test('a line is dragged to another place; ready-made segments are added; they stand beside lists and filter the table', async ({
   page,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people/segments`);
+  await signIn(page, '/people/segments');
   await expect(page.getByRole('link', { name: 'Lapsed', exact: true })).toBeVisible();
   await page.getByRole('button', { name: 'Ready-made…' }).click();
   await expect(page.getByRole('dialog').getByText('is there').first()).toBeVisible();
@@ -220,8 +217,7 @@ test('a line is dragged to another place; ready-made segments are added; they st
 });
 
 test('more is asked of an event: the last, what then came, at which times; a group has a name; each by its words', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people/segments/new`);
+  await signIn(page, '/people/segments/new');
   const add = page.getByRole('combobox', { name: 'Add a condition', exact: true });
   const first = page.locator('[data-line="0"]');
   const label = () => first.getAttribute('aria-label');

@@ -1,5 +1,5 @@
 import { expect, test } from '@playwright/test';
-import { api, base, expectAccessible, signIn, someone } from './kit';
+import { api, base, expectAccessible, outside, signIn, someone } from './kit';
 
 const flow = (name: string) => ({
   schema: 'viatic.flow/1',
@@ -17,8 +17,7 @@ test('a flow is put together in the inspector: steps are added, edited, moved an
   request,
 }) => {
   expect((await api(request, 'PUT', '/flows/put-together', flow('Put together'))).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/put-together`);
+  await signIn(page, '/flows/put-together');
   const script = page.getByRole('navigation', { name: 'Script' });
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
   const add = async (label: string, kind: string) => {
@@ -97,8 +96,7 @@ test('a flow is put together in the inspector: steps are added, edited, moved an
 
 test('a flow starts by a schedule or by a day on file, in words', async ({ page, request }) => {
   expect((await api(request, 'PUT', '/flows/by-the-clock', flow('By the clock'))).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/by-the-clock`);
+  await signIn(page, '/flows/by-the-clock');
   const script = page.getByRole('navigation', { name: 'Script' });
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
   await inspector.getByLabel('Starts by').selectOption('a day on file');
@@ -118,8 +116,7 @@ test('a flow starts by a schedule or by a day on file, in words', async ({ page,
 
 test('a flow has several triggers, one by a change on file, and a goal that is a condition', async ({ page, request }) => {
   await api(request, 'PUT', '/flows/points-rise', { ...flow('Points rise'), reentry: 'always' });
-  await signIn(page);
-  await page.goto(`${base()}/flows/points-rise`);
+  await signIn(page, '/flows/points-rise');
   const script = page.getByRole('navigation', { name: 'Script' });
   await script.getByText(/^When:/).click();
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
@@ -145,8 +142,7 @@ test('a flow has several triggers, one by a change on file, and a goal that is a
 test('a flow calls a system of the shop and asks a colleague, and goes on with what comes', async ({ page, request }) => {
   const address = someone('asked');
   expect((await api(request, 'PUT', '/flows/asks-outside', { ...flow('Asks outside'), reentry: 'always' })).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/asks-outside`);
+  await signIn(page, '/flows/asks-outside');
   const script = page.getByRole('navigation', { name: 'Script' });
   const inspector = page.getByRole('complementary', { name: 'Inspector' });
   const add = async (label: string, kind: string) => {
@@ -155,7 +151,7 @@ test('a flow calls a system of the shop and asks a colleague, and goes on with w
   };
   await add('Add the first step', 'Call a system');
   await inspector.getByLabel('Name', { exact: true }).fill('Their points');
-  await inspector.getByLabel('Address').fill(`${process.env.VIATIC_E2E_OUTSIDE}/outside/webhooks/points`);
+  await inspector.getByLabel('Address').fill(`${outside()}/outside/webhooks/points`);
   const body = inspector.getByLabel('What it tells, as JSON');
   await body.fill('{ "email": ');
   await expect(inspector.getByText(/it is not JSON/)).toBeVisible();
@@ -230,8 +226,7 @@ test('what is rehearsed is kept as a check, which stops a publishing that breaks
   const goal = { event: 'order.placed', within: 'P30D', ends: true };
   const steps = [letter('hello'), { id: 'a-day', kind: 'wait', for: 'P1D' }, letter('again', { off: true })];
   expect((await api(request, 'PUT', '/flows/checked', { ...flow('Checked'), goal, steps })).status).toBe(200);
-  await signIn(page);
-  await page.goto(`${base()}/flows/checked`);
+  await signIn(page, '/flows/checked');
   const dialog = page.getByRole('dialog');
   await page.getByRole('tab', { name: 'Rehearse' }).click();
   await expect(page.getByText('1 message', { exact: true })).toBeVisible();
@@ -265,8 +260,7 @@ test('what is rehearsed is kept as a check, which stops a publishing that breaks
 });
 
 test('a flow begins from one that is ready, as a copy, and from a file that was saved', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows`);
+  await signIn(page, '/flows');
   await page.getByRole('button', { name: 'New flow' }).click();
   const dialog = page.getByRole('dialog');
   await expect(dialog.getByText(/^Not arrived yet: .*app\.project_created/)).toBeVisible();
@@ -306,8 +300,7 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
 });
 
 test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/cart-left-behind`);
+  await signIn(page, '/flows/cart-left-behind');
   await page.getByRole('tab', { name: 'Rehearse' }).click();
   const pane = page.getByRole('complementary', { name: 'Rehearsal' });
   await expect(pane.getByText('2 messages')).toBeVisible();
@@ -346,8 +339,7 @@ test('a flow is tried out on somebody made up, and over history, before it is on
 });
 
 test('limits of sending are set, said, undone; a country without known holidays is pointed out', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/settings/sending`);
+  await signIn(page, '/settings/sending');
   await page.getByLabel('Keep a distance').check();
   await page.getByLabel('At least, amount').fill('20');
   await page.getByRole('button', { name: 'Add a limit' }).click();
@@ -375,8 +367,7 @@ test('limits of sending are set, said, undone; a country without known holidays 
 });
 
 test('a test shows what came of its arms, and one of them is kept for everybody, undone and all', async ({ page, request }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows/looked-not-bought`);
+  await signIn(page, '/flows/looked-not-bought');
   const script = page.getByRole('navigation', { name: 'Script' });
   const steps = async () =>
     (await api<{ draft: { steps: { kind: string }[] } }>(request, 'GET', '/flows/looked-not-bought')).body.draft.steps;

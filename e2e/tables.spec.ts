@@ -10,8 +10,7 @@ const cells = (page: Page, table: string, place: number) =>
     .evaluateAll((rows, at) => rows.slice(1).map((row) => row.querySelectorAll('td')[at]?.textContent ?? ''), place);
 
 test('a table is sorted by any head, its columns are chosen and stay chosen, and what is saved is what is seen', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/flows`);
+  await signIn(page, '/flows');
   await expect(page.getByRole('columnheader', { name: 'Revenue, 30 days' })).toBeVisible();
   const at = (heads: string[], name: string) => heads.indexOf(name);
   const heads = () => page.getByRole('columnheader').allTextContents();
@@ -57,8 +56,7 @@ test('a table is sorted by any head, its columns are chosen and stay chosen, and
 });
 
 test('a table is walked by keyboard: arrows, the end and back, Enter opens', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/data/events`);
+  await signIn(page, '/data/events');
   const table = page.getByRole('region', { name: /^Event types:/ });
   await expect(table.getByRole('row').nth(3)).toBeVisible();
   const types = await cells(page, 'Event types', 0);
@@ -75,8 +73,7 @@ test('a table is walked by keyboard: arrows, the end and back, Enter opens', asy
 });
 
 test('a long table holds only the rows in view, and any of them is reached', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people?sort=seen&direction=up`);
+  await signIn(page, '/people?sort=seen&direction=up');
   const table = page.getByRole('table', { name: 'People' });
   const region = page.getByRole('region', { name: /^People:/ });
   await expect(table.getByRole('row').nth(5)).toContainText('@');
@@ -103,8 +100,7 @@ test('a long table holds only the rows in view, and any of them is reached', asy
 });
 
 test('a filter shows what each of its parts leaves, and who of those left can be reached', async ({ page }) => {
-  await signIn(page);
-  await page.goto(`${base()}/people`);
+  await signIn(page, '/people');
   await page.getByLabel('Orders', { exact: true }).selectOption('quiet');
   await page.getByLabel('Can be emailed').selectOption('yes');
   await expect(page.getByTestId('people-count')).toContainText('match');

@@ -34,8 +34,7 @@ test('somebody is invited, joins by the link in the mail, gets another role and 
   request,
   browser,
 }) => {
-  await signIn(page);
-  await page.goto(`${base()}/settings/team`);
+  await signIn(page, '/settings/team');
   await page.getByRole('button', { name: 'Invite…' }).click();
   const email = someone('ines');
   const name = `Ines ${Date.now()}`;

@@ -1,7 +1,7 @@
 import { expect, test } from '@playwright/test';
 import fc from 'fast-check';
 import pg from 'pg';
-import { base } from './kit';
+import { base, databaseUrl } from './kit';
 import { routesOnDisk } from './routes';
 
 /** How many requests, and from which seed: more by the environment (`VIATIC_FUZZ=50000 VIATIC_FUZZ_SEED=7`). */
@@ -291,7 +291,7 @@ test(`${COUNT.toLocaleString('en')} mutated requests over every route: no answer
   expect(seen[200] ?? 0).toBeGreaterThan(COUNT / 50);
   expect((seen[422] ?? 0) + (seen[400] ?? 0)).toBeGreaterThan(COUNT / 20);
 
-  const db = new pg.Client({ connectionString: process.env.VIATIC_E2E_DATABASE });
+  const db = new pg.Client({ connectionString: databaseUrl() });
   await db.connect();
   const { rows } = await db.query(`select
     (select count(*)::int from identifiers i where not exists (select 1 from people p where p.id = i.person_id)) as identifiers_of_nobody,

@@ -35,7 +35,11 @@ function postgresBin() {
 }
 
 /** The program by which a package of Debian's is known to be there. */
-const PROGRAMS = { chromium: '/usr/bin/chromium', pgbouncer: '/usr/sbin/pgbouncer' };
+const PROGRAMS = {
+  chromium: '/usr/bin/chromium',
+  'chromium-headless-shell': '/usr/bin/chromium-headless-shell',
+  pgbouncer: '/usr/sbin/pgbouncer',
+};
 
 /** Installs what is missing of Debian's packages: as root through the package manager, else it says the command. */
 export function ensurePackages(wanted) {

@@ -119,6 +119,14 @@ export function runScript(file, args, env) {
   if (done.status !== 0) throw new Error(`${file} ended with ${done.status ?? done.signal}`);
 }
 
+/** The same beside others: resolves when it has ended well. */
+export const runBeside = (file, args, env) =>
+  new Promise((done, fail) => {
+    const child = spawn(process.execPath, [...tsx, join(root, file), ...args], { cwd: root, env, stdio: 'inherit' });
+    child.on('error', fail);
+    child.on('exit', (code, signal) => (code === 0 ? done() : fail(new Error(`${file} ended with ${code ?? signal}`))));
+  });
+
 /** Starts a program in a process group of its own; `ready` resolves when it says so, or when its port answers. */
 export function startProgram(name, args, env, folder) {
   mkdirSync(join(folder, 'log'), { recursive: true });

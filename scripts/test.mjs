@@ -7,7 +7,7 @@ import { ensurePackages } from './cluster.mjs';
 import { ensureModules } from './modules.mjs';
 
 const root = resolve(import.meta.dirname, '..');
-ensurePackages(['postgresql', 'chromium', 'pgbouncer']);
+ensurePackages(['postgresql', 'chromium-headless-shell', 'pgbouncer']);
 ensureModules();
 
 const folder = mkdtempSync(join(tmpdir(), 'viatic-report-'));

@@ -9,6 +9,7 @@ import { sayWait, signInBrake, tooOften } from './brake';
 import { checkPassword, hashPassword } from './passwords';
 import { beginSession, endOthers, sessionsOf, type SignedIn } from './session';
 import { weakness } from './strength';
+import { tellOfChange } from './told';
 import { asksSecond, takeSecond } from './totp';
 
 // compared with when there is no such account, so that the answer takes the same time
@@ -24,6 +25,7 @@ export async function signInAs(
   from: string,
   begin = beginSession,
   key = () => env().secret,
+  url = () => env().url,
 ): Promise<string | null> {
   const email = given.email.trim().slice(0, 254);
   const isReadable = !email.includes('\u0000');
@@ -34,17 +36,25 @@ export async function signInAs(
   // who was asked to join and has chosen no password yet is nobody, in the same time
   const stored = user && user.password_hash !== NO_PASSWORD ? user.password_hash : await nobody;
   const isRight = await checkPassword(given.password.slice(0, 500), stored);
-  if (!user || user.password_hash === NO_PASSWORD || !isRight)
+  // of an account that is none nothing is written down: what was typed there may be a password
+  const note = async (what: string, detail: object = {}) =>
+    user && (await recordAct(db, (await readStore(db)).now, user.name, what, { from, ...detail }));
+  if (!user || user.password_hash === NO_PASSWORD || !isRight) {
+    await note('sign-in.refused', { because: 'wrong password' });
     return 'That address and password do not belong together. Check both and try again.';
+  }
   if (await asksSecond(db, user.id)) {
     // nothing is given back yet: else a request without a code would undo the brake on wrong ones
     if (!given.code?.trim()) return NEEDS_CODE;
     // a wrong code counts as a try, like a wrong password
-    if (!(await takeSecond(db, user.id, given.code, key())))
+    if (!(await takeSecond(db, user.id, given.code, key(), url))) {
+      await note('sign-in.refused', { because: 'wrong code' });
       return 'That code is not right, or was used already. Wait for the next one and try again.';
+    }
   }
   await limits.giveBack(email, from);
   await begin(user.id);
+  await note('sign-in.done');
   return null;
 }
 
@@ -54,7 +64,7 @@ export async function accountOf(user: SignedIn): Promise<AccountView> {
 }
 
 /** Gives somebody another password and ends their sessions everywhere else. */
-export async function changePassword(db: Db, user: SignedIn, body: unknown, from: string): Promise<AccountView> {
+export async function changePassword(db: Db, user: SignedIn, body: unknown, from: string, url: string): Promise<AccountView> {
   const parsed = passwordInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a password', 'Nothing was changed.', problemsOf(parsed.error));
   const limits = signInBrake(db);
@@ -75,7 +85,8 @@ export async function changePassword(db: Db, user: SignedIn, body: unknown, from
   await inTransaction(db, async (trx) => {
     await setPassword(trx, user.userId, passwordHash);
     await endSessions(trx, user.userId, user.session);
-    await recordAct(trx, (await readStore(trx)).now, user.name, 'password.changed', {});
+    await recordAct(trx, (await readStore(trx)).now, user.name, 'password.changed');
+    await tellOfChange(trx, user, 'password', url);
   });
   return accountOf(user);
 }

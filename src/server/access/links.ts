@@ -2,36 +2,24 @@ import { createHash, randomBytes } from 'node:crypto';
 import type { Message } from '@/core/messages';
 import { DAY, HOUR } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { createLetter } from '@/data/messages';
 import { readStore, recordAct } from '@/data/store';
 import { findLink, inviteMember, listMembers, lockTeam, memberByEmail, putLink, setRole, settlePassword } from '@/data/team';
-import { addJobs } from '@/data/work';
 import { Problem } from '../http';
 import { hashPassword } from './passwords';
 import { weakness } from './strength';
+import { mailNote, note, tellOfChange } from './told';
 
 const LASTS_MS = { join: 7 * DAY, reset: HOUR } as const;
 type Purpose = keyof typeof LASTS_MS;
 const digestOf = (token: string): string => createHash('sha256').update(`link:${token}`).digest('hex');
 
-const letter = (subject: string, text: string, label: string): Message => ({
-  schema: 'viatic.message/1',
-  channel: 'email',
-  kind: 'service',
-  subject,
-  preview: '',
-  blocks: [
-    { id: 'text', kind: 'text', text },
-    { id: 'link', kind: 'button', label, url: '{{ event.url }}' },
-  ],
-});
 const LETTERS: { readonly [purpose in Purpose]: Message } = {
-  join: letter(
+  join: note(
     '{{ event.by }} asks you to work on {{ store.name }}',
     'Choose a password, and you are in. The link works once, for seven days.',
     'Choose a password',
   ),
-  reset: letter(
+  reset: note(
     'Another password for {{ store.name }}',
     'Somebody asked for another password for this address. If it was you, choose one: the link works once, for an hour. If not, nothing changes.',
     'Choose another password',
@@ -69,25 +57,14 @@ export async function firstOwner(
 /** Writes somebody a link by which they choose a password; earlier links of that kind work no more. */
 export async function sendLink(trx: Sql, of: { userId: string; email: string; purpose: Purpose; by: string; url: string }): Promise<void> {
   const link = await makeLink(trx, of);
-  const { now } = await readStore(trx);
-  const id = await createLetter(trx, {
-    personId: null,
-    address: of.email,
-    purpose: 'note',
-    kind: 'service',
-    message: LETTERS[of.purpose],
-    by: of.by,
-    at: now,
-    about: { by: of.by, url: link },
-  });
-  await addJobs(trx, 'letter', [{ id }], 15);
+  await mailNote(trx, { email: of.email, message: LETTERS[of.purpose], by: of.by, url: link });
 }
 
 /** Whose link this is, or null: it is wrong, was used, or is too old. */
 export const linkOf = (db: Db, token: string) => (/^[\w-]{32}$/.test(token) ? findLink(db, digestOf(token)) : Promise.resolve(null));
 
 /** Sets the password that somebody has chosen by a link, which works no more then; says what is wrong with it, or null when it is set. */
-export async function chooseByLink(db: Db, token: string, password: string): Promise<string | null> {
+export async function chooseByLink(db: Db, token: string, password: string, url: string): Promise<string | null> {
   const link = await linkOf(db, token);
   if (!link) throw new Problem(410, 'This link works no more', 'It was used, or is too old. Ask for another one.');
   if (password.length < 12) return 'The password is too short: it needs at least twelve characters.';
@@ -98,7 +75,8 @@ export async function chooseByLink(db: Db, token: string, password: string): Pro
     const held = await findLink(trx, digestOf(token), true);
     if (!held) throw new Problem(410, 'This link works no more', 'It was used, or is too old. Ask for another one.');
     await settlePassword(trx, held.user_id, hash);
-    await recordAct(trx, (await readStore(trx)).now, held.name, held.purpose === 'join' ? 'team.joined' : 'password.reset', {});
+    await recordAct(trx, (await readStore(trx)).now, held.name, held.purpose === 'join' ? 'team.joined' : 'password.reset');
+    if (held.purpose === 'reset') await tellOfChange(trx, held, 'password', url);
   });
   return null;
 }

@@ -6,6 +6,7 @@ import { inTransaction, type Db, type Sql } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
 import {
   beginSecondFactor,
+  listMembers,
   noteStep,
   putRecoveryCodes,
   putSecret,
@@ -16,6 +17,7 @@ import {
 import { Problem } from '../http';
 import { brake } from './brake';
 import type { SignedIn } from './session';
+import { tellOfChange } from './told';
 
 /** RFC 6238 as authenticator programs have it: six digits, new each 30 seconds; a code before or after the present one is taken, for clocks differ. */
 const STEP_SECONDS = 30;
@@ -44,7 +46,7 @@ const braked = (user: SignedIn): Promise<void> =>
   brake('second factor', user.userId, { times: 10, seconds: 15 * 60 }, 'That was tried too often.');
 
 /** Takes a code of the program, or one of those for when it is lost; each is good once. */
-export async function takeSecond(db: Db, userId: string, code: string, key: string): Promise<boolean> {
+export async function takeSecond(db: Db, userId: string, code: string, key: string, url: () => string): Promise<boolean> {
   return inTransaction(db, async (trx) => {
     const factor = await secondFactor(trx, userId, true);
     if (!factor?.since || !factor.sealed) return true;
@@ -54,7 +56,10 @@ export async function takeSecond(db: Db, userId: string, code: string, key: stri
       await noteStep(trx, userId, step);
       return true;
     }
-    return takeRecoveryCode(trx, userId, digestOf(plain(code)));
+    if (!(await takeRecoveryCode(trx, userId, digestOf(plain(code))))) return false;
+    const [user] = (await listMembers(trx)).filter(({ id }) => id === userId);
+    if (user) await tellOfChange(trx, user, 'code-used', url());
+    return true;
   });
 }
 
@@ -77,7 +82,7 @@ export async function drawSecret(db: Db, user: SignedIn, key: string): Promise<S
 }
 
 /** Turns it on by a first code; answers with codes for when the device is lost, which are shown this once. */
-export async function turnOn(db: Db, user: SignedIn, code: string, key: string): Promise<{ codes: string[] }> {
+export async function turnOn(db: Db, user: SignedIn, code: string, key: string, url: string): Promise<{ codes: string[] }> {
   await braked(user);
   return inTransaction(db, async (trx) => {
     const factor = await secondFactor(trx, user.userId, true);
@@ -91,21 +96,23 @@ export async function turnOn(db: Db, user: SignedIn, code: string, key: string):
     await beginSecondFactor(trx, user.userId);
     await noteStep(trx, user.userId, step);
     await putRecoveryCodes(trx, user.userId, codes.map(digestOf));
-    await recordAct(trx, (await readStore(trx)).now, user.name, 'second-factor.begun', {});
+    await recordAct(trx, (await readStore(trx)).now, user.name, 'second-factor.begun');
+    await tellOfChange(trx, user, 'second-on', url);
     return { codes: codes.map((one) => `${one.slice(0, 5)}-${one.slice(5)}`) };
   });
 }
 
 /** Turns it off, for whoever has a code of it. */
-export async function turnOff(db: Db, user: SignedIn, code: string, key: string): Promise<void> {
+export async function turnOff(db: Db, user: SignedIn, code: string, key: string, url: string): Promise<void> {
   await braked(user);
-  if (!(await takeSecond(db, user.userId, code, key)))
+  if (!(await takeSecond(db, user.userId, code, key, () => url)))
     throw new Problem(422, 'Not that code', 'It stays on.', [
       { field: 'code', wrong: 'is neither the present code nor one of those for when the device is lost', right: 'one of these' },
     ]);
   await inTransaction(db, async (trx) => {
     await putSecret(trx, user.userId, null);
     await putRecoveryCodes(trx, user.userId, []);
-    await recordAct(trx, (await readStore(trx)).now, user.name, 'second-factor.ended', {});
+    await recordAct(trx, (await readStore(trx)).now, user.name, 'second-factor.ended');
+    await tellOfChange(trx, user, 'second-off', url);
   });
 }

@@ -86,7 +86,10 @@ async function callerOf(request: Request, db: Db, needs: Needs): Promise<Caller>
   ) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
-  if (!mayDo(user.role, needs, request.method, placeOf(request))) throw new Problem(403, 'Not for your role', sayMayNot(user.role));
+  if (!mayDo(user.role, needs, request.method, placeOf(request))) {
+    log.warn({ refused: `${request.method} ${placeOf(request)}`, user: user.userId, role: user.role }, 'not for this role');
+    throw new Problem(403, 'Not for your role', sayMayNot(user.role));
+  }
   return { name: user.name, isKey: false, scopes: SCOPES, sourceId: HAND_SOURCE, user };
 }
 

@@ -53,6 +53,7 @@ const signIn = async (email: string, password: string, code?: string) => {
     '203.0.113.9',
     async (id) => void begun.push(id),
     () => KEY,
+    () => URL_OF,
   );
   return { said, isIn: begun.length === 1 };
 };
@@ -119,10 +120,10 @@ describe('the team', () => {
     expect(await linkOf(lab.db, first)).toBeNull();
     const token = tokenIn(lab.inbox[1]!.text);
     expect(await linkOf(lab.db, token)).toMatchObject({ name: 'Ines', purpose: 'join' });
-    expect(await chooseByLink(lab.db, token, 'short')).toMatch(/too short/);
-    expect(await chooseByLink(lab.db, token, 'password1234')).toMatch(/too easily guessed/);
-    expect(await chooseByLink(lab.db, token, PASSWORD)).toBeNull();
-    await expect(chooseByLink(lab.db, token, PASSWORD)).rejects.toMatchObject({ status: 410 });
+    expect(await chooseByLink(lab.db, token, 'short', URL_OF)).toMatch(/too short/);
+    expect(await chooseByLink(lab.db, token, 'password1234', URL_OF)).toMatch(/too easily guessed/);
+    expect(await chooseByLink(lab.db, token, PASSWORD, URL_OF)).toBeNull();
+    await expect(chooseByLink(lab.db, token, PASSWORD, URL_OF)).rejects.toMatchObject({ status: 410 });
     expect(await signIn('ines@quillfin.example', PASSWORD)).toEqual({ said: null, isIn: true });
     await expect(inviteAgain(lab.db, await idOf('Ines'), marla, URL_OF)).rejects.toMatchObject({ status: 409 });
     for (const none of ['', 'x'.repeat(32), `${token}x`]) expect(await linkOf(lab.db, none)).toBeNull();
@@ -163,7 +164,7 @@ describe('the team', () => {
     await query(lab.db, `insert into sessions (digest, user_id, ends_at) values ('old', :id, now() + interval '1 day')`, {
       id: marla.userId,
     });
-    expect(await chooseByLink(lab.db, token, 'nine lamps under the harbour')).toBeNull();
+    expect(await chooseByLink(lab.db, token, 'nine lamps under the harbour', URL_OF)).toBeNull();
     expect((await signIn('marla@quillfin.example', PASSWORD)).isIn).toBe(false);
     expect((await signIn('marla@quillfin.example', 'nine lamps under the harbour')).isIn).toBe(true);
     expect(await query(lab.db, `select 1 from sessions where digest = 'old'`)).toEqual([]);
@@ -177,7 +178,7 @@ describe('the team', () => {
     // started again before she has joined: another link, and the first works no more; her name need not be said again
     const again = await firstOwner(lab.db, { email: '', name: '' }, URL_OF);
     expect([await linkOf(lab.db, tokenIn(first.url!)), again.email]).toEqual([null, 'ada@shop.example']);
-    expect(await chooseByLink(lab.db, tokenIn(again.url!), PASSWORD)).toBeNull();
+    expect(await chooseByLink(lab.db, tokenIn(again.url!), PASSWORD, URL_OF)).toBeNull();
     expect((await signIn('ada@shop.example', PASSWORD)).isIn).toBe(true);
     expect((await team(lab.db, null)).members).toMatchObject([{ name: 'Ada', role: 'owner' }]);
     expect((await firstOwner(lab.db, { email: 'eve@shop.example', name: 'Eve' }, URL_OF)).url).toBeNull();
@@ -215,9 +216,9 @@ describe('the second factor', () => {
     // the secret is not on file as it is
     expect(JSON.stringify(await query(lab.db, 'select totp_sealed from users'))).not.toContain(setup!.secret);
     const now = () => generateSync({ secret: setup!.secret });
-    await expect(turnOn(lab.db, marla, '000000', KEY)).rejects.toMatchObject({ status: 422 });
+    await expect(turnOn(lab.db, marla, '000000', KEY, URL_OF)).rejects.toMatchObject({ status: 422 });
     expect((await signIn('marla@quillfin.example', PASSWORD)).isIn).toBe(true);
-    const { codes } = await turnOn(lab.db, marla, now(), KEY);
+    const { codes } = await turnOn(lab.db, marla, now(), KEY, URL_OF);
     expect(new Set(codes).size).toBe(10);
     expect(await secondFactorView(lab.db, marla, KEY)).toMatchObject({ codesLeft: 10, setup: null });
     expect(await signIn('marla@quillfin.example', PASSWORD)).toEqual({ said: NEEDS_CODE, isIn: false });
@@ -230,15 +231,44 @@ describe('the second factor', () => {
     expect((await signIn('marla@quillfin.example', PASSWORD, codes[0]!.toUpperCase())).isIn).toBe(true);
     expect((await signIn('marla@quillfin.example', PASSWORD, codes[0]!)).isIn).toBe(false);
     await expect(drawSecret(lab.db, marla, KEY)).rejects.toMatchObject({ status: 409 });
-    await expect(turnOff(lab.db, marla, '000000', KEY)).rejects.toMatchObject({ status: 422 });
-    await turnOff(lab.db, marla, codes[1]!, KEY);
+    await expect(turnOff(lab.db, marla, '000000', KEY, URL_OF)).rejects.toMatchObject({ status: 422 });
+    await turnOff(lab.db, marla, codes[1]!, KEY, URL_OF);
     expect((await signIn('marla@quillfin.example', PASSWORD)).isIn).toBe(true);
-    expect(await takeSecond(lab.db, marla.userId, 'anything', KEY)).toBe(true);
+    expect(await takeSecond(lab.db, marla.userId, 'anything', KEY, () => URL_OF)).toBe(true);
+  });
+
+  it('whose way in has changed hears of it by mail, and who came in or was refused stands in the log', async () => {
+    const { setup } = await drawSecret(lab.db, marla, KEY);
+    const { codes } = await turnOn(lab.db, marla, generateSync({ secret: setup!.secret }), KEY, URL_OF);
+    expect((await signIn('marla@quillfin.example', 'wrong')).isIn).toBe(false);
+    expect((await signIn('nobody@quillfin.example', 'wrong')).isIn).toBe(false);
+    expect((await signIn('marla@quillfin.example', PASSWORD, '000000')).isIn).toBe(false);
+    expect((await signIn('marla@quillfin.example', PASSWORD, codes[0])).isIn).toBe(true);
+    await turnOff(lab.db, marla, codes[1]!, KEY, URL_OF);
+    await forgotPassword(lab.db, 'marla@quillfin.example', URL_OF);
+    await lab.settle();
+    const asked = lab.inbox.findIndex(({ subject }) => subject === 'Another password for Quillfin');
+    expect(await chooseByLink(lab.db, tokenIn(lab.inbox[asked]!.text), 'four brass owls on ice', URL_OF)).toBeNull();
+    lab.inbox.splice(asked, 1);
+    await lab.settle();
+    expect(lab.inbox.map(({ subject }) => subject).sort()).toEqual([
+      'A code for when the device is lost was used at Quillfin',
+      'A code for when the device is lost was used at Quillfin',
+      'A second factor is asked for when you sign in to Quillfin',
+      'The second factor for Quillfin was turned off',
+      'Your password for Quillfin was changed',
+    ]);
+    expect(lab.inbox.every(({ text }) => text?.includes(`${URL_OF}/forgot`))).toBe(true);
+    expect((await acts(lab.db, url('what=sign-in'))).acts.map(({ what, actor, detail }) => [what, actor, detail.because])).toEqual([
+      ['sign-in.done', 'Marla', undefined],
+      ['sign-in.refused', 'Marla', 'wrong code'],
+      ['sign-in.refused', 'Marla', 'wrong password'],
+    ]);
   });
 
   it('wrong codes are braked like wrong passwords', async () => {
     const { setup } = await drawSecret(lab.db, marla, KEY);
-    await turnOn(lab.db, marla, generateSync({ secret: setup!.secret }), KEY);
+    await turnOn(lab.db, marla, generateSync({ secret: setup!.secret }), KEY, URL_OF);
     const said: (string | null)[] = [];
     for (let n = 0; n < 12; n++) said.push((await signIn('marla@quillfin.example', PASSWORD, '000000')).said);
     expect(said.filter((one) => one?.includes('not right'))).toHaveLength(10);
@@ -255,7 +285,7 @@ describe('the second factor', () => {
     const off: number[] = [];
     for (let n = 0; n < 12; n++)
       off.push(
-        await turnOff(lab.db, marla, '000000', KEY).then(
+        await turnOff(lab.db, marla, '000000', KEY, URL_OF).then(
           () => 200,
           (problem: { status: number }) => problem.status,
         ),

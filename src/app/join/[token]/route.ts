@@ -1,3 +1,4 @@
+import { env } from '@/server/base';
 import { brake, chooseByLink, linkOf } from '@/server/access';
 import { publicRoute } from '@/server/door';
 import { callerAddress, readFormBody } from '@/server/http';
@@ -30,7 +31,7 @@ export const POST = publicRoute(async ({ db, params, request }) => {
   const link = await linkOf(db, params.token!);
   const given = await readFormBody(request);
   if (!link || !given) return unknown();
-  const problem = await chooseByLink(db, params.token!, given.password ?? '');
+  const problem = await chooseByLink(db, params.token!, given.password ?? '', env().url);
   if (problem) return pageAnswer(form(link.name, link.email, link.purpose, problem), 422);
   return pageAnswer(publicPage('Saved', '<h1>Your password is saved</h1><p><a href="/sign-in">Sign in</a></p>'));
 }, problemPage);

@@ -18,11 +18,11 @@ export const GET = route(async ({ db, caller }) => json(await secondFactorView(d
 export const POST = route(async ({ db, caller }) => json(await drawSecret(db, personAsking(caller), env().secret), 201), 'self');
 /** Turns it on by a first code; answers with the codes for when the device is lost. */
 export const PUT = route(
-  async ({ db, request, caller }) => json(await turnOn(db, personAsking(caller), await codeOf(request), env().secret)),
+  async ({ db, request, caller }) => json(await turnOn(db, personAsking(caller), await codeOf(request), env().secret, env().url)),
   'self',
 );
 /** Turns it off by a code. */
 export const DELETE = route(async ({ db, request, caller }) => {
-  await turnOff(db, personAsking(caller), await codeOf(request), env().secret);
+  await turnOff(db, personAsking(caller), await codeOf(request), env().secret, env().url);
   return done();
 }, 'self');
