@@ -28,6 +28,19 @@ test('an offer is written, its codes are issued by a flow and used in the shop, 
   await expect(page.getByRole('heading', { name: 'Five for a word' })).toBeVisible();
   await expect(page.getByTestId('sentence')).toContainText('€5 off from €30; a code counts for 3 days, to the end of the last day.');
   await expect(page.getByTestId('sentence')).toContainText('None goes to anybody who had one within 30 days.');
+
+  // what it is for and who looks after it: on its page, and in the table
+  await page.getByRole('button', { name: 'Description, owner and tags' }).click();
+  const card = page.getByRole('dialog');
+  await card.getByLabel('What it is for').fill('For who tells us a word');
+  await card.getByLabel('Who looks after it').fill('Ines Halm');
+  await card.getByLabel('Tags').fill('winter, words');
+  await expectAccessible(page, { part: '[role="dialog"]' });
+  await card.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByTestId('card')).toHaveText('For who tells us a wordInes Halm looks after it.winterwords');
+  await page.getByRole('link', { name: 'All offers' }).click();
+  await expect(page.getByRole('row', { name: /Five for a word/ })).toContainText('Ines Halm');
+  await page.goBack();
   await expect(page.getByText('No code has been issued yet')).toBeVisible();
 
   // a flow that issues it, put together in the inspector

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import { expect, test, type Page } from '@playwright/test';
 import { parse } from 'csv-parse/sync';
-import { base, minor, signIn } from './kit';
+import { minor, signIn } from './kit';
 
 const cells = (page: Page, table: string, place: number) =>
   page

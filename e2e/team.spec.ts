@@ -90,9 +90,9 @@ test('somebody is invited, joins by the link in the mail, gets another role and 
   await page.getByLabel('What', { exact: true }).selectOption('team');
   await page.getByLabel('With the words').fill(email);
   await expect(log.getByRole('row', { name: /team: removed/ })).toBeVisible();
-  await expect(log.getByRole('row', { name: /team: role/ })).toContainText('is editor; was analyst');
+  await expect(log.getByRole('row', { name: /team: role/ })).toContainText('role analyst → editor');
   const file = await page.request.get(`${base()}/api/v1/acts/file?what=team`);
-  expect(await file.text()).toMatch(/^at,actor,what,detail\n/);
+  expect(await file.text()).toMatch(/^at,actor,what,detail,changes\n/);
   await expectPagesAccessible(page, ['/settings/team', '/settings/log', '/account']);
 });
 

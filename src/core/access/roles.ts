@@ -15,7 +15,7 @@ export type Needs = 'read' | 'write' | 'events' | 'self' | 'owner';
 /** What those who only read keep for themselves and others: reports, views of the people table, and what they say. */
 const KEPT = [/^\/reports(\/|$)/, /^\/views(\/|$)/, /^\/comments(\/|$)/];
 /** Where messages are written: the library, files in letters, trying them out, and drafts of flows, of which only messages may change. */
-const WRITTEN = [...KEPT, /^\/messages(\/|$)/, /^\/files(\/|$)/, /^\/flows\/[^/]+$/];
+const WRITTEN = [...KEPT, /^\/cards\/message\//, /^\/messages(\/|$)/, /^\/files(\/|$)/, /^\/flows\/[^/]+$/];
 
 /** Whether somebody of a role may do something at an address of the public interface, such as `/messages/hello`, by a method. */
 export function mayDo(role: Role, needs: Needs, method: string, path: string): boolean {

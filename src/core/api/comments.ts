@@ -1,3 +1,4 @@
+import type { Card } from '../cards';
 import type { NoticeKind, Notified } from '../comments';
 
 export interface CommentView {
@@ -9,6 +10,12 @@ export interface CommentView {
   readonly part: string | null;
   readonly changedAt: string | null;
   readonly done: { readonly at: string; readonly by: string } | null;
+}
+/** What things of a kind are for, who looks after each, and whom and which tags one can choose from. */
+export interface CardsView {
+  readonly cards: readonly (Card & { readonly key: string })[];
+  readonly team: readonly string[];
+  readonly tags: readonly string[];
 }
 export interface CommentsView {
   readonly comments: readonly CommentView[];

@@ -56,6 +56,9 @@ export async function isThere(sql: Sql, kind: SpokenOf, key: string): Promise<bo
   return (await query(sql, `select 1 from ${from[kind]}`, { key })).length > 0;
 }
 
+/** Who looks after something, as its card says. */
+const CARD = (kind: SpokenOf): string => `(select nullif(c.owner, '') from cards c where c.kind = '${kind}' and c.key = :key)`;
+
 /** What something is called, and who looks after it, as far as that is said. */
 export async function aboutWhat(
   sql: Sql,
@@ -65,8 +68,8 @@ export async function aboutWhat(
   const from: { readonly [kind in SpokenOf]: string } = {
     flow: `select f.name, coalesce(f.draft ->> 'owner', (select v.published_by from flow_versions v where v.flow_id = f.id and v.version = f.version))
       as owner, coalesce(f.draft ->> 'as' = 'broadcast', false) as "isBroadcast" from flows f where key = :key`,
-    message: `select name, changed_by as owner, false as "isBroadcast" from library where key = :key`,
-    offer: `select document ->> 'name' as name, null as owner, false as "isBroadcast" from offers where key = :key`,
+    message: `select name, coalesce(${CARD('message')}, changed_by) as owner, false as "isBroadcast" from library where key = :key`,
+    offer: `select document ->> 'name' as name, coalesce(${CARD('offer')}, created_by) as owner, false as "isBroadcast" from offers where key = :key`,
     segment: `select document ->> 'name' as name, coalesce(document ->> 'owner', created_by) as owner, false as "isBroadcast" from segments where key = :key`,
   };
   return queryOne(sql, from[kind], { key });

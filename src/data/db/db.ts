@@ -36,6 +36,7 @@ import * as team from './migrations/033_team';
 import * as broadcasts from './migrations/034_broadcasts';
 import * as comments from './migrations/035_comments';
 import * as logChanges from './migrations/036_log_changes';
+import * as cards from './migrations/037_cards';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -97,6 +98,7 @@ const migrations: Record<string, Knex.Migration> = {
   '034_broadcasts': broadcasts,
   '035_comments': comments,
   '036_log_changes': logChanges,
+  '037_cards': cards,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

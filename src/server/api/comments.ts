@@ -1,3 +1,4 @@
+import { CARD_OF, cardInput } from '@/core/cards';
 import { commentChange, commentInput, notifiedInput, SPOKEN_OF } from '@/core/comments';
 import { body, jsonSchema, ok, operation, parameter } from './parts';
 
@@ -22,6 +23,17 @@ export const commentPaths = {
       requestBody: body(jsonSchema(commentChange)),
     }),
     delete: operation('Deletes a comment of one’s own; an owner of the store anybody’s', ok('{id}'), { parameters: id }),
+  },
+  '/cards': {
+    get: operation('What things of a kind are for, who looks after each, and their tags', ok('{cards, team, tags}'), {
+      parameters: [parameter('kind', 'query', CARD_OF.join(', '))],
+    }),
+  },
+  '/cards/{kind}/{key}': {
+    put: operation('Says what something is for, who looks after it, and its tags', ok('{about, owner, tags}'), {
+      parameters: [parameter('kind', 'path', CARD_OF.join(', ')), parameter('key', 'path', 'Its key')],
+      requestBody: body(jsonSchema(cardInput)),
+    }),
   },
   '/notices': {
     get: operation('What one was told of, the newest first', ok('{unseen, items}')),

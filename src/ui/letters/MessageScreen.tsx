@@ -7,6 +7,7 @@ import { useCallback, useState } from 'react';
 import { toast } from 'sonner';
 import type { LibraryView } from '@/core/api';
 import { messageSchema, type Block, type Email, type Message } from '@/core/messages';
+import { CardButton } from '../cards';
 import {
   api,
   attempt,
@@ -143,6 +144,7 @@ function Writing({ first }: { first: LibraryView }) {
     <>
       <SavingNote saving={draft.saving} saved="Saved" onReload={() => void reload()} onRetry={() => void draft.save()} />
       <UndoActs draft={draft} />
+      <CardButton kind="message" of={first.key} />
       <Comments kind="message" of={first.key} />
       <Menu
         groups={[

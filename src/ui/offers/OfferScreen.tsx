@@ -7,6 +7,7 @@ import { toast } from 'sonner';
 import type { CodeView, OfferReport, OfferView } from '@/core/api';
 import { sayMoney, toMinor } from '@/core/money';
 import { sayAmount, sayExpires, type Offer } from '@/core/offers';
+import { CardButton, CardLine } from '../cards';
 import {
   api,
   Ask,
@@ -95,6 +96,7 @@ export function OfferScreen({ id }: { id: string }) {
       acts={
         !isEditing && (
           <>
+            <CardButton kind="offer" of={id} />
             <Comments kind="offer" of={id} />
             <Menu
               groups={[
@@ -118,6 +120,7 @@ export function OfferScreen({ id }: { id: string }) {
         )
       }
     >
+      <CardLine kind="offer" of={id} />
       {isEditing ? (
         <OfferEditor
           document={data.document}

@@ -6,6 +6,7 @@ import Link from 'next/link';
 import { useState } from 'react';
 import type { OfferItem } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
+import { cardColumn, useCards } from '../cards';
 import { api, Empty, Failed, Label, Named, NotKnown, Page, plural, sayShare, Table, type TableColumn } from '../kit';
 
 /** Where an offer stands, in a word. */
@@ -53,6 +54,8 @@ const COLUMNS: TableColumn<OfferItem>[] = [
 /** The offers of the store: their terms, what has become of their codes, and what they cost and brought. */
 export function OffersScreen() {
   const [isAll, setAll] = useState(false);
+  const cards = useCards('offer');
+  const columns = [...COLUMNS, cardColumn<OfferItem>(cards, ({ key }) => key)];
   const { data, error, refetch } = useQuery({
     queryKey: ['offers'],
     queryFn: () => api<{ offers: OfferItem[] }>('/offers'),
@@ -75,7 +78,7 @@ export function OffersScreen() {
       }
     >
       <div className="rounded-md border border-line bg-panel">
-        <Table name="Offers" rows={rows} columns={COLUMNS} keyOf={(one) => one.key} hrefOf={(one) => `/offers/${one.key}`} />
+        <Table name="Offers" rows={rows} columns={columns} keyOf={(one) => one.key} hrefOf={(one) => `/offers/${one.key}`} />
         {!rows ? (
           <Empty title="Loading…" />
         ) : (

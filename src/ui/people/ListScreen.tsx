@@ -7,6 +7,7 @@ import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
 import { CONFIRM_SAMPLE, listLetter } from '@/core/messages';
+import { CardButton, CardLine } from '../cards';
 import { api, attempt, Button, Empty, Failed, inputClass, Label, NotKnown, Page, Part, plural, sayCount, sayDate, useStore } from '../kit';
 import { LetterDesk } from '../letters';
 import { Growth } from './Growth';
@@ -72,6 +73,7 @@ export function ListScreen({ id }: { id: string }) {
       about={sayList(list.data)}
       acts={
         <>
+          <CardButton kind="list" of={id} />
           {list.data.doubleOptIn && <Button onClick={() => setWriting(true)}>Letter that asks…</Button>}
           <Link
             href={`/data/files/new?list=${id}`}
@@ -120,6 +122,7 @@ export function ListScreen({ id }: { id: string }) {
           }}
         />
       )}
+      <CardLine kind="list" of={id} />
       <div className="grid grid-cols-[1fr_420px] items-start gap-5">
         <div className="grid gap-4">
           <Part title="Growth, last 90 days">

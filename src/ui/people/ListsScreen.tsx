@@ -5,6 +5,7 @@ import { Plus } from 'lucide-react';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { listInput, type ListView } from '@/core/api';
+import { cardColumn, useCards } from '../cards';
 import {
   api,
   Ask,
@@ -59,7 +60,8 @@ export function ListsScreen() {
   const store = useStore();
   const router = useRouter();
   const { data, error, refetch } = useQuery({ queryKey: ['lists'], queryFn: () => api<{ lists: ListView[] }>('/lists') });
-  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
+  const cards = useCards('list');
+  const columns = useMemo(() => [...columnsOf(store.zone), cardColumn<ListView>(cards, ({ key }) => key)], [store.zone, cards]);
   const [isMaking, setMaking] = useState(false);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (

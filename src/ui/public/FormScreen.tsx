@@ -12,6 +12,7 @@ import { FIELD_TYPES, formSchema, type FieldType, type Form, type FormField } fr
 import { CONFIRM_SAMPLE, confirmLetter } from '@/core/messages';
 import { CHANNELS, CHANNEL_WORDS } from '@/core/rules';
 import { siteSchema } from '@/core/sources';
+import { CardButton, CardLine } from '../cards';
 import {
   api,
   areaClass,
@@ -208,6 +209,7 @@ function Builder({ initial }: { initial: FormView }) {
       acts={
         <>
           <UndoActs draft={draft} />
+          <CardButton kind="form" of={view.key} />
           <Button onClick={() => void toggle({ isOpen: !view.isOpen }, view.isOpen ? 'The form is closed.' : 'The form is open.')}>
             {view.isOpen ? 'Close the form' : 'Open the form'}
           </Button>
@@ -223,6 +225,7 @@ function Builder({ initial }: { initial: FormView }) {
         </>
       }
     >
+      <CardLine kind="form" of={view.key} />
       <div className="grid grid-cols-[1fr_440px] items-start gap-5">
         <div className="grid gap-4">
           <Part title="Words">

@@ -6,6 +6,7 @@ import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { nameInput, type FormView } from '@/core/api';
+import { cardColumn, useCards } from '../cards';
 import {
   api,
   Ask,
@@ -84,7 +85,8 @@ export function FormsScreen() {
   const store = useStore();
   const router = useRouter();
   const { data, error, refetch } = useQuery({ queryKey: ['forms'], queryFn: () => api<{ forms: FormView[] }>('/forms') });
-  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
+  const cards = useCards('form');
+  const columns = useMemo(() => [...columnsOf(store.zone), cardColumn<FormView>(cards, ({ key }) => key)], [store.zone, cards]);
   const [isMaking, setMaking] = useState(false);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (

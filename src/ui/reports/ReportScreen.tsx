@@ -11,6 +11,7 @@ import { sayMoney, toMajor } from '@/core/money';
 import { sayChange, sayFigure } from '@/core/reports';
 import { MODEL_WORDS, type CreditModel } from '@/core/revenue';
 import { localDate } from '@/core/time';
+import { CardButton, CardLine } from '../cards';
 import {
   api,
   Ask,
@@ -68,6 +69,7 @@ export function ReportScreen({ id }: { id: string }) {
       about={figures.data && sayAbout(figures.data, zone)}
       acts={
         <>
+          <CardButton kind="report" of={item.key} />
           <Button onClick={() => setChanging(true)}>Change…</Button>
           <Menu
             groups={[
@@ -90,6 +92,7 @@ export function ReportScreen({ id }: { id: string }) {
         </>
       }
     >
+      <CardLine kind="report" of={item.key} />
       <div className="grid gap-5">
         {(item.url ?? mail) && (
           <p className="flex flex-wrap items-center gap-x-4 gap-y-1 text-sm text-soft">

@@ -6,6 +6,7 @@ import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import type { ReportItem, ReportsView } from '@/core/api';
 import { newReport } from '@/core/reports';
+import { cardColumn, useCards } from '../cards';
 import { api, Button, Empty, Failed, isoOf, Label, Page, plural, sayDate, sayShort, Table, type TableColumn, useStore } from '../kit';
 import { ReportDialog } from './ReportDialog';
 
@@ -16,7 +17,8 @@ export function ReportsScreen() {
   const client = useQueryClient();
   const [isNew, setNew] = useState(false);
   const { data, error, refetch } = useQuery({ queryKey: ['reports'], queryFn: () => api<ReportsView>('/reports') });
-  const columns = useMemo((): TableColumn<ReportItem>[] => columnsOf(zone), [zone]);
+  const cards = useCards('report');
+  const columns = useMemo((): TableColumn<ReportItem>[] => [...columnsOf(zone), cardColumn<ReportItem>(cards, ({ key }) => key)], [zone, cards]);
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (
     <Page

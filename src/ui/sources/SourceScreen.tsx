@@ -6,6 +6,7 @@ import Link from 'next/link';
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { nameInput, type ArrivalView, type ClockView, type RejectionView, type SourceDetail } from '@/core/api';
+import { CardButton, CardLine } from '../cards';
 import {
   api,
   Ask,
@@ -97,6 +98,7 @@ export function SourceScreen({ id }: { id: string }) {
       acts={
         !isOurs && (
           <>
+            <CardButton kind="source" of={source.key} />
             {source.kind !== 'file' && source.kind !== 'form' && <Button onClick={() => setAsks('rename')}>Rename</Button>}
             {(source.kind === 'webhook' || source.kind === 'snippet') && <Button onClick={() => setAsks('secret')}>New secret</Button>}
             {['key', 'webhook', 'snippet'].includes(source.kind) &&
@@ -124,6 +126,7 @@ export function SourceScreen({ id }: { id: string }) {
         )
       }
     >
+      <CardLine kind="source" of={source.key} />
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,420px)] items-start gap-5">
         <div className="min-w-0 rounded-md border border-line bg-panel">
           <div role="tablist" aria-label="About this source" className="flex gap-1 border-b border-line px-2">

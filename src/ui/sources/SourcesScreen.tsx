@@ -9,6 +9,7 @@ import { useWatch } from 'react-hook-form';
 import * as z from 'zod';
 import { sourceInput, type SourceView } from '@/core/api';
 import { SCOPES } from '@/core/sources';
+import { cardColumn, useCards } from '../cards';
 import {
   api,
   Ask,
@@ -110,7 +111,8 @@ export function SourcesScreen() {
   });
   const [isMaking, setMaking] = useState(false);
   const [isWhole, setWhole] = useState(false);
-  const columns = useMemo(() => columnsOf(store.zone), [store.zone]);
+  const cards = useCards('source');
+  const columns = useMemo(() => [...columnsOf(store.zone), cardColumn<SourceView>(cards, ({ key }) => key)], [store.zone, cards]);
   // what is revoked, and files and forms, which have pages of their own, stand behind
   const shown = useMemo(
     () => (data?.sources ?? []).filter((one) => isWhole || (!one.revokedAt && one.kind !== 'file' && one.kind !== 'form')),

@@ -1,0 +1,1 @@
+export { CardButton, CardLine, cardColumn, useCards, type Cards } from './Cards';
