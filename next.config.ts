@@ -3,6 +3,7 @@ import type { NextConfig } from 'next';
 const config: NextConfig = {
   distDir: process.env.VIATIC_DIST ?? '.next',
   serverExternalPackages: [
+    '@opentelemetry/api',
     'knex',
     'pg',
     'graphile-worker',

@@ -18,6 +18,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     trace: 'off',
     actionTimeout: PATIENCE,
+    navigationTimeout: PATIENCE,
     launchOptions: {
       executablePath: '/usr/bin/chromium-headless-shell',
       args: [

@@ -367,6 +367,21 @@ test('products are read by themselves from the shop’s file; a sender is asked,
   await page.getByRole('button', { name: 'Yes, use this address' }).click();
   await expect(page.getByRole('heading', { name: 'Thank you' })).toBeVisible();
 
+  // what her domain is to have in its DNS: nothing of it yet, then one of it
+  await page.goto(`${base()}/settings/sending`);
+  await page.getByRole('button', { name: 'DNS records of Marla of the shop' }).click();
+  const records = page.getByRole('list', { name: 'Records' });
+  await expect(records.getByText('not there yet')).toHaveCount(3);
+  await expectAccessible(page, { part: '[role="dialog"]' });
+  const text = await records.getByLabel(/^Text of the record for Signature/).textContent();
+  await request.post(`${outside()}/outside/dns`, { form: { name: 'viatic._domainkey.example.com', text: text! }, maxRedirects: 0 });
+  await page.getByRole('button', { name: 'Look again' }).click();
+  await expect(records.getByText('is there', { exact: true })).toHaveCount(1);
+  await page.getByRole('button', { name: 'Done' }).click();
+  await page.getByRole('button', { name: 'DNS records of Quillfin' }).click();
+  await expect(records.getByText('is there', { exact: true })).toHaveCount(3);
+  await page.keyboard.press('Escape');
+
   await api(request, 'PUT', '/messages/in-her-name', {
     name: 'In her name',
     message: letter([{ id: 'b1', kind: 'text', text: 'Hello' }], { subject: 'In her name' }),

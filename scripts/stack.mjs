@@ -81,7 +81,9 @@ export function secretsOf(folder) {
 /** The environment in which all programs of an installation run. */
 export async function environmentOf(folder, databaseUrl, port) {
   const { secret, mailHookSecret, textHookSecret, dkimKey, dkimPublic, vapidPublic, vapidPrivate } = secretsOf(folder);
-  const [outsidePort, smtpPort] = [await freePort(), await freePort()];
+  const [outsidePort, smtpPort, dnsPort] = [await freePort(), await freePort(), await freePort()];
+  const spf = 'include:mail.viatic.example';
+  const dkim = `v=DKIM1; k=rsa; p=${dkimPublic}`;
   return {
     ...process.env,
     NODE_ENV: 'production',
@@ -93,7 +95,15 @@ export async function environmentOf(folder, databaseUrl, port) {
     VIATIC_MAIL_HOOK_SECRET: mailHookSecret,
     VIATIC_DKIM_KEY: dkimKey,
     // what a mail server would find in the DNS under viatic._domainkey of the store's domain
-    OUTSIDE_DKIM_RECORD: `v=DKIM1; k=rsa; p=${dkimPublic}`,
+    OUTSIDE_DKIM_RECORD: dkim,
+    OUTSIDE_DNS_PORT: String(dnsPort),
+    OUTSIDE_DNS_RECORDS: JSON.stringify([
+      { name: 'viatic._domainkey.quillfin.example', text: dkim },
+      { name: 'quillfin.example', text: `v=spf1 ${spf} ~all` },
+      { name: '_dmarc.quillfin.example', text: 'v=DMARC1; p=quarantine' },
+    ]),
+    VIATIC_DNS: `127.0.0.1:${dnsPort}`,
+    VIATIC_SPF: spf,
     VIATIC_VAPID_PUBLIC: vapidPublic,
     VIATIC_VAPID_PRIVATE: vapidPrivate,
     VIATIC_TEXT_HOOK_SECRET: textHookSecret,

@@ -6,7 +6,7 @@ const { listen } = await tsImport('../src/server/door/web.ts', import.meta.url);
 const port = Number(process.env.PORT);
 const app = next({ dev: false, hostname: '127.0.0.1', port });
 await app.prepare();
-const server = await listen(app.getRequestHandler(), port);
+const { server, end } = await listen(app.getRequestHandler(), port);
 process.send?.('ready');
 
 let isStopping = false;
@@ -14,7 +14,7 @@ for (const signal of ['SIGTERM', 'SIGINT']) {
   process.on(signal, () => {
     if (isStopping) return;
     isStopping = true;
-    server.close(() => process.exit(0));
+    server.close(() => void end().finally(() => process.exit(0)));
     server.closeIdleConnections();
     // whoever still reads or sends after this has had their time
     setTimeout(() => process.exit(0), 8000).unref();

@@ -11,6 +11,9 @@ export interface Config {
   readonly snippet?: string;
   /** what stands in the DNS of every sender: the public key of its signatures; none where it is empty */
   readonly dkimRecord?: string;
+  /** where the name server listens (UDP), 0 for any free port, and the TXT records it begins with */
+  readonly dnsPort?: number;
+  readonly dnsRecords?: readonly { readonly name: string; readonly text: string }[];
   /** by which browsers know whose messages they take (VAPID); no browser subscribes where it is empty */
   readonly vapidKey?: string;
   /** where mail and carts are kept between starts */
@@ -33,6 +36,8 @@ export function readConfig(): Config {
     folder: of('OUTSIDE_FOLDER'),
     snippet: process.env.OUTSIDE_SNIPPET ?? '',
     dkimRecord: process.env.OUTSIDE_DKIM_RECORD ?? '',
+    dnsPort: Number(process.env.OUTSIDE_DNS_PORT ?? 0),
+    dnsRecords: JSON.parse(process.env.OUTSIDE_DNS_RECORDS ?? '[]') as { name: string; text: string }[],
     vapidKey: process.env.VIATIC_VAPID_PUBLIC ?? '',
   };
 }

@@ -4,6 +4,7 @@ import { openJournal } from './journal';
 import { startMail } from './mail';
 import type { Answer, Asked } from './page';
 import { openBlog } from './blog';
+import { openNames } from './names';
 import { openDevices } from './devices';
 import { openShop } from './shop';
 import { openTexts } from './texts';
@@ -12,6 +13,7 @@ import { openTexts } from './texts';
 const config = readConfig();
 const mail = startMail(config);
 const blog = openBlog(config);
+const names = openNames(config);
 const texts = { sms: openTexts(config, 'sms'), push: openTexts(config, 'push') };
 const devices = openDevices(config, (text) => texts.push.journal.add(text));
 const shop = openShop(config, devices.subscribe);
@@ -90,6 +92,7 @@ async function answer(asked: Asked & { readonly raw: Buffer }, request: Incoming
   const [, , area = '', kind = ''] = asked.path.split('/');
   if (area === 'shop') return shop(asked);
   if (area === 'blog') return blog(asked);
+  if (area === 'dns') return names.page(asked);
   if (area === 'api' && asked.method === 'GET') {
     const to = asked.query.get('to')?.toLowerCase() ?? null;
     if (kind === 'mail') return list(to === null ? mail.journal.entries.slice(-200) : mail.journal.entries.filter((one) => one.to === to));

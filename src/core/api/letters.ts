@@ -1,5 +1,15 @@
 import * as z from 'zod';
-import { blockSchema, brandKey, messageSchema, type Brand, type Message, type MessageFinding, type WarmUp } from '../messages';
+import {
+  blockSchema,
+  brandKey,
+  messageSchema,
+  type Brand,
+  type DomainRecord,
+  type Message,
+  type MessageFinding,
+  type RecordState,
+  type WarmUp,
+} from '../messages';
 
 const value = z.json();
 const values = z.record(z.string().max(200), value);
@@ -161,6 +171,11 @@ export interface WarmUpView extends WarmUp {
   readonly today: { readonly handed: number; readonly most: number | null };
   /** for how many days more it is kept back */
   readonly daysLeft: number;
+}
+/** What the DNS of a sender's domain is to have, what stands there, and how that is. */
+export interface SenderRecordsView {
+  readonly domain: string;
+  readonly records: readonly (DomainRecord & RecordState & { readonly found: readonly string[] })[];
 }
 export interface SendersView {
   readonly store: { readonly name: string; readonly address: string; readonly warmUp: WarmUpView | null };

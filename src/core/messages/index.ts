@@ -11,4 +11,5 @@ export * from './check';
 export * from './arrange';
 export * from './warmup';
 export * from './confirm';
+export * from './domain';
 export * from './subscription';

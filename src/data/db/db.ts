@@ -1,5 +1,6 @@
 import knex, { type Knex } from 'knex';
 import { runMigrations } from 'graphile-worker';
+import { tracedStatement } from './trace';
 import * as start from './migrations/001_start';
 import * as peopleAndData from './migrations/002_people_and_data';
 import * as nearAtHand from './migrations/003_near_at_hand';
@@ -115,7 +116,7 @@ export async function migrate(db: Db, url: string): Promise<void> {
 
 /** Runs one statement with named bindings and answers with its rows. */
 export async function query<Row>(sql: Sql, statement: string, bindings: Record<string, unknown> = {}): Promise<Row[]> {
-  const result = (await sql.raw(statement, bindings as Knex.ValueDict)) as { rows: Row[] };
+  const result = await tracedStatement(statement, async () => (await sql.raw(statement, bindings as Knex.ValueDict)) as { rows: Row[] });
   return result.rows;
 }
 
@@ -126,7 +127,10 @@ export async function query<Row>(sql: Sql, statement: string, bindings: Record<s
 export async function queryPrepared<Row>(sql: Sql, name: string, statement: string, bindings: Record<string, unknown>): Promise<Row[]> {
   const { userParams } = (sql.client as { config: { userParams?: { prepares?: boolean } } }).config;
   if (userParams?.prepares === false) return query<Row>(sql, statement, bindings);
-  const result = (await sql.raw(statement, bindings as Knex.ValueDict).options({ name })) as { rows: Row[] };
+  const result = await tracedStatement(
+    statement,
+    async () => (await sql.raw(statement, bindings as Knex.ValueDict).options({ name })) as { rows: Row[] },
+  );
   return result.rows;
 }
 

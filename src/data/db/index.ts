@@ -17,3 +17,4 @@ export {
 } from './db';
 export { ITEMS_OF_EVENT } from './items';
 export { rowsOf, textList } from './rows';
+export { traced } from './trace';

@@ -94,6 +94,11 @@ export const letterPaths = {
     ),
     delete: operation('As many go out as are due', nothing, { parameters: [parameter('key', 'path', "The sender's key, or own")] }, '204'),
   },
+  '/senders/{key}/records': {
+    get: operation('Which records the DNS of a sender’s domain is to have, and how each stands now', ok('{domain, records}'), {
+      parameters: [parameter('key', 'path', "The sender's key, or own")],
+    }),
+  },
   '/senders': { get: operation('In whose name letters go out', ok('{store, senders}')) },
   '/senders/{key}': {
     put: operation('Stores a sender; its address is asked by mail whether it may be used', ok('The sender'), {

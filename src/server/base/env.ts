@@ -29,6 +29,13 @@ const schema = z.object({
     .string()
     .regex(/^[A-Za-z0-9-]{1,63}$/)
     .default('viatic'),
+  /** what the DNS of a sender's domain is to allow to send in its name (SPF, RFC 7208), such as include:mail.example; empty: not asked for */
+  VIATIC_SPF: z
+    .string()
+    .regex(/^[\w.:/ -]{0,200}$/)
+    .default(''),
+  /** which name servers are asked for those records, as address:port, with commas; empty for those of the machine */
+  VIATIC_DNS: z.string().default(''),
   /** where the stand-ins listen; empty where there are none */
   VIATIC_OUTSIDE_URL: z.string().default(''),
   /** "1" in the demo and in tests: store time can be moved, the sign-in page shows the demo account */
@@ -60,6 +67,8 @@ export interface Env {
   readonly mailHookSecret: string;
   readonly mailPace: { readonly perSecond: number | null; readonly perDomain: number | null };
   readonly dkim: { readonly privateKey: string; readonly keySelector: string } | null;
+  readonly spf: string;
+  readonly nameServers: readonly string[];
   readonly outsideUrl: string;
   readonly isDemo: boolean;
   readonly proxies: readonly string[];
@@ -99,6 +108,8 @@ export function env(): Env {
       mailHookSecret: e.VIATIC_MAIL_HOOK_SECRET,
       mailPace: { perSecond: e.VIATIC_MAIL_PER_SECOND, perDomain: e.VIATIC_MAIL_PER_DOMAIN },
       dkim: e.VIATIC_DKIM_KEY ? { privateKey: pemOf(e.VIATIC_DKIM_KEY), keySelector: e.VIATIC_DKIM_SELECTOR } : null,
+      spf: e.VIATIC_SPF.trim(),
+      nameServers: listOf(e.VIATIC_DNS),
       outsideUrl: e.VIATIC_OUTSIDE_URL.replace(/\/$/, ''),
       isDemo: e.VIATIC_DEMO === '1',
       proxies: listOf(e.VIATIC_PROXIES),

@@ -1,2 +1,2 @@
 export { policyOf, strangersPolicy } from './headers';
-export { type Call, done, json, personAsking, publicRoute, reportRoute, route, written } from './route';
+export { type Call, done, json, personAsking, publicRoute, reportRoute, route, routeOf, written } from './route';

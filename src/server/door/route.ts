@@ -1,4 +1,5 @@
-import { constraintOf, isOutage, isUnfit, type Db } from '@/data/db';
+import { SpanKind, SpanStatusCode } from '@opentelemetry/api';
+import { constraintOf, isOutage, isUnfit, traced, type Db } from '@/data/db';
 import { mayDo, sayMayNot, type Needs } from '@/core/access';
 import { SCOPES, type Scope } from '@/core/sources';
 import { findKey, HAND_SOURCE } from '@/data/sources';
@@ -104,7 +105,7 @@ const isWrite = (request: Request): boolean => !['GET', 'HEAD'].includes(request
  * or the owners' (`owner`) no key does.
  */
 export function route(handler: (call: Call) => Promise<Response>, access?: Needs | 'anyone', from = database): Handler {
-  return async (request, context) => {
+  return tracedRoute(async (request, context) => {
     try {
       const db = database();
       const needs = access ?? (isWrite(request) ? 'write' : 'read');
@@ -114,21 +115,53 @@ export function route(handler: (call: Call) => Promise<Response>, access?: Needs
     } catch (error) {
       return problemOf(error, request).response();
     }
-  };
+  });
 }
+
+/** The address of a request with its parts under their names; where one cannot be told from the rest, no more than that it is an address. */
+export function routeOf(pathname: string, params: Awaited<Context['params']>): string {
+  const named = new Map(Object.entries(params).flatMap(([name, value]) => [value ?? []].flat().map((one) => [one, name] as const)));
+  let found = 0;
+  const parts = pathname.split('/').map((part) => {
+    let said = part;
+    try {
+      said = decodeURIComponent(part);
+    } catch {
+      // as it is
+    }
+    const name = named.get(said) ?? named.get(part);
+    if (name) found += 1;
+    return name ? `{${name}}` : part;
+  });
+  return found >= named.size ? parts.join('/') : '/…';
+}
+
+/** A request as a span, named by its route: what its address says of whom is no part of it. */
+const tracedRoute =
+  (handler: Handler): Handler =>
+  async (request, context) => {
+    const path = routeOf(new URL(request.url).pathname, (await context?.params) ?? {});
+    const attributes = { 'http.request.method': request.method, 'http.route': path };
+    return traced(`${request.method} ${path}`, { kind: SpanKind.SERVER, attributes, headers: request.headers }, async (span) => {
+      const answer = await handler(request, context);
+      span.setAttribute('http.response.status_code', answer.status);
+      if (answer.status >= 500) span.setStatus({ code: SpanStatusCode.ERROR });
+      return answer;
+    });
+  };
 
 /** The same for reports, which are read from a copy that follows the database, where there is one. */
 export const reportRoute = (handler: (call: Call) => Promise<Response>): Handler => route(handler, 'read', reportsDatabase);
 
 /** The same for pages that people without an account see: problems are said on a page, too. */
 export function publicRoute(handler: (call: Call) => Promise<Response>, say: (problem: Problem) => Response): Handler {
-  return async (request, context) => {
+  return tracedRoute(async (request, context) => {
     try {
       return await handler(await callOf(request, context, ANYONE, database()));
     } catch (error) {
       return say(problemOf(error, request));
     }
-  };
+  });
 }
 
 async function callOf(request: Request, context: Context | undefined, caller: Caller, db: Db): Promise<Call> {

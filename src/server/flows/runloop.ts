@@ -17,7 +17,7 @@ import {
   type RunningFlow,
 } from '@/core/flows';
 import type { Instant } from '@/core/time';
-import { inTransaction, isInTheWay, isOutage, type Db, type Sql } from '@/data/db';
+import { inTransaction, isInTheWay, isOutage, traced, type Db, type Sql } from '@/data/db';
 import { loadFacts } from '@/data/rules';
 import {
   aboutOf,
@@ -38,7 +38,7 @@ import {
 } from '@/data/flows';
 import { insertAsks, type NewAsk } from '@/data/asks';
 import { holdBounded, sharingOf } from '@/data/offers';
-import { readStore } from '@/data/store';
+import { readStore, type StoreNow } from '@/data/store';
 import { addJobs } from '@/data/work';
 import { queueDispatch } from '@/data/messages';
 import { log } from '../base';
@@ -78,11 +78,14 @@ export async function tick(db: Db, limit = BATCH): Promise<number> {
 
 async function moveDue(trx: Sql, limit: number, onClaimed: (due: readonly RunRow[]) => void): Promise<number> {
   const store = await readStore(trx);
-  const { now } = store;
-  const due = await claimDue(trx, now, limit);
+  const due = await claimDue(trx, store.now, limit);
   onClaimed(due);
   if (!due.length) return 0;
+  return traced('move runs', { attributes: { 'viatic.runs': due.length } }, () => moveClaimed(trx, store, due));
+}
 
+async function moveClaimed(trx: Sql, store: StoreNow, due: readonly RunRow[]): Promise<number> {
+  const { now } = store;
   const flows = await flowsNow(trx, [...new Set(due.map((row) => row.flow_id))]);
   const versionOf = (row: RunRow) => (row.phase === 'armed' ? (flows.get(row.flow_id)?.version ?? row.version) : row.version);
   const running = new Map<string, RunningFlow>();

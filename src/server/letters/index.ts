@@ -6,4 +6,5 @@ export { entriesOf, feeds, putFeed, readFeeds, removeFeed } from './feeds';
 export { keepInLibrary, library, libraryRevision, libraryView, putInLibrary, replaceWords } from './library';
 export { keepRelations } from './relations';
 export { renderAs, sendTest, tellingFor } from './show';
+export { senderRecords } from './domains';
 export { confirmSender, keptByWarmUp, putSender, putWarmUp, readSenders, removeSender, senders } from './senders';

@@ -21,7 +21,7 @@ import { addJobs } from '@/data/work';
 import { notFound, Problem, problemsOf } from '../http';
 
 /** By what key the store's own sender is spoken of. */
-const OWN = 'own';
+export const OWN = 'own';
 
 const viewOf = ({ key, name, address, verified_at }: SenderRow, warmUps: ReadonlyMap<string, WarmUpView>): SenderView => ({
   key,

@@ -1,6 +1,8 @@
 import { EventEmitter } from 'node:events';
 import { Logger, run, type Runner, type Task, type TaskList } from 'graphile-worker';
+import { SpanKind } from '@opentelemetry/api';
 import type { Pool } from 'pg';
+import { traced } from '@/data/db';
 import { dispatch, giveUp, sendLetter, type Dispatch } from '../messages';
 import { changeOthers, makeCall, tellNote, writeTaskOf } from '../asks';
 import { log } from '../base';
@@ -40,7 +42,7 @@ export async function startJobs(context: Dispatch, pool: Pool, onPool: (poolId: 
         logger: new Logger(() => (level, message) => {
           if (level === 'error' || level === 'warning') log.warn({ jobs: message.slice(0, 500) });
         }),
-        taskList: Object.fromEntries(tasks.map((name) => [name, all[name]!])),
+        taskList: Object.fromEntries(tasks.map((name) => [name, tracedTask(name, all[name]!)])),
       }),
     );
   }
@@ -65,6 +67,14 @@ export async function startJobs(context: Dispatch, pool: Pool, onPool: (poolId: 
     },
   };
 }
+
+/** A job as the beginning of a trace: what is done for it stands below. */
+const tracedTask =
+  (name: string, task: Task): Task =>
+  (payload, helpers) =>
+    traced(`job ${name}`, { kind: SpanKind.CONSUMER, attributes: { 'viatic.attempt': helpers.job.attempts } }, async () =>
+      task(payload, helpers),
+    );
 
 /** What jobs there are, and what is done for each. */
 export function tasksOf(context: Dispatch): TaskList {

@@ -6,7 +6,7 @@ import { readStore } from '@/data/store';
 import { enterWorker, leaveWorker, livingWorkers, notePools, releaseGone } from '@/data/work';
 import { keepCatalogue } from '../sources';
 import { allHandedOver, byAddress, openGateway, openMailer, openTraffic, openWebPush, type Mailer } from '../messages';
-import { env, log, type Env } from '../base';
+import { env, log, startTraces, type Env } from '../base';
 import { startJobs } from './jobs';
 import { tellTeam } from '../comments';
 import { keepRelations, readFeeds } from '../letters';
@@ -135,6 +135,7 @@ async function startShift(
  */
 async function main(): Promise<void> {
   const config = env();
+  const endTraces = await startTraces('worker');
   const [loopDb, jobsDb, homeDb] = [3, 8, 2].map((size) => connect(config.databaseUrl, size, { prepares: !config.isPooled })) as [
     Db,
     Db,
@@ -247,6 +248,7 @@ async function main(): Promise<void> {
     await Promise.all([loop, shifts]);
     for (const mailer of Object.values(mailers)) mailer.close();
     await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy()]);
+    await endTraces();
     log.info('worker stopped');
   };
   for (const signal of ['SIGTERM', 'SIGINT'] as const) process.on(signal, () => void stop().then(() => process.exit(0)));

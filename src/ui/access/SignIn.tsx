@@ -1,6 +1,6 @@
 'use client';
 
-import { useActionState, useState } from 'react';
+import { useActionState, useEffect, useRef, useState } from 'react';
 import { Button, Field, inputClass } from '../kit';
 
 interface State {
@@ -20,6 +20,14 @@ export function SignIn({
   // kept here: a form that was sent forgets what was typed
   const [email, setEmail] = useState(demo?.email ?? '');
   const [password, setPassword] = useState(demo?.password ?? '');
+  const fields = useRef<HTMLFormElement>(null);
+  // what was typed, or filled in by the browser, before the page came to life is what counts
+  useEffect(() => {
+    if (!fields.current) return;
+    const typed = new FormData(fields.current);
+    setEmail(String(typed.get('email') ?? ''));
+    setPassword(String(typed.get('password') ?? ''));
+  }, []);
   return (
     <main className="mx-auto grid min-h-screen max-w-sm content-center gap-6 px-6">
       <div className="flex items-center gap-3">
@@ -29,7 +37,7 @@ export function SignIn({
           <p className="text-soft">Flows for online stores and apps</p>
         </div>
       </div>
-      <form action={act} className="grid gap-4 rounded-md border border-line bg-panel p-6">
+      <form ref={fields} action={act} className="grid gap-4 rounded-md border border-line bg-panel p-6">
         <Field label="Email">
           <input
             name="email"

@@ -53,6 +53,9 @@ export function OutsideScreen({ to }: { to: string }) {
         <a href="/outside/blog" target="_blank" rel="noreferrer" className="text-accent underline">
           Its blog
         </a>
+        <a href="/outside/dns" target="_blank" rel="noreferrer" className="text-accent underline">
+          Name server
+        </a>
         <a
           href="/outside/shop"
           target="_blank"

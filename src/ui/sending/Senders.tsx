@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { slugOf } from '@/core/text';
 import type { SendersView } from '@/core/api';
 import { api, attempt, Button, Field, inputClass, Label, Part, wordsOf } from '../kit';
+import { SenderRecords } from './SenderRecords';
 import { WarmUpPart } from './WarmUpPart';
 
 /** In whose name letters go out: the store's own sender, and others whose addresses have said yes. */
@@ -47,6 +48,7 @@ export function Senders() {
               <span className="min-w-0 flex-1 truncate">
                 <b>{data.store.name}</b> <span className="font-mono text-xs">{data.store.address}</span> <Label>the store’s own</Label>
               </span>
+              <SenderRecords of="own" name={data.store.name} />
               <WarmUpPart of="own" name={data.store.name} warmUp={data.store.warmUp} onChanged={() => void renew()} />
             </li>
           )}
@@ -56,6 +58,7 @@ export function Senders() {
                 <b>{one.name}</b> <span className="font-mono text-xs">{one.address}</span>{' '}
                 {one.verifiedAt ? <Label tone="good">confirmed</Label> : <Label tone="caution">waits for its owner’s yes</Label>}
               </span>
+              <SenderRecords of={one.key} name={one.name} />
               {one.verifiedAt && <WarmUpPart of={one.key} name={one.name} warmUp={one.warmUp} onChanged={() => void renew()} />}
               {!one.verifiedAt && (
                 <Button
