@@ -91,6 +91,10 @@ test('somebody is invited, joins by the link in the mail, gets another role and 
   await page.getByLabel('With the words').fill(email);
   await expect(log.getByRole('row', { name: /team: removed/ })).toBeVisible();
   await expect(log.getByRole('row', { name: /team: role/ })).toContainText('role analyst → editor');
+  // of one day alone, and not of the one before it began
+  await page.getByLabel('To', { exact: true }).fill('2026-01-01');
+  await expect(page.getByText('Nothing like this was done')).toBeVisible();
+  await page.getByLabel('To', { exact: true }).fill('');
   const file = await page.request.get(`${base()}/api/v1/acts/file?what=team`);
   expect(await file.text()).toMatch(/^at,actor,what,detail,changes\n/);
   await expectPagesAccessible(page, ['/settings/team', '/settings/log', '/account']);

@@ -3,6 +3,7 @@ import { constraintOf, isOutage, isUnfit, traced, type Db } from '@/data/db';
 import { mayDo, sayMayNot, type Needs } from '@/core/access';
 import { SCOPES, type Scope } from '@/core/sources';
 import { findKey, HAND_SOURCE } from '@/data/sources';
+import { readStore, recordAct } from '@/data/store';
 import { hashKey, signedIn, type SignedIn } from '../access';
 import { database, env, log, reportsDatabase } from '../base';
 import { Problem } from '../http';
@@ -110,7 +111,9 @@ export function route(handler: (call: Call) => Promise<Response>, access?: Needs
       const db = database();
       const needs = access ?? (isWrite(request) ? 'write' : 'read');
       const caller = needs === 'anyone' ? ANYONE : await callerOf(request, db, needs);
-      const answer = await handler(await callOf(request, context, caller, from()));
+      const call = await callOf(request, context, caller, from());
+      const answer = await handler(call);
+      await noteFile(db, call, answer);
       return needs === 'write' && caller.isKey && !caller.scopes.includes('read') ? withoutReading(answer) : answer;
     } catch (error) {
       return problemOf(error, request).response();
@@ -149,6 +152,21 @@ const tracedRoute =
       return answer;
     });
   };
+
+/** What of a request for a file says which it was; the rest (words that were looked for, filters) may be about people. */
+const SAYS_WHICH = ['what', 'format', 'list', 'segment'];
+
+/** Whoever takes a file of what is here away stands in the log. */
+async function noteFile(db: Db, { url, params, caller }: Call, answer: Response): Promise<void> {
+  const file = /^attachment; filename="([^"]*)"/.exec(answer.headers.get('content-disposition') ?? '')?.[1];
+  if (!answer.ok || file === undefined) return;
+  const asked = SAYS_WHICH.flatMap((name) => (url.searchParams.has(name) ? [[name, url.searchParams.get(name)!.slice(0, 80)]] : []));
+  await recordAct(db, (await readStore(db)).now, caller.name, 'file.taken', {
+    file,
+    from: routeOf(url.pathname, params),
+    ...Object.fromEntries(asked),
+  });
+}
 
 /** The same for reports, which are read from a copy that follows the database, where there is one. */
 export const reportRoute = (handler: (call: Call) => Promise<Response>): Handler => route(handler, 'read', reportsDatabase);

@@ -83,6 +83,25 @@ describe.each(Object.entries(NEEDS))('%s needs the scope %s', (name, needs) => {
   });
 });
 
+it('whoever takes a file away stands in the log, with which it was and nothing of who is in it', async () => {
+  const taken = async () =>
+    await query<{ actor: string; detail: object }>(lab.db, `select actor, detail from acts where what = 'file.taken' order by id`);
+  const before = (await taken()).length;
+  const answer = await routes['GET exports']!(
+    new Request('http://viatic.example/api/v1/exports?what=people&format=csv&q=robin', { headers: { authorization: 'Bearer key-read' } }),
+    { params: Promise.resolve({}) },
+  );
+  expect([answer.status, (await answer.text()).length > 0]).toEqual([200, true]);
+  expect((await taken()).slice(before)).toEqual([
+    {
+      actor: 'key read',
+      detail: { file: expect.stringContaining('people') as string, from: '/api/v1/exports', what: 'people', format: 'csv' },
+    },
+  ]);
+  expect((await ask('GET people', 'key-read')).status).toBe(200);
+  expect(await taken()).toHaveLength(before + 1);
+});
+
 it('with its scope each does what it is for', async () => {
   expect((await ask('POST events', 'key-events', happening('page.viewed', {}, { subject: 'c1' }))).status).toBe(202);
   expect((await ask('GET person', 'key-read')).status).toBe(200);

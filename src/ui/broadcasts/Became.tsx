@@ -1,18 +1,13 @@
 'use client';
 
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import Link from 'next/link';
-import { useRouter } from 'next/navigation';
 import { useState, type ReactNode } from 'react';
-import type { BroadcastView, Did, FlowView, RecipientsView, SendSplitView, SplitOfSends } from '@/core/api';
+import type { BroadcastView, Did, FlowView, SendSplitView, SplitOfSends } from '@/core/api';
 import { planOf } from '@/core/flows';
 import { sayMoney } from '@/core/money';
-import type { Rule } from '@/core/rules';
-import { slugOf } from '@/core/text';
 import {
   api,
-  Ask,
-  attempt,
   Bars,
   Button,
   Dialog,
@@ -20,18 +15,18 @@ import {
   Failed,
   fieldClass,
   Part,
-  percent,
   plural,
   sayCount,
   sayMoment,
   sayShare,
   sayShort,
-  Spans,
   Table,
   useStore,
   type TableColumn,
 } from '../kit';
 import { ClicksOnLetter } from './ClicksOnLetter';
+import { Recipients } from './Recipients';
+import { Trial } from './Trial';
 
 type MessageRow = BroadcastView['messages'][number];
 
@@ -247,77 +242,6 @@ function Progress({ done, of }: { done: number; of: number }) {
   );
 }
 
-/** How the trial goes: each message with the interval in which its share lies, and, where somebody has to choose, the choice. */
-function Trial({
-  view,
-  document,
-  flowKey,
-  onChanged,
-}: {
-  view: BroadcastView;
-  document: FlowView['draft'];
-  flowKey: string;
-  onChanged: () => void;
-}) {
-  const { zone } = useStore();
-  const [keeping, setKeeping] = useState<{ id: string; name: string } | null>(null);
-  const trial = view.trial!;
-  const step = [...planOf(document).steps.values()].find((one) => one.kind === 'test');
-  const by = step?.kind === 'test' ? { opened: 'opened it', clicked: 'clicked in it', goal: 'ordered' }[step.trial?.by ?? 'opened'] : '';
-  return (
-    <Part title="The trial">
-      <div className="grid grid-cols-[1fr_580px] gap-6 p-4">
-        <div className="grid content-start gap-3">
-          <p data-testid="trial-says">{trial.says}</p>
-          {!trial.won && (
-            <p className="text-soft">
-              {trial.endsAt ? `Its time is over at ${sayShort(trial.endsAt, zone)}.` : 'More of its people are still to get theirs.'}
-              {trial.waiting > 0 && ` ${plural(trial.waiting, 'person waits', 'people wait')} for what it shows.`}
-            </p>
-          )}
-          {!trial.won && (
-            <div className="flex flex-wrap gap-2">
-              {trial.arms.map(({ id, name }) => (
-                <Button key={id} kind={view.phase === 'asks' ? 'primary' : 'plain'} onClick={() => setKeeping({ id, name })}>
-                  Send “{name}” to the others…
-                </Button>
-              ))}
-            </div>
-          )}
-        </div>
-        <Spans
-          label={`Share of people who ${by}, by message`}
-          axis={`Share of people who ${by}`}
-          spans={trial.arms
-            .filter(({ people }) => people > 0)
-            .map(({ id, name, people, did, low, high }) => ({
-              key: id,
-              name: `${name} (${sayCount(people)})`,
-              value: did / people,
-              low,
-              high,
-            }))}
-          say={percent}
-        />
-      </div>
-      {keeping && step && (
-        <Ask
-          isOpen
-          onClose={() => setKeeping(null)}
-          title={`Send “${keeping.name}” to the others?`}
-          about={`${plural(trial.waiting, 'person who waits gets', 'people who wait get')} it now, by the limits of sending.`}
-          act="Send"
-          onAct={async () => {
-            await api(`/tests/${flowKey}/${step.id}/keep`, { method: 'POST', body: { arm: keeping.id } });
-            setKeeping(null);
-            onChanged();
-          }}
-        />
-      )}
-    </Part>
-  );
-}
-
 function Hours({ view, zone }: { view: BroadcastView; zone: string }) {
   const bars = (what: 'sent' | 'opened' | 'clicked') =>
     view.hours.slice(0, 72).map((one) => ({
@@ -398,133 +322,5 @@ function Split({ flowKey }: { flowKey: string }) {
         <Empty title="Nothing to split yet" />
       )}
     </Part>
-  );
-}
-
-const DID: { readonly [did in Did]: string } = {
-  all: 'Everybody it was meant for',
-  sent: 'Got it',
-  opened: 'Opened it',
-  'not-opened': 'Got it and did not open it',
-  clicked: 'Clicked in it',
-  bounced: 'It bounced',
-  skipped: 'Did not get it',
-  ordered: 'Ordered, credited to it',
-};
-/** What holds of those who did something with a flow's messages, where a rule can say it. */
-const RULES: { readonly [did in Did]?: (flow: string) => Rule } = {
-  sent: (flow) => did('message.sent', flow),
-  opened: (flow) => did('message.opened', flow),
-  'not-opened': (flow) => ({ all: [did('message.sent', flow), { ...did('message.opened', flow), test: 'didNot' } as Rule] }),
-  clicked: (flow) => did('message.clicked', flow),
-};
-const did = (event: string, flow: string): Rule => ({
-  test: 'did',
-  event,
-  where: [{ property: 'flow', op: 'is', value: flow }],
-  since: 'ever',
-});
-
-type Recipient = RecipientsView['items'][number];
-
-/** Who got it and what they did; as a file, and as a segment that goes on by itself. */
-function Recipients({ flow, did: what, onDid, onClose }: { flow: FlowView; did: Did; onDid: (did: Did) => void; onClose: () => void }) {
-  const { zone } = useStore();
-  const router = useRouter();
-  const client = useQueryClient();
-  const [more, setMore] = useState<{ of: Did; items: readonly Recipient[]; next: string | null } | null>(null);
-  const { data, error, refetch } = useQuery({
-    queryKey: ['recipients', flow.key, what],
-    queryFn: () => api<RecipientsView>(`/broadcasts/${flow.key}/people?did=${what}`),
-  });
-  const items = more?.of === what ? [...(data?.items ?? []), ...more.items] : (data?.items ?? []);
-  const next = more?.of === what ? more.next : (data?.next ?? null);
-  const rule = RULES[what]?.(flow.key);
-  const columns: TableColumn<Recipient>[] = [
-    {
-      key: 'name',
-      name: 'Person',
-      value: (one) => one.name || one.email,
-      show: (one) => (
-        <Link href={`/people/${encodeURIComponent(one.person)}`} className="font-semibold hover:underline">
-          {one.name || one.email || one.person}
-        </Link>
-      ),
-    },
-    { key: 'email', name: 'Address', value: (one) => one.email },
-    { key: 'message', name: 'Message', value: (one) => one.message },
-    {
-      key: 'state',
-      name: 'State',
-      value: (one) => one.state,
-      show: (one) => (
-        <>
-          {one.state}
-          {one.reason && <span className="block text-xs text-soft">{one.reason}</span>}
-        </>
-      ),
-    },
-    { key: 'opened', name: 'Opened', value: (one) => one.openedAt, show: (one) => one.openedAt && sayShort(one.openedAt, zone) },
-    { key: 'clicked', name: 'Clicked', value: (one) => one.clickedAt, show: (one) => one.clickedAt && sayShort(one.clickedAt, zone) },
-    { key: 'ordered', name: 'Ordered', value: (one) => (one.ordered ? 'yes' : 'no') },
-  ];
-  return (
-    <Dialog isOpen onClose={onClose} title={`Who did what: ${flow.name}`} width={1000}>
-      <div className="flex items-center gap-2">
-        <select aria-label="Who" value={what} onChange={(event) => onDid(event.target.value as Did)} className={`${fieldClass} w-64`}>
-          {(Object.keys(DID) as Did[]).map((one) => (
-            <option key={one} value={one}>
-              {DID[one]}
-            </option>
-          ))}
-        </select>
-        <div className="flex-1" />
-        {rule && (
-          <Button
-            onClick={() =>
-              router.push(
-                `/people/segments/new?name=${encodeURIComponent(`${DID[what]}: ${flow.name}`.slice(0, 80))}&rule=${encodeURIComponent(JSON.stringify(rule))}`,
-              )
-            }
-          >
-            Make a segment…
-          </Button>
-        )}
-        <a
-          href={`/api/v1/broadcasts/${flow.key}/people/file?did=${what}`}
-          download={`${slugOf(flow.name) || 'people'}.csv`}
-          className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash"
-        >
-          Save as CSV
-        </a>
-      </div>
-      {error && !data ? (
-        <Failed error={error} retry={() => void refetch()} />
-      ) : !data ? (
-        <Empty title="Loading…" />
-      ) : items.length ? (
-        <>
-          <Table name="recipients" rows={items} keyOf={(one) => `${one.person} ${one.message}`} columns={columns} />
-          {next && (
-            <Button
-              className="justify-self-start"
-              onClick={() =>
-                void attempt(async () => {
-                  const page = await client.fetchQuery({
-                    queryKey: ['recipients', flow.key, what, next],
-                    queryFn: () => api<RecipientsView>(`/broadcasts/${flow.key}/people?did=${what}&before=${next}`),
-                  });
-                  setMore({ of: what, items: [...(more?.of === what ? more.items : []), ...page.items], next: page.next });
-                })
-              }
-            >
-              More
-            </Button>
-          )}
-        </>
-      ) : (
-        <Empty title="Nobody" />
-      )}
-    </Dialog>
   );
 }

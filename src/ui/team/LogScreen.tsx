@@ -23,10 +23,17 @@ export function LogScreen() {
   const [actor, setActor] = useState('');
   const [what, setWhat] = useState('');
   const [words, setWords] = useState('');
+  const [from, setFrom] = useState('');
+  const [to, setTo] = useState('');
+  const isTurned = Boolean(from && to && from > to);
   const query = new URLSearchParams({
     ...(actor && { actor }),
     ...(what && { what }),
     ...(words.trim() && { q: words.trim() }),
+    // from the beginning of that day, and to the end of that one, by the store's clock
+    ...(from && !isTurned && { from }),
+    ...(to && !isTurned && { to }),
+    ...(to && !from && !isTurned && { from: '2000-01-01' }),
   }).toString();
   const { data, error, refetch, fetchNextPage, hasNextPage, isFetchingNextPage, isPlaceholderData } = useInfiniteQuery({
     queryKey: ['acts', query],
@@ -75,8 +82,33 @@ export function LogScreen() {
             value={words}
             maxLength={100}
             onChange={(event) => setWords(event.target.value)}
-            className={`${fieldClass} w-64`}
+            className={`${fieldClass} w-56`}
           />
+          <label className="flex items-center gap-2 text-sm text-soft">
+            from
+            <input
+              type="date"
+              aria-label="From"
+              value={from}
+              onChange={(event) => setFrom(event.target.value)}
+              className={`${fieldClass} w-36`}
+            />
+          </label>
+          <label className="flex items-center gap-2 text-sm text-soft">
+            to
+            <input
+              type="date"
+              aria-label="To"
+              value={to}
+              onChange={(event) => setTo(event.target.value)}
+              className={`${fieldClass} w-36`}
+            />
+          </label>
+          {isTurned && (
+            <p role="alert" className="text-sm text-stop">
+              The first day is after the last; all days are shown.
+            </p>
+          )}
         </div>
         {!data ? (
           <Empty title="Loading…" />
