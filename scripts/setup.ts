@@ -26,6 +26,7 @@ import { createUser } from '../src/data/access';
 import { connect, copyInto, inTransaction, migrate, passCounters, query, queryOne, type Db } from '../src/data/db';
 import { createKey, createSource, findSource, rebuildCatalogue } from '../src/data/sources';
 import { SCOPES } from '../src/core/sources';
+import { lockCarded, putCard } from '../src/data/cards';
 import { storeTable } from '../src/data/tables';
 import { countOffers, saveOffer, settleCodes } from '../src/data/offers';
 import { newReport, nextMail, type ReportDocument } from '../src/core/reports';
@@ -205,6 +206,13 @@ async function furnish(db: Db): Promise<void> {
   // the worker builds them as soon as it is there
   await storePlaces(db, { csv: readFileSync(join(import.meta.dirname, '../quillfin/places.csv'), 'utf8') }, by);
   await storeGroup(db, 'where-we-ship', { name: 'Where we ship', countries: ['NL', 'BE', 'LU', 'DE', 'FR'] }, by);
+  for (const [kind, key, about, owner, tags] of [
+    ['offer', 'cart-10', 'Ten per cent for carts left behind: only where the margin bears it.', 'Ines Halm', ['carts', 'all year']],
+    ['form', 'plant-letter', 'On every page of the blog, and at the till.', 'Ines Halm', ['newsletter']],
+    ['list', 'plant-letter', '', 'Marla Quist', ['newsletter']],
+    ['source', 'snippet-quillfin', 'What people look at in the shop.', 'Tom Brandt', []],
+  ] as const)
+    if (await lockCarded(db, kind, key)) await putCard(db, kind, key, { about, owner, tags: [...tags] });
   for (const { key, name, about, rule } of (await readySegments(db)).ready)
     await putSegment(db, key, { schema: 'viatic.segment/1', name, about, rule, owner: by }, by);
 }

@@ -77,7 +77,7 @@ export function openNames({
       const rows = records()
         .map(
           ({ name, text }) =>
-            `<tr><td style="word-break:break-all">${escape(name)}</td><td style="word-break:break-all">${escape(text)}</td><td><form method="post"><input type="hidden" name="name" value="${escape(name)}"><input type="hidden" name="text" value="${escape(text)}"><button name="remove" value="1" class="plain" aria-label="Remove ${escape(name)}">Remove</button></form></td></tr>`,
+            `<tr><td style="white-space:nowrap">${escape(name)}</td><td style="word-break:break-all">${escape(text)}</td><td><form method="post"><input type="hidden" name="name" value="${escape(name)}"><input type="hidden" name="text" value="${escape(text)}"><button name="remove" value="1" class="plain" aria-label="Remove ${escape(name)}">Remove</button></form></td></tr>`,
         )
         .join('');
       return {

@@ -17,8 +17,8 @@ describe('what an act has changed', () => {
     const is = { document: { ...offer, discount: { kind: 'percent', percent: 15 }, rules: [{ id: 'b', least: 95 }, offer.rules[0]] } };
     expect(changeLines([{ of: 'offers', key: 'cart-10', was, is }], 20)).toEqual({
       lines: [
-        { of: 'offers cart-10', where: 'discount, percent', was: '10', is: '15' },
-        { of: 'offers cart-10', where: 'rules, b, least', was: '90', is: '95' },
+        { of: 'offer cart-10', where: 'discount, percent', was: '10', is: '15' },
+        { of: 'offer cart-10', where: 'rules, b, least', was: '90', is: '95' },
       ],
       more: 0,
     });
@@ -28,15 +28,15 @@ describe('what an act has changed', () => {
     expect(
       changeLines([{ of: 'lists', key: 'x', was: null, is: { name: 'Keepers', double_opt_in: true, confirmation: null } }], 20).lines,
     ).toEqual([
-      { of: 'lists x', where: 'name', was: null, is: 'Keepers' },
-      { of: 'lists x', where: 'double opt in', was: null, is: 'yes' },
+      { of: 'list x', where: 'name', was: null, is: 'Keepers' },
+      { of: 'list x', where: 'double opt in', was: null, is: 'yes' },
     ]);
     expect(changeLines([{ of: 'offers', key: 'o', was: { document: offer, archived_at: null }, is: null }], 20).lines).toEqual([]);
   });
 
   it('says lists of words as such, no emptiness as a change, and how many lines are left out', () => {
     const change = { of: 'sources', key: 'k', was: { scopes: ['read'], name: '' }, is: { scopes: ['read', 'write'], name: null } };
-    expect(changeLines([change], 20).lines).toEqual([{ of: 'sources k', where: 'scopes', was: 'read', is: 'read, write' }]);
+    expect(changeLines([change], 20).lines).toEqual([{ of: 'source k', where: 'scopes', was: 'read', is: 'read, write' }]);
     const many = Object.fromEntries(Array.from({ length: 30 }, (_, at) => [`n${at}`, at]));
     expect(changeLines([{ of: 'settings', key: 'limits', was: { value: {} }, is: { value: many } }], 20)).toMatchObject({ more: 10 });
     expect(changeLines([{ of: 'topics', key: 't', was: { about: 'x' }, is: { about: 'y'.repeat(200) } }], 20).lines[0]!.is).toHaveLength(

@@ -19,6 +19,30 @@ export interface ChangeLine {
 const LONGEST = 80;
 
 type Fields = { readonly [name: string]: unknown };
+/** What a row of a table is called. */
+const NOUNS: { readonly [table: string]: string } = {
+  attributes: 'attribute',
+  brands: 'brand',
+  cards: 'description of',
+  country_groups: 'group of countries',
+  feeds: 'feed',
+  flows: 'flow',
+  forms: 'form',
+  library: 'message',
+  lists: 'list',
+  lookup_tables: 'table',
+  offers: 'offer',
+  product_feeds: 'product feed',
+  reports: 'report',
+  segments: 'segment',
+  senders: 'sender',
+  settings: 'setting',
+  sources: 'source',
+  starters: 'starter',
+  topics: 'topic',
+  users: 'colleague',
+  warm_ups: 'warm-up of',
+};
 const isFields = (value: unknown): value is Fields => typeof value === 'object' && value !== null && !Array.isArray(value);
 /** What a row, a part of a document or an entry of a list is called by, to know it again wherever it stands. */
 const nameOf = (value: unknown): string | null => {
@@ -74,7 +98,7 @@ function* differences(
  */
 export function changeLines(changes: readonly ActChange[], most: number): { lines: ChangeLine[]; more: number } {
   const all = changes.flatMap(({ of, key, was, is }) => {
-    const whose = [inWords(of), say(key)].filter(Boolean).join(' ');
+    const whose = [NOUNS[of] ?? inWords(of), say(key)].filter(Boolean).join(' ');
     const found = [...differences(was ?? {}, is ?? {}, [])];
     return found
       .filter(([, before, after]) => (was && is) || partsOf(before ?? after) === null)

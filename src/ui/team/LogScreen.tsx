@@ -154,11 +154,18 @@ function With({ act: { detail, changes } }: { act: Act }) {
       </span>
       {lines.length > 0 && (
         <ul aria-label="What it changed" className="grid gap-0.5 pt-1">
-          {lines.map(({ of, where, was, is }, index) => (
-            <li key={index}>
-              {lines[index - 1]?.of !== of && <span className="font-semibold">{of}: </span>}
-              {where} {was !== null && <del className="text-stop">{was}</del>} {was !== null && is !== null && '→ '}
-              {is !== null && <ins className="text-good no-underline">{is}</ins>}
+          {[...new Set(lines.map(({ of }) => of))].map((thing) => (
+            <li key={thing}>
+              <span className="font-semibold">{thing}:</span>
+              {lines
+                .filter(({ of }) => of === thing)
+                .map(({ where, was, is }, index) => (
+                  <span key={index}>
+                    {index > 0 && ';'} {where} {was !== null && <del className="text-stop">{was}</del>}{' '}
+                    {was !== null && is !== null && '→ '}
+                    {is !== null && <ins className="text-good no-underline">{is}</ins>}
+                  </span>
+                ))}
             </li>
           ))}
         </ul>
