@@ -292,7 +292,7 @@ async function fillDemoWebhook(db: Db, key: string, by: string): Promise<void> {
 async function clear(db: Db): Promise<void> {
   await query(
     db,
-    'truncate users, acts, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
+    'truncate users, acts, cards, people, identifiers, weak_claims, standing, consents, consent_log, suppressions, ' +
       'event_keys, events, fact_changes, orders, bookings, carts, reports, ' +
       'takings_days, credit_days, summed_days, stale_days, flows, flow_versions, runs, traces, sends, credits, merges, codes, offers, ' +
       'lookup_tables, lookup_versions, lookup_rows, ' +
