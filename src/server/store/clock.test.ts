@@ -34,9 +34,9 @@ it('what falls due on the way happens at its moment, not all at the end', async 
   );
   expect(sent.map((one) => one.step_id)).toEqual(['big-cart', 'small-cart', 'reminder', 'reminder']);
   expect(sent.every((one) => one.state === 'sent')).toBe(true);
-  // strides over two days are twelve minutes long at most
+  // strides over two days are six minutes long at most
   for (const [index, minutes] of [60, 60, 24 * 60, 24 * 60].entries())
-    expect(Math.abs(sent[index]!.after - minutes)).toBeLessThanOrEqual(24);
+    expect(Math.abs(sent[index]!.after - minutes)).toBeLessThanOrEqual(12);
 });
 
 it('when what fell due is not done in time it says how far it came, and can be asked again for the rest', async () => {

@@ -11,7 +11,7 @@ import { pass } from '../flows';
 const PATIENCE_MS = 30_000;
 const LONGEST_MS = 100_000;
 /** In how many strides at most the clock crosses the time it is moved by. */
-const STRIDES = 240;
+const STRIDES = 480;
 
 /** How far store time is to be moved: by a duration, or to a moment. */
 export type Move = { readonly advance: string } | { readonly to: string };
