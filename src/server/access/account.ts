@@ -36,9 +36,9 @@ export async function signInAs(
   // who was asked to join and has chosen no password yet is nobody, in the same time
   const stored = user && user.password_hash !== NO_PASSWORD ? user.password_hash : await nobody;
   const isRight = await checkPassword(given.password.slice(0, 500), stored);
-  // of an account that is none nothing is written down: what was typed there may be a password
+  // of an account that is none what was typed is not written down, for it may be a password; that it was tried is, in the same time
   const note = async (what: string, detail: object = {}) =>
-    user && (await recordAct(db, (await readStore(db)).now, user.name, what, { from, ...detail }));
+    recordAct(db, (await readStore(db)).now, user?.name ?? 'nobody on the team', what, { from, ...detail });
   if (!user || user.password_hash === NO_PASSWORD || !isRight) {
     await note('sign-in.refused', { because: 'wrong password' });
     return 'That address and password do not belong together. Check both and try again.';

@@ -5,21 +5,22 @@ import { inTransaction, type Db, type Sql } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
 import { findLink, inviteMember, listMembers, lockTeam, memberByEmail, putLink, setRole, settlePassword } from '@/data/team';
 import { Problem } from '../http';
+import { mailNotes, noteLetter } from '../messages';
 import { hashPassword } from './passwords';
 import { weakness } from './strength';
-import { mailNote, note, tellOfChange } from './told';
+import { tellOfChange } from './told';
 
 const LASTS_MS = { join: 7 * DAY, reset: HOUR } as const;
 type Purpose = keyof typeof LASTS_MS;
 const digestOf = (token: string): string => createHash('sha256').update(`link:${token}`).digest('hex');
 
 const LETTERS: { readonly [purpose in Purpose]: Message } = {
-  join: note(
+  join: noteLetter(
     '{{ event.by }} asks you to work on {{ store.name }}',
     'Choose a password, and you are in. The link works once, for seven days.',
     'Choose a password',
   ),
-  reset: note(
+  reset: noteLetter(
     'Another password for {{ store.name }}',
     'Somebody asked for another password for this address. If it was you, choose one: the link works once, for an hour. If not, nothing changes.',
     'Choose another password',
@@ -57,7 +58,8 @@ export async function firstOwner(
 /** Writes somebody a link by which they choose a password; earlier links of that kind work no more. */
 export async function sendLink(trx: Sql, of: { userId: string; email: string; purpose: Purpose; by: string; url: string }): Promise<void> {
   const link = await makeLink(trx, of);
-  await mailNote(trx, { email: of.email, message: LETTERS[of.purpose], by: of.by, url: link });
+  const note = { to: of.email, message: LETTERS[of.purpose], by: of.by, about: { by: of.by, url: link } };
+  await mailNotes(trx, [note], (await readStore(trx)).now);
 }
 
 /** Whose link this is, or null: it is wrong, was used, or is too old. */

@@ -1,30 +1,18 @@
 import { answeredOf, effectName, planOf, type NoteStep } from '@/core/flows';
-import { personalise, type Message, personalOf } from '@/core/messages';
+import { personalise, personalOf } from '@/core/messages';
 import { valueAt } from '@/core/rules';
 import { aboutAsk, askRow, closeAsk, lockAsk } from '@/data/asks';
 import { inTransaction } from '@/data/db';
 import { readVersion } from '@/data/flows';
-import { createLetter } from '@/data/messages';
 import { readStore } from '@/data/store';
-import { addJobs } from '@/data/work';
-import type { Dispatch } from '../messages';
+import { mailNotes, noteLetter, type Dispatch } from '../messages';
 import { end, tryOnce } from './calls';
 
 const LONGEST = 4_000;
 const isAddress = (text: unknown): text is string => typeof text === 'string' && /^[^\s@]+@[^\s@]+\.[^\s@]+$/.test(text.trim());
 
 /** What a colleague is written: what it says stands beside it, so that nothing in it is taken for a placeholder. */
-const LETTER: Message = {
-  schema: 'viatic.message/1',
-  channel: 'email',
-  kind: 'service',
-  subject: '{{ event.title }}',
-  preview: '',
-  blocks: [
-    { id: 'text', kind: 'text', text: '{{ event.text }}' },
-    { id: 'person', kind: 'button', label: 'Open {{ event.person }}', url: '{{ event.url }}' },
-  ],
-};
+const LETTER = noteLetter('{{ event.title }}', '{{ event.text }}', 'Open {{ event.person }}');
 
 /**
  * Carries a note out: it goes to the colleague as a letter, or to a room of a chat as a signed POST of `{text}`, which is tried again
@@ -53,17 +41,9 @@ export async function tellNote(context: Pick<Dispatch, 'db' | 'inside' | 'url'>,
   await inTransaction(db, async (trx) => {
     const open = await lockAsk(trx, id);
     if (open?.state !== 'open') return;
-    const letterId = await createLetter(trx, {
-      personId: null,
-      address,
-      purpose: 'note',
-      kind: 'service',
-      message: LETTER,
-      by: effectName(ask.run_id, { stepId: ask.step_id, visit: ask.visit }),
-      at: store.now,
-      about: { title: step.name, text, person: nameOf(about.attributes), url: page },
-    });
-    await addJobs(trx, 'letter', [{ id: letterId }], 15);
+    const by = effectName(ask.run_id, { stepId: ask.step_id, visit: ask.visit });
+    const said = { title: step.name, text, person: nameOf(about.attributes), url: page };
+    await mailNotes(trx, [{ to: address, message: LETTER, by, about: said }], store.now);
     await closeAsk(trx, id, { state: 'done', at: store.now, by: null, note: null, error: null });
   });
 }

@@ -1,6 +1,5 @@
 import type { NoticesView, NotifiedView } from '@/core/api';
 import { notifiedInput, notifiedOf, SPOKEN_OF, type NoticeKind, type SpokenOf } from '@/core/comments';
-import type { Message } from '@/core/messages';
 import { HOUR } from '@/core/time';
 import {
   aboutWhat,
@@ -17,11 +16,10 @@ import {
   type NewNotice,
 } from '@/data/comments';
 import { inTransaction, type Db, type Sql } from '@/data/db';
-import { createLetter } from '@/data/messages';
 import { readStore } from '@/data/store';
-import { addJobs } from '@/data/work';
 import type { SignedIn } from '../access';
 import { Problem, problemsOf } from '../http';
+import { mailNotes, noteLetter, type Note } from '../messages';
 
 /** What of the log somebody may be told of. */
 const TOLD = ['comment.added', 'flow.published', 'flow.paused', 'flow.resumed', 'flow.archived', 'test.decided'];
@@ -34,17 +32,7 @@ const DID: { readonly [what: string]: string } = {
 /** How far back acts are looked at: what is told later than that was told when it happened. */
 const LOOKS_BACK_MS = 2 * HOUR;
 
-const LETTER: Message = {
-  schema: 'viatic.message/1',
-  channel: 'email',
-  kind: 'service',
-  subject: '{{ event.says }}',
-  preview: '',
-  blocks: [
-    { id: 'text', kind: 'text', text: '{{ event.text }}' },
-    { id: 'link', kind: 'button', label: 'Open it', url: '{{ event.url }}' },
-  ],
-};
+const LETTER = noteLetter('{{ event.says }}', '{{ event.text }}', 'Open it');
 
 type Person = Awaited<ReturnType<typeof whoHears>>[number];
 interface Telling {
@@ -80,22 +68,15 @@ export async function tellTeam(db: Db, url: string): Promise<number> {
       wanted.map(({ person, kind, says, href, actId }): NewNotice => ({ userId: person.id, kind, at: now, says, href, actId })),
     );
     const isNew = new Set(fresh.map(({ userId, actId }) => `${userId}/${actId}`));
-    const letters: { id: string }[] = [];
-    for (const { person, kind, says, text, href, actId } of wanted)
-      if (isNew.has(`${person.id}/${actId}`) && notifiedOf(person.notified)[kind] === 'mail')
-        letters.push({
-          id: await createLetter(trx, {
-            personId: null,
-            address: person.email,
-            purpose: 'note',
-            kind: 'service',
-            message: LETTER,
-            by: null,
-            at: now,
-            about: { says, text, url: `${url}${href}` },
-          }),
-        });
-    await addJobs(trx, 'letter', letters, 15);
+    const notes = wanted
+      .filter(({ person, kind, actId }) => isNew.has(`${person.id}/${actId}`) && notifiedOf(person.notified)[kind] === 'mail')
+      .map(({ person, says, text, href }): Note => ({
+        to: person.email,
+        message: LETTER,
+        by: null,
+        about: { says, text, url: `${url}${href}` },
+      }));
+    await mailNotes(trx, notes, now);
     return fresh.length;
   });
 }

@@ -7,5 +7,6 @@ export { type Mailer, openMailer } from './mail';
 export { mailReceived, mailReport } from './mailhook';
 export { noteDownload, noteLeaving, noteRating, noteTouch } from './touch';
 export { openLanes, type Lanes } from './lanes';
+export { mailNotes, noteLetter, type Note } from './note';
 export { type Gateway, openGateway } from './gateway';
 export { textReport } from './texthook';

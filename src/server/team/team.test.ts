@@ -262,6 +262,7 @@ describe('the second factor', () => {
     expect((await acts(lab.db, url('what=sign-in'))).acts.map(({ what, actor, detail }) => [what, actor, detail.because])).toEqual([
       ['sign-in.done', 'Marla', undefined],
       ['sign-in.refused', 'Marla', 'wrong code'],
+      ['sign-in.refused', 'nobody on the team', 'wrong password'],
       ['sign-in.refused', 'Marla', 'wrong password'],
     ]);
   });
