@@ -16,8 +16,9 @@ const alone = [
 const alias = { '@': resolve(import.meta.dirname, 'src') };
 const onDatabase = {
   globalSetup: ['scripts/test-database.ts'],
-  testTimeout: 60_000,
-  hookTimeout: 60_000,
+  // a machine that is busy with other work takes several times as long
+  testTimeout: 240_000,
+  hookTimeout: 240_000,
   fileParallelism: true,
   maxWorkers: 2,
   sequence: { groupOrder: 1 },
@@ -26,7 +27,7 @@ const onDatabase = {
 export default defineConfig({
   test: {
     projects: [
-      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database, testTimeout: 30_000 } },
+      { resolve: { alias }, test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database, testTimeout: 120_000 } },
       // what is imported stays with its worker: importing it anew for each file took a quarter of the time
       { resolve: { alias }, test: { ...onDatabase, name: 'database', include: database, exclude: alone, isolate: false } },
       { resolve: { alias }, test: { ...onDatabase, name: 'database-alone', include: alone } },
