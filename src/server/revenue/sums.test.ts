@@ -35,22 +35,27 @@ async function fromRows(from: number, to: number) {
   for (const { day } of kept) await query(lab.db, 'insert into summed_days values (cast(:day as date))', { day });
   return rows;
 }
-const book = (n: number, minor: number, at: number, part: number, currency: string, share: number) => [
-  query(
+/** Books a part of an order, once; what is credited of it stands at the moment of the booking, as everything of a part does. */
+async function book(n: number, minor: number, at: number, part: number, currency: string, share: number): Promise<void> {
+  const of = { n, order: `o${n}`, part };
+  await query(
     lab.db,
     `insert into bookings (person_id, order_id, part, minor, currency, at) values (:n, :order, :part, :minor, :currency, :at) on conflict do nothing`,
-    { n, order: `o${n}`, part, minor, currency, at: new Date(at) },
-  ),
-  ...['even', 'last-click'].map((model) =>
-    query(
-      lab.db,
-      `insert into credits (person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at)
-       select :n, :order, s, :model, :part, (select min(id) from flows), 'step-' || s, 'click', :minor, :currency, :at
-       from generate_series(1, :share) s on conflict do nothing`,
-      { n, order: `o${n}`, model, part, minor, currency, at: new Date(at), share },
+    { ...of, minor, currency, at: new Date(at) },
+  );
+  await Promise.all(
+    ['even', 'last-click'].map((model) =>
+      query(
+        lab.db,
+        `insert into credits (person_id, order_id, send_id, model, part, flow_id, step_id, because, minor, currency, placed_at)
+         select :n, :order, s, :model, :part, (select min(id) from flows), 'step-' || s, 'click', :minor, b.currency, b.at
+         from bookings b, generate_series(1, :share) s
+         where b.person_id = :n and b.order_id = :order and b.part = :part on conflict do nothing`,
+        { ...of, model, minor, share },
+      ),
     ),
-  ),
-];
+  );
+}
 
 it(
   'law: whatever is booked, changed and taken away, summed up or not yet, the sums are what the rows say',
@@ -83,13 +88,16 @@ it(
         async (acts, one, other) => {
           await query(lab.db, 'truncate bookings, credits');
           for (const step of acts) {
-            if (step.kind === 'book')
-              await Promise.all(book(step.n, step.minor, start + (step.at * HOUR) / 4, step.part, step.currency, step.share));
+            if (step.kind === 'book') await book(step.n, step.minor, start + (step.at * HOUR) / 4, step.part, step.currency, step.share);
             else if (step.kind === 'sum') await keepSums(lab.db);
             else if (step.kind === 'change')
-              await query(lab.db, `update bookings set minor = minor + 7, at = at - interval '25 hours' where person_id = :n`, {
-                n: step.n,
-              });
+              for (const [table, at] of [
+                ['bookings', 'at'],
+                ['credits', 'placed_at'],
+              ])
+                await query(lab.db, `update ${table} set minor = minor + 7, ${at} = ${at} - interval '25 hours' where person_id = :n`, {
+                  n: step.n,
+                });
             else
               for (const table of ['bookings', 'credits']) await query(lab.db, `delete from ${table} where person_id = :n`, { n: step.n });
           }
@@ -138,7 +146,7 @@ it('a new order is in the figures at once, also one of a day that was summed up;
 it('what is stored while days are summed up is not lost: its note is left', async () => {
   const now = await lab.now();
   const at = now - 3 * DAY;
-  await Promise.all(book(1, 1_000, at, 0, 'EUR', 1));
+  await book(1, 1_000, at, 0, 'EUR', 1);
   // a transaction that began before the days are summed up, and ends after
   await lab.db.transaction(async (trx) => {
     await trx.raw(`insert into bookings (person_id, order_id, part, minor, currency, at) values (2, 'o2', 0, 500, 'EUR', ?)`, [
