@@ -27,5 +27,11 @@ export default ts.config(
       'no-restricted-properties': ['error', { object: 'Date', property: 'now' }, { object: 'Math', property: 'random' }],
     },
   },
+  {
+    // ours fetches nothing before somebody goes there
+    files: ['src/**'],
+    ignores: ['src/ui/kit/Link.tsx'],
+    rules: { 'no-restricted-imports': ['error', { name: 'next/link', message: 'Use Link of the kit.' }] },
+  },
   { files: ['scripts/**', 'bench/**', 'e2e/**'], rules: { 'no-console': 'off' } },
 );

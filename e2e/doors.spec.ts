@@ -61,6 +61,8 @@ const PEOPLE_ONLY = new Set([
   'PUT /api/v1/account',
   'DELETE /api/v1/account/sessions',
   ...['GET', 'POST', 'PUT', 'DELETE'].map((method) => `${method} /api/v1/account/second`),
+  ...['GET', 'POST', 'PUT'].map((method) => `${method} /api/v1/account/passkeys`),
+  'DELETE /api/v1/account/passkeys/{id}',
   ...['GET', 'PUT'].map((method) => `${method} /api/v1/account/notified`),
   ...['GET', 'POST'].map((method) => `${method} /api/v1/notices`),
   'POST /api/v1/comments',

@@ -11,7 +11,13 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   page,
   request,
 }) => {
-  await signIn(page, '/data/tables');
+  // a language in which the store writes: messages are offered in it
+  await signIn(page, '/settings/store');
+  const languages = page.getByRole('group', { name: 'Languages' });
+  await languages.getByLabel('Add a language').selectOption('Welsh');
+  await page.getByRole('button', { name: 'Save' }).first().click();
+  await expect(page.getByText('Saved. Letters say it from now on.')).toBeVisible();
+  await page.goto(`${base()}/data/tables`);
   await page.getByRole('button', { name: 'Load a table…' }).click();
   const dialog = page.getByRole('dialog');
   await dialog.getByLabel('Name').fill('How it travels');
@@ -75,8 +81,8 @@ test('a table is loaded, a flow looks into it, writes in two versions and tells 
   await page.getByRole('button', { name: 'To the map' }).click();
   await inspector.getByLabel('Kind').selectOption('service');
   await inspector.getByRole('button', { name: 'Version' }).click();
-  await page.getByRole('menuitem', { name: 'In another language' }).click();
-  await inspector.getByLabel('Language').fill('Welsh');
+  await page.getByRole('menuitem', { name: 'In Welsh' }).click();
+  await expect(inspector.getByLabel('Language')).toHaveValue('Welsh');
   await expect(inspector.getByLabel('Name of this version')).toHaveValue('Welsh');
   await inspector.getByLabel('Subject').fill('Ar ei ffordd: {{ answers.lookup.carrier }}');
   await inspector.getByRole('button', { name: 'Everyone else' }).click();

@@ -63,8 +63,8 @@ test('somebody is invited, joins by the link in the mail, gets another role and 
   // an analyst reads, and is told why nothing is changed
   await theirs.goto(`${base()}/settings/sending`);
   await theirs.getByLabel('Keep a few people out of all marketing, to see what it brings').check();
-  await theirs.getByRole('button', { name: 'Save' }).first().click();
-  await expect(theirs.getByText(/Your role is analyst, who reads everything/)).toBeVisible();
+  await expect(theirs.getByRole('button', { name: 'Save' }).first()).toBeDisabled();
+  await expect(theirs.getByRole('note')).toContainText('Your role is analyst, who reads everything');
   await theirs.goto(`${base()}/settings/team`);
   await expect(theirs.getByText('Only an owner says who works here.')).toBeVisible();
   await expect(theirs.getByRole('button', { name: 'Invite…' })).toBeHidden();
@@ -151,6 +151,58 @@ test('a second factor is set up, asked for when signing in, and turned off; a fo
   await theirs.context().close();
 });
 
+test('a passkey is added with the password, signs in by itself, and does so no more once it is removed', async ({
+  page,
+  request,
+  browser,
+}) => {
+  await signIn(page);
+  const { page: theirs, email } = await joined(page, request, browser, 'editor', 'Tova');
+  // a device that knows its owner, made up by the browser
+  const device = await theirs.context().newCDPSession(theirs);
+  await device.send('WebAuthn.enable');
+  await device.send('WebAuthn.addVirtualAuthenticator', {
+    options: {
+      protocol: 'ctap2',
+      transport: 'internal',
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+    },
+  });
+  await theirs.goto(`${base()}/account`);
+  await theirs.getByRole('button', { name: 'Add…' }).click();
+  const dialog = theirs.getByRole('dialog');
+  await dialog.getByLabel('Name of the device').fill('Desk');
+  await dialog.getByLabel('Present password').fill('not this one');
+  await dialog.getByRole('button', { name: 'Add' }).click();
+  await expect(dialog.getByText(/is not your present password/)).toBeVisible();
+  await expectAccessible(theirs, { part: '[role="dialog"]' });
+  await dialog.getByLabel('Present password').fill(PASSWORD);
+  await dialog.getByRole('button', { name: 'Add' }).click();
+  await expect(theirs.getByText(/Desk since .*, not used yet/)).toBeVisible();
+  expect((await mailTo(request, email, /A passkey for .* was added/)).text).toContain('without a password');
+
+  await theirs.context().clearCookies();
+  await theirs.goto(`${base()}/sign-in`);
+  await theirs.getByRole('button', { name: 'Use a passkey' }).click();
+  await theirs.waitForURL(/\/today/);
+  await theirs.goto(`${base()}/account`);
+  await expect(theirs.getByText(/Desk since .*, last used/)).toBeVisible();
+  await expectAccessible(theirs);
+  await theirs.getByRole('button', { name: 'Remove…' }).click();
+  await dialog.getByRole('button', { name: 'Remove' }).click();
+  await expect(theirs.getByText(/Desk since/)).toBeHidden();
+  await theirs.context().clearCookies();
+  await theirs.goto(`${base()}/sign-in`);
+  await theirs.getByRole('button', { name: 'Use a passkey' }).click();
+  await expect(theirs.getByText(/not on file here/)).toBeVisible();
+  await page.goto(`${base()}/settings/log`);
+  await expect(page.getByRole('cell', { name: 'passkey: removed' }).first()).toBeVisible();
+  await theirs.context().close();
+});
+
 test('a colleague is named in a comment, hears of it at the bell and by mail, and settles it', async ({ page, request, browser }) => {
   await signIn(page);
   const { page: theirs, email } = await joined(page, request, browser, 'analyst', 'Nadia Voss');
@@ -173,6 +225,28 @@ test('a colleague is named in a comment, hears of it at the bell and by mail, an
   await theirs.getByRole('button', { name: 'Settle' }).last().click();
   await expect(theirs.getByText('settled by Nadia Voss')).toBeVisible();
   await expect(theirs.getByRole('dialog').getByRole('button', { name: 'Edit' })).toHaveCount(0);
+  await theirs.keyboard.press('Escape');
+  // who reads here is told so before they try, and what they try changes nothing
+  await expect(theirs.getByRole('note')).toContainText('You read here. Your role is analyst');
+  await expect(theirs.getByRole('button', { name: 'Publish…' })).toBeDisabled();
+  await theirs
+    .getByRole('navigation', { name: 'Script' })
+    .getByRole('button', { name: /^Send “/ })
+    .first()
+    .click();
+  const name = theirs.getByLabel('Name of this message');
+  const was = await name.inputValue();
+  await name.press('X');
+  await expect(theirs.getByText(/Ask an owner of the store for another role/).last()).toBeVisible();
+  await expect(name).toHaveValue(was);
+  await theirs.goto(`${base()}/flows`);
+  const make = theirs.getByRole('button', { name: 'New flow' });
+  await expect(make).toBeDisabled();
+  await expect(make).toHaveAttribute('title', /Your role is analyst/);
+  await expectAccessible(theirs);
+  await theirs.goto(`${base()}/revenue`);
+  await expect(theirs.getByRole('heading', { name: 'Revenue' }).first()).toBeVisible();
+  await expect(theirs.getByRole('note')).toHaveCount(0);
   // and not by mail any more
   await theirs.goto(`${base()}/account`);
   await theirs.getByLabel('Somebody names you in a comment').selectOption('here');
@@ -194,7 +268,8 @@ const COMPUTES = new Set(
     'messages/render',
   ].map((path) => `POST /api/v1/${path}`),
 );
-const OWN = /^(GET|PUT|POST|DELETE) \/api\/v1\/(account|account\/sessions|account\/second|account\/notified|notices|team)$/;
+const OWN =
+  /^(GET|PUT|POST|DELETE) \/api\/v1\/(account|account\/sessions|account\/second|account\/passkeys|account\/passkeys\/\{id\}|account\/notified|notices|team)$/;
 /** Who may do what, by address: the first line that fits counts. */
 function allowed(id: string, method: string): string[] {
   const path = id.split(' ')[1]!;

@@ -18,8 +18,9 @@ let door = null;
 let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
-  stack.ensureBuild('.next');
-  const which = process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,mails,people,map,letters,codes,revenue';
+  const which =
+    process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,arming,mails,people,map,letters,codes,revenue';
+  if (['ingest', 'crowd', 'map'].some((one) => which.includes(one))) stack.ensureBuild('.next');
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('letters')) stack.runScript('bench/letters.ts', [], env);
@@ -52,6 +53,7 @@ try {
     await sink.ready;
     stack.runScript('bench/mails.ts', [], { ...env, BENCH_SINK_PORT: sinkPort });
   }
+  if (which.includes('arming')) stack.runScript('bench/arming.ts', [], env);
   if (which.includes('runloop')) stack.runScript('bench/runloop.ts', [], env);
 } finally {
   for (const program of [web, door, sink]) if (program) await stack.stopProgram(program);

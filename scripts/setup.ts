@@ -55,6 +55,7 @@ const STORE = {
   fromEmail: 'hello@quillfin.example',
   currency: 'EUR',
   zone: 'Europe/Amsterdam',
+  languages: ['en', 'nl', 'de'],
 };
 const CHECKOUT_WORDING = 'Yes, write to me about what I left in my cart and about news from Quillfin. I can stop at any time.';
 const URL_ = process.env.VIATIC_DATABASE_URL!;

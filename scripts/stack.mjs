@@ -3,6 +3,7 @@ import { spawn, spawnSync } from 'node:child_process';
 import { createHash, createECDH, generateKeyPairSync, randomBytes } from 'node:crypto';
 import { createWriteStream, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
+import { bundled } from './bundle.mjs';
 import { freePort } from './cluster.mjs';
 
 export const root = resolve(import.meta.dirname, '..');
@@ -164,14 +165,15 @@ export function startProgram(name, args, env, folder) {
 
 /** Starts a TypeScript program of ours that stays. */
 export const startScript = (name, file, env, folder) => startProgram(name, [...tsx, join(root, file)], env, folder);
-export const startWorker = (env, folder) => startScript('worker', 'src/server/program/worker.ts', env, folder);
-export const startOutside = (env, folder) => startScript('outside', 'src/outside/main.ts', env, folder);
+const startBundled = (name, file, env, folder) => startProgram(name, ['--enable-source-maps', bundled(file)], env, folder);
+export const startWorker = (env, folder) => startBundled('worker', 'src/server/program/worker.ts', env, folder);
+export const startOutside = (env, folder) => startBundled('outside', 'src/outside/main.ts', env, folder);
 export function startWeb(env, folder, port, dist) {
   // room for the young: a batch of a thousand events outlives the first look of the collector, and was copied about for nothing
   return startProgram(
     'web',
     ['--max-semi-space-size=32', join(root, 'scripts/web.mjs')],
-    { ...env, PORT: String(port), VIATIC_DIST: dist },
+    { ...env, PORT: String(port), VIATIC_DIST: dist, VIATIC_DOOR: bundled('src/server/door/web.ts') },
     folder,
   );
 }

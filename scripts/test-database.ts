@@ -7,6 +7,8 @@ import { connect, migrate, query } from '../src/data/db';
 declare module 'vitest' {
   export interface ProvidedContext {
     databaseUrl: string;
+    /** the worker as a program of its own */
+    workerFile: string;
   }
 }
 
@@ -15,6 +17,7 @@ export default async function setup(project: TestProject): Promise<() => Promise
   const { startCluster } = (await import('./cluster.mjs' as string)) as {
     startCluster(folder: string, options: object): Promise<{ url(name: string): string; stop(): Promise<void> }>;
   };
+  const { bundled } = (await import('./bundle.mjs' as string)) as { bundled(file: string): string };
   const folder = mkdtempSync(join(tmpdir(), 'viatic-test-'));
   chmodSync(folder, 0o755);
   const cluster = await startCluster(folder, { isThrowaway: true });
@@ -25,6 +28,7 @@ export default async function setup(project: TestProject): Promise<() => Promise
   await migrate(db, cluster.url('template_viatic'));
   await db.destroy();
   project.provide('databaseUrl', cluster.url('postgres'));
+  project.provide('workerFile', bundled('src/server/program/worker.ts'));
   return async () => {
     await cluster.stop();
     rmSync(folder, { recursive: true, force: true });

@@ -1,8 +1,7 @@
 // The web program: the built application behind our own front door. Ends on SIGTERM and SIGINT when what is in hand is answered.
 import next from 'next';
-import { tsImport } from 'tsx/esm/api';
 
-const { listen } = await tsImport('../src/server/door/web.ts', import.meta.url);
+const { listen } = await import(process.env.VIATIC_DOOR);
 const port = Number(process.env.PORT);
 const app = next({ dev: false, hostname: '127.0.0.1', port });
 await app.prepare();

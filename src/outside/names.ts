@@ -77,14 +77,19 @@ export function openNames({
       const rows = records()
         .map(
           ({ name, text }) =>
-            `<tr><td style="white-space:nowrap">${escape(name)}</td><td style="word-break:break-all">${escape(text)}</td><td><form method="post"><input type="hidden" name="name" value="${escape(name)}"><input type="hidden" name="text" value="${escape(text)}"><button name="remove" value="1" class="plain" aria-label="Remove ${escape(name)}">Remove</button></form></td></tr>`,
+            `<tr><td style="white-space:nowrap">${escape(name)}</td><td style="word-break:break-all">${escape(text)}</td>` +
+            `<td><form method="post"><input type="hidden" name="name" value="${escape(name)}">` +
+            `<input type="hidden" name="text" value="${escape(text)}">` +
+            `<button name="remove" value="1" class="plain" aria-label="Remove ${escape(name)}">Remove</button></form></td></tr>`,
         )
         .join('');
       return {
         status: 200,
         body: page(
           'Name server',
-          `<h1>Name server</h1><p>TXT records of everybody’s domains.</p><table>${rows}</table><h2>Add a record</h2><form method="post" class="checkout"><label>Name <input name="name" required></label><label>Text <input name="text" required></label><button>Add</button></form>`,
+          `<h1>Name server</h1><p>TXT records of everybody’s domains.</p><table>${rows}</table>` +
+            `<h2>Add a record</h2><form method="post" class="checkout"><label>Name <input name="name" required></label>` +
+            `<label>Text <input name="text" required></label><button>Add</button></form>`,
           0,
         ),
       };

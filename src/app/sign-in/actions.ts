@@ -2,8 +2,8 @@
 
 import { headers } from 'next/headers';
 import { redirect } from 'next/navigation';
-import { leaveSession, NEEDS_CODE, signInAs } from '@/server/access';
-import { database } from '@/server/base';
+import { askForSignIn, leaveSession, NEEDS_CODE, signInAs, signInByPasskey } from '@/server/access';
+import { database, env } from '@/server/base';
 import { callerAddress } from '@/server/http';
 
 export interface SignInState {
@@ -23,6 +23,16 @@ export async function signIn(before: SignInState, form: FormData): Promise<SignI
   if (said === null) return redirect('/today');
   if (said === NEEDS_CODE) return { problem: null, needsCode: true };
   return { problem: said, needsCode: before.needsCode };
+}
+
+/** What a device is to be asked for that signs somebody in. */
+export async function askDevice() {
+  return askForSignIn(database(), callerAddress(await headers()), env().url);
+}
+
+/** Signs somebody in by what their device answered, or says why not. */
+export async function signInByDevice(answer: unknown): Promise<string> {
+  return (await signInByPasskey(database(), answer, callerAddress(await headers()), env().url)) ?? redirect('/today');
 }
 
 /** Signs out, here and on the server. */

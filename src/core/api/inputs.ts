@@ -77,6 +77,11 @@ export const roleInput = z.strictObject({ role: z.enum(ROLES) });
 /** A code of the second factor: six digits, or one of those for when the device is lost. */
 export const codeInput = z.strictObject({ code: z.string().trim().min(6, 'is too short').max(20) });
 
+/** Before a device is asked to make a passkey: the password, for whoever has only come by a session. */
+export const passkeyAskInput = z.strictObject({ present: z.string().min(1).max(500) });
+/** What a device answered that was asked to make a passkey (WebAuthn, section 5.1), and what the passkey is called. */
+export const passkeyInput = z.strictObject({ name: words(60), answer: z.looseObject({ id: z.string().min(1).max(2000) }) });
+
 export const suppressionsInput = z.strictObject({
   channel: z.enum(CHANNELS).default('email'),
   addresses: z.array(z.string().max(400)).min(1).max(100_000),

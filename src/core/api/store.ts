@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { languageSchema } from '../messages';
 
 /** What the store says of itself: in letters, beside every unsubscribe link, and as whom it writes. */
 export const storeInput = z.strictObject({
@@ -6,6 +7,8 @@ export const storeInput = z.strictObject({
   /** the postal address that stands in every marketing letter */
   address: z.string().trim().min(1, 'must not be empty').max(300),
   fromEmail: z.email('is not an address').max(254),
+  /** in which it writes, the usual one first: by their codes (ISO 639-1) */
+  languages: z.array(languageSchema).min(1, 'must not be empty').max(20).optional(),
 });
 
 /** How long things are kept that nobody needs for ever. */
@@ -27,6 +30,7 @@ export interface StoreSettingsView {
   readonly name: string;
   readonly address: string;
   readonly fromEmail: string;
+  readonly languages: readonly string[];
   readonly zone: string;
   readonly currency: string;
   readonly kept: Kept;

@@ -357,6 +357,20 @@ export interface ActsView {
   readonly kinds: readonly string[];
 }
 
+/** A passkey of one's own account: the key of a device by which one signs in without a password. */
+export interface PasskeyView {
+  readonly id: string;
+  readonly name: string;
+  readonly madeAt: string;
+  readonly usedAt: string | null;
+}
+
+/** The passkeys of one's own account, and whether browsers make any for the address at which Viatic is. */
+export interface PasskeysView {
+  readonly passkeys: readonly PasskeyView[];
+  readonly canMake: boolean;
+}
+
 /** The second factor of one's own account. */
 export interface SecondFactorView {
   /** since when it is asked for; null where it is not */

@@ -1,10 +1,9 @@
 import { expect, it } from 'vitest';
-import { cardHas, cardInput } from '.';
+import { cardInput } from '.';
 
-it('says what something is for, who looks after it and tags, each once; and is found by any of these words', () => {
+it('says what something is for, who looks after it and tags, each once', () => {
   const card = cardInput.parse({ about: ' For keepers ', owner: 'Ines Halm', tags: ['winter', ' winter ', 'shop'] });
   expect(card).toEqual({ about: 'For keepers', owner: 'Ines Halm', tags: ['winter', 'shop'] });
-  expect([cardHas(card, 'WINT'), cardHas(card, 'halm'), cardHas(card, 'keep'), cardHas(card, 'summer')]).toEqual([true, true, true, false]);
   expect(cardInput.parse({})).toEqual({ about: '', owner: '', tags: [] });
   for (const wrong of [
     { tags: [''] },

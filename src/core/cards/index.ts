@@ -17,7 +17,3 @@ export const cardInput = z.strictObject({
     .transform((tags) => [...new Set(tags)]),
 });
 export type Card = z.infer<typeof cardInput>;
-
-/** Whether words occur in what a card says. */
-export const cardHas = ({ about, owner, tags }: Card, words: string): boolean =>
-  [about, owner, ...tags].some((text) => text.toLowerCase().includes(words.toLowerCase()));

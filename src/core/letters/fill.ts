@@ -84,6 +84,8 @@ function holeHtml(hole: Ready, here: Here): string | null {
       return escapeHtml(here.subject);
     case 'preview':
       return escapeHtml(here.preview);
+    case 'language':
+      return escapeHtml(letter.email.language ?? personal.store.languages?.[0] ?? 'en');
     case 'footer':
       return footerOf(here).html;
     case 'rich':

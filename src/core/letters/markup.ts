@@ -10,7 +10,7 @@ export type Hole =
   | { readonly kind: 'words'; readonly block: string; readonly text: string }
   | { readonly kind: 'url'; readonly block: string; readonly text: string; readonly isLink: boolean }
   | { readonly kind: 'list'; readonly block: string }
-  | { readonly kind: 'subject' | 'preview' | 'footer' };
+  | { readonly kind: 'subject' | 'preview' | 'footer' | 'language' };
 
 /** Something that is shown or not as a whole: a block, or a column. */
 export interface Part {
@@ -74,7 +74,7 @@ export function markupOf(email: Pick<Email, 'blocks'>, brand: Brand): Markup {
   const head = brand.logo
     ? `<mj-image align="left" padding="20px 0 6px" width="${Math.min(brand.logo.width, brand.width - 2 * SIDE)}px" src="${escapeHtml(withoutMarks(brand.logo.url))}" alt="${escapeHtml(withoutMarks(brand.name))}"/>`
     : `<mj-text css-class="v-brand" padding="20px 0 6px" font-size="18px" font-weight="bold" color="${c.accent}">${escapeHtml(withoutMarks(brand.name))}</mj-text>`;
-  const mjml = `<mjml lang="en"><mj-head><mj-title>${hole({ kind: 'subject' })}</mj-title><mj-preview>${hole({ kind: 'preview' })}</mj-preview>
+  const mjml = `<mjml lang="${hole({ kind: 'language' })}"><mj-head><mj-title>${hole({ kind: 'subject' })}</mj-title><mj-preview>${hole({ kind: 'preview' })}</mj-preview>
 <mj-attributes><mj-all font-family="${FONTS[brand.font].replaceAll('"', "'")}"/><mj-text padding="8px 0 0" font-size="${brand.size}px" line-height="${Math.round(brand.size * 1.55)}px" color="${c.ink}"/></mj-attributes>
 <mj-breakpoint width="480px"/><mj-style>${darkStyle(brand)}</mj-style><mj-raw><meta name="color-scheme" content="light dark"><meta name="supported-color-schemes" content="light dark"></mj-raw></mj-head>
 <mj-body width="${brand.width}px" background-color="${c.page}" css-class="v-page">

@@ -12,4 +12,5 @@ export * from './arrange';
 export * from './warmup';
 export * from './confirm';
 export * from './domain';
+export * from './languages';
 export * from './subscription';

@@ -2,6 +2,7 @@ import * as z from 'zod';
 import { barrierOf, ruleSchema, sayBarrier, type Barrier, type Channel, type Reach } from '../rules';
 import type { Instant } from '../time';
 import { blockSchema, everyBlock, fieldsOfBlock, mapBlocks, partId, textsOfBlock, type Block } from './block';
+import { languageSchema } from './languages';
 
 const text = (max: number) => z.string().max(max);
 
@@ -40,6 +41,8 @@ const emailSchema = z.strictObject({
     .optional(),
   /** the brand it is set in, where that is not the store's first */
   brand: z.string().max(60).optional(),
+  /** the language it is written in, where that is not the store's first */
+  language: languageSchema.optional(),
 });
 /** A text message. As how many parts it goes out is known when it is filled in; a long one is told of where it is written. */
 const smsSchema = z.strictObject({ ...common, channel: z.literal('sms'), text: text(10_000) });

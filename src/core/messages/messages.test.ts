@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import { languageSaid, languageSchema, nameOfLanguage } from './languages';
 import { personalise, placeholderProblem, withoutFallback, type Personal } from './personalise';
 
 const personal = (more: Partial<Personal> = {}): Personal => ({
@@ -46,5 +47,14 @@ describe('personalisation', () => {
       expect(() => personalise(`{% ${tag} "package.json" %}`, personal())).toThrow(/not found/);
     }
     expect(() => personalise('{% for i in (1..100000000) %}x{% endfor %}', personal())).toThrow();
+  });
+});
+
+describe('languages', () => {
+  // codes of ISO 639-1
+  it('are found by name or code, however they are written', () => {
+    expect(['Dutch', ' german ', 'NL', 'eo', 'dutchish'].map(languageSaid)).toEqual(['nl', 'de', 'nl', 'eo', null]);
+    expect(['nl', 'zh', 'eo'].map(nameOfLanguage)).toEqual(['Dutch', 'Chinese', 'Esperanto']);
+    expect(languageSchema.safeParse('Dutch').success).toBe(false);
   });
 });

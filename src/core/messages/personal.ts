@@ -16,6 +16,6 @@ export function personalOf(
     answers,
     ...(offer && { offer }),
     ...(holds.length && { holds: Object.fromEntries(holds.map((id) => [id, true as const])) }),
-    store: { name: store.name, address: store.address },
+    store: { name: store.name, address: store.address, ...(store.languages && { languages: store.languages }) },
   };
 }

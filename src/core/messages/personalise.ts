@@ -6,7 +6,7 @@ import { sayMoney, toMinor, isCurrency } from '../money';
 export interface Personal {
   readonly person: { readonly [name: string]: Value };
   readonly event: FactEvent['properties'];
-  readonly store: { readonly name: string; readonly address: string };
+  readonly store: { readonly name: string; readonly address: string; readonly languages?: readonly string[] };
   /** what earlier steps of the flow were answered, by step */
   /** the code that the run has been issued: its letters, up to when it counts, and what it gives, in words */
   readonly offer?: { readonly code: string; readonly expires: string; readonly terms: string };

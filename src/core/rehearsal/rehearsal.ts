@@ -27,6 +27,7 @@ export interface RehearsalStore {
   readonly address: string;
   readonly currency: string;
   readonly zone: string;
+  readonly languages?: readonly string[];
   readonly now: Instant;
   readonly world: World;
   readonly limits: Limits | null;

@@ -30,7 +30,10 @@ export const reportSchema = z.strictObject({
   /** null: the store's own */
   model: z.enum(CREDIT_MODELS).nullable(),
   grain: z.enum(GRAINS),
-  figures: z.array(z.enum(keysOf(FIGURES))).min(1, 'names at least one figure').refine(eachOnce, 'names each figure once'),
+  figures: z
+    .array(z.enum(keysOf(FIGURES)))
+    .min(1, 'names at least one figure')
+    .refine(eachOnce, 'names each figure once'),
   splits: z
     .array(z.enum(keysOf(SPLIT_WORDS)))
     .max(MOST_SPLITS, `has at most ${MOST_SPLITS}`)

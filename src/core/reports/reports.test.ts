@@ -52,10 +52,9 @@ describe('a report', () => {
 
   it('is drawn with a bar for each day, as high as it took, and the part that is credited', () => {
     const bars = (svg: string) =>
-      [...svg.matchAll(/<rect x="([\d.]+)" y="([\d.]+)" width="[\d.]+" height="([\d.]+)" fill="(#\w+)"/g)].slice(2).map((found) => [
-        Number(found[3]),
-        found[4],
-      ]);
+      [...svg.matchAll(/<rect x="([\d.]+)" y="([\d.]+)" width="[\d.]+" height="([\d.]+)" fill="(#\w+)"/g)]
+        .slice(2)
+        .map((found) => [Number(found[3]), found[4]]);
     const svg = barsPicture(
       [
         { day: '2026-11-23', takings: 10_000, credited: 2_500 },

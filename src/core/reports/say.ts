@@ -22,4 +22,3 @@ export function sayChange({ kind, now, before }: Told, when: string): string {
   if (change === 0) return `as in ${when}`;
   return `${Math.abs(change)} ${kind === 'share' ? 'points' : '%'} ${change > 0 ? 'more' : 'less'} than in ${when}`;
 }
-

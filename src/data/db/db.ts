@@ -38,6 +38,8 @@ import * as broadcasts from './migrations/034_broadcasts';
 import * as comments from './migrations/035_comments';
 import * as logChanges from './migrations/036_log_changes';
 import * as cards from './migrations/037_cards';
+import * as languages from './migrations/038_languages';
+import * as passkeys from './migrations/039_passkeys';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -100,6 +102,8 @@ const migrations: Record<string, Knex.Migration> = {
   '035_comments': comments,
   '036_log_changes': logChanges,
   '037_cards': cards,
+  '038_languages': languages,
+  '039_passkeys': passkeys,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

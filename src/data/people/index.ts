@@ -62,6 +62,7 @@ export {
   consentsOf,
   calledBy,
   findPerson,
+  holdPeople,
   identifiersOf,
   type LockedPerson,
   lockPeople,

@@ -144,6 +144,12 @@ export async function lockPeople(sql: Sql, ids: readonly string[], withConsents 
   return new Map(rows.map((row) => [row.id, { row, consents: consents.get(row.id) ?? new Map<Channel, ConsentState>() }]));
 }
 
+/** Locks people as {@link lockPeople} does, reading nothing of them; answers with the numbers of those who are still there. */
+export const holdPeople = async (sql: Sql, ids: readonly string[]): Promise<string[]> =>
+  (
+    await query<{ id: string }>(sql, 'select id from people where id = any(cast(:ids as bigint[])) order by id for no key update', { ids })
+  ).map(({ id }) => id);
+
 /**
  * Consent of people who are locked. In a statement of its own: one that waits for a lock still sees the other tables as
  * they were before it waited.

@@ -17,6 +17,10 @@ const EVENTS = rowsOf({
   via: 'text',
 });
 
+/** Of who is to be looked at for segments already: at the earlier moment, for all of the signals. */
+export const LOOK_SOONER = `on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at),
+         noted_in = pg_current_xact_id(), signals = array(select distinct unnest(segment_looks.signals || excluded.signals))`;
+
 export interface NewEvent {
   readonly personId: string;
   readonly type: string;
@@ -83,8 +87,7 @@ export async function insertEvents(
        insert into segment_looks (person_id, due_at, signals)
        select w.person_id, cast(:receivedAt as timestamptz), array_agg(s.signal) from ${WAKES.sql} as w
          join segment_signals s on s.signal = any(w.types) group by 1
-       on conflict (person_id) do update set due_at = least(segment_looks.due_at, excluded.due_at), noted_in = pg_current_xact_id(),
-         signals = array(select distinct unnest(segment_looks.signals || excluded.signals))
+       ${LOOK_SOONER}
      ), written as (
        insert into events (person_id, type, time, source, event_id, properties, received_at, source_id, via)
        select person_id, type, time, source, event_id, properties, cast(:receivedAt as timestamptz), source_id, via

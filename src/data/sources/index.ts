@@ -14,6 +14,7 @@ export {
   typeProperties,
   typesSeen,
 } from './catalogue';
+export { insertSame, type SameArming, type SameEvent } from './same';
 export { claimEventKeys, eventKey, forgetEvents, insertEvents, makeEventMonths, type NewEvent } from './events';
 export {
   arrived,

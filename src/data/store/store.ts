@@ -15,6 +15,8 @@ export interface Store {
   readonly fromEmail: string;
   readonly currency: string;
   readonly zone: string;
+  /** in which it writes, the usual one first */
+  readonly languages: readonly string[];
 }
 
 interface StoreRow {
@@ -23,6 +25,7 @@ interface StoreRow {
   from_email: string;
   currency: string;
   zone: string;
+  languages: string[];
   clock_offset_ms: string;
   world: string;
   limits: LimitsDocument | null;
@@ -76,6 +79,7 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
     fromEmail: row.from_email,
     currency: row.currency,
     zone: row.zone,
+    languages: row.languages,
     offsetMs,
     now: Date.now() + offsetMs,
     world,
@@ -87,15 +91,20 @@ async function storeOf(sql: Sql, row: StoreRow | null): Promise<StoreNow> {
 }
 
 /** Writes the store's settings, once. */
-export async function createStore(sql: Sql, store: Store): Promise<void> {
-  await query(sql, `insert into store (name, address, from_email, currency, zone) values (:name, :address, :fromEmail, :currency, :zone)`, {
-    ...store,
-  });
+export async function createStore(sql: Sql, { languages = ['en'], ...store }: Omit<Store, 'languages'> & Partial<Store>): Promise<void> {
+  await query(
+    sql,
+    `insert into store (name, address, from_email, currency, zone, languages)
+     values (:name, :address, :fromEmail, :currency, :zone, cast(:languages as text[]))`,
+    { ...store, languages },
+  );
 }
 
 /** Changes what the store says of itself. */
-export const saveStore = (sql: Sql, of: Pick<Store, 'name' | 'address' | 'fromEmail'>): Promise<unknown> =>
-  query(sql, 'update store set name = :name, address = :address, from_email = :fromEmail', { ...of });
+export const saveStore = (sql: Sql, of: Pick<Store, 'name' | 'address' | 'fromEmail' | 'languages'>): Promise<unknown> =>
+  query(sql, 'update store set name = :name, address = :address, from_email = :fromEmail, languages = cast(:languages as text[])', {
+    ...of,
+  });
 
 /** Moves store time forward so that it is at least `now`. It never goes back. */
 export async function moveClockTo(sql: Sql, now: Instant): Promise<void> {

@@ -32,7 +32,7 @@ export const listActs = (
        and (cast(:what as text) is null or what = :what or split_part(what, '.', 1) = :what)
        and (cast(:words as text) is null or detail::text ilike '%' || :words || '%' or changes::text ilike '%' || :words || '%')
        and (cast(:before as bigint) is null or id < cast(:before as bigint))
-     order by id desc limit :limit`,
+     order by acts.id desc limit :limit`,
     { ...of, from: of.from === null ? null : new Date(of.from), to: of.to === null ? null : new Date(of.to) },
   );
 

@@ -63,19 +63,24 @@ export async function accountOf(user: SignedIn): Promise<AccountView> {
   return { email: user.email, name: user.name, role: user.role, sessions: await sessionsOf(user) };
 }
 
-/** Gives somebody another password and ends their sessions everywhere else. */
-export async function changePassword(db: Db, user: SignedIn, body: unknown, from: string, url: string): Promise<AccountView> {
-  const parsed = passwordInput.safeParse(body);
-  if (!parsed.success) throw new Problem(422, 'Not a password', 'Nothing was changed.', problemsOf(parsed.error));
+/** Refuses whoever does not know the password of the account they are signed in to. */
+export async function provePassword(db: Db, user: SignedIn, present: string, from: string): Promise<void> {
   const limits = signInBrake(db);
   const waitMs = await limits.take(user.email, from);
   if (waitMs !== null) throw tooOften('That was tried too often.', waitMs);
   const row = await findUser(db, user.email);
-  if (!row || !(await checkPassword(parsed.data.present, row.password_hash)))
+  if (!row || !(await checkPassword(present, row.password_hash)))
     throw new Problem(422, 'Not your password', 'Nothing was changed.', [
       { field: 'present', wrong: 'is not your present password', right: 'the one you sign in with' },
     ]);
   await limits.giveBack(user.email, from);
+}
+
+/** Gives somebody another password and ends their sessions everywhere else. */
+export async function changePassword(db: Db, user: SignedIn, body: unknown, from: string, url: string): Promise<AccountView> {
+  const parsed = passwordInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a password', 'Nothing was changed.', problemsOf(parsed.error));
+  await provePassword(db, user, parsed.data.present, from);
   const weak = weakness(parsed.data.wanted, [user.email, user.name]);
   if (weak)
     throw new Problem(422, 'Not a password', 'Nothing was changed.', [

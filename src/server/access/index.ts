@@ -1,5 +1,6 @@
 export { accountOf, changePassword, NEEDS_CODE, signInAs, signOutElsewhere } from './account';
 export { brake } from './brake';
+export { askForPasskey, askForSignIn, canMakePasskeys, passkeysView, removePasskey, signInByPasskey, storePasskey } from './passkeys';
 export { checkPassword, hashKey, hashPassword } from './passwords';
 export { partOf, screen, screenTitle } from './screen';
 export { leaveSession, type SignedIn, signedIn } from './session';

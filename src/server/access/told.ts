@@ -20,6 +20,16 @@ const CHANGES = {
     `From now on your password alone is enough to sign in as you. ${IF_NOT_YOU}`,
     'Choose another password',
   ),
+  'passkey-added': noteLetter(
+    'A passkey for {{ store.name }} was added',
+    `From now on a device that has it signs in as you without a password. ${IF_NOT_YOU}`,
+    'Choose another password',
+  ),
+  'passkey-removed': noteLetter(
+    'A passkey for {{ store.name }} was removed',
+    `It signs in as you no more. ${IF_NOT_YOU}`,
+    'Choose another password',
+  ),
   'code-used': noteLetter(
     'A code for when the device is lost was used at {{ store.name }}',
     `Somebody signed in as you by your password and one of these codes, which is used up now. ${IF_NOT_YOU}`,

@@ -1,4 +1,4 @@
-import { codeInput, inviteInput, keptSchema, roleInput, storeInput } from '@/core/api';
+import { codeInput, inviteInput, keptSchema, passkeyAskInput, passkeyInput, roleInput, storeInput } from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const member = parameter('id', 'path', 'Their number');
@@ -13,7 +13,10 @@ const log = [
 /** Who works here, and what they did. */
 export const teamPaths = {
   '/store': {
-    get: operation('What the store says of itself, and how long things are kept', ok('{name, address, fromEmail, zone, currency, kept}')),
+    get: operation(
+      'What the store says of itself, and how long things are kept',
+      ok('{name, address, fromEmail, languages, zone, currency, kept}'),
+    ),
     put: operation('Changes what the store says of itself', ok('The same'), { requestBody: body(jsonSchema(storeInput)) }),
   },
   '/store/kept': {
@@ -45,6 +48,16 @@ export const teamPaths = {
       requestBody: body(jsonSchema(codeInput)),
     }),
     delete: operation('Turns it off by a code', nothing, { requestBody: body(jsonSchema(codeInput)) }, '204'),
+  },
+  '/account/passkeys': {
+    get: operation('The passkeys of your own account', ok('{passkeys, canMake}')),
+    post: operation('What a device is to be asked for that makes a passkey (WebAuthn); good for five minutes, once', ok('Options'), {
+      requestBody: body(jsonSchema(passkeyAskInput)),
+    }),
+    put: operation('Stores the passkey that a device made', ok('{passkeys, canMake}'), { requestBody: body(jsonSchema(passkeyInput)) }),
+  },
+  '/account/passkeys/{id}': {
+    delete: operation('Removes a passkey', ok('{passkeys, canMake}'), { parameters: [parameter('id', 'path', 'Its id')] }),
   },
   '/acts': {
     get: operation('What was done here, by whom and when, newest first', ok('{acts, next, actors, kinds}'), {

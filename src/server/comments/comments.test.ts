@@ -3,6 +3,7 @@ import { documentOf, freshBroadcast } from '@/core/broadcasts';
 import { flowWith, letter } from '@/core/flows/testing/asking';
 import type { Role } from '@/core/access';
 import { createUser, findUser } from '@/data/access';
+import { putCard } from '@/data/cards';
 import { query } from '@/data/db';
 import { recordAct } from '@/data/store';
 import type { SignedIn } from '../access';
@@ -77,6 +78,18 @@ describe('comments', () => {
       'comment.opened',
       'comment.deleted',
     ]);
+  });
+
+  it('are heard of by who looks after the letter, as its card says, not by who wrote it last', async () => {
+    await query(
+      lab.db,
+      `insert into library (key, name, kind, document, tags, changed_at, changed_by)
+       values ('winter', 'Winter', 'message', '{}', '{}', now(), 'Marla Quist') on conflict (key) do nothing`,
+    );
+    await putCard(lab.db, 'message', 'winter', { about: '', owner: 'Ines Halm', tags: [] });
+    await sayOf(lab.db, { kind: 'message', key: 'winter', text: 'Too long?' }, people.tom!, URL_);
+    expect(await heard('ines')).toEqual([expect.stringMatching(/^comment: .*Winter/)]);
+    expect(await heard('marla')).toEqual([]);
   });
 
   it('are about something that is there', async () => {

@@ -8,7 +8,7 @@ export { preflightOf } from './checked';
 export { storeChanges, type FlowChange } from './changes';
 export { BATCH, BEFORE_RUNS } from './before';
 export { decideTests, keepTestArm } from './winners';
-export { drain, pass, tick } from './runloop';
+export { drain, isDue, pass, tick } from './runloop';
 export { sayTraces } from './traces';
 export { presentIn } from './presence';
 export { onlyMessages } from './onlymessages';

@@ -12,17 +12,17 @@ import {
   type OccasionRow,
 } from '@/data/flows';
 import { askForFeed, findFeed, type FeedEntry } from '@/data/letters';
-import { lockPeople, peopleFor } from '@/data/people';
+import { peopleFor } from '@/data/people';
 import { readStore } from '@/data/store';
 import { DAY, type Instant } from '@/core/time';
 import { log } from '../base';
-import { recordFor } from '../ingest';
+import { recordSame } from '../ingest';
 
-/** How many people one transaction tells. */
-const BATCH = 500;
+/** How many people one transaction tells, all in one statement: it holds them for as long as that takes, some tenths of a second. */
+const BATCH = 5_000;
 
 /**
- * Tells people whose time has come of the occasion that is due first, some hundreds in one transaction: an event of theirs, once
+ * Tells people whose time has come of the occasion that is due first, some thousands in one statement: an event of theirs, once
  * each, from which the run loop starts. Killed anywhere, it goes on where it was. Whether they are due is looked at as of the
  * occasion where time decides, and by what is on file now. Answers whether an occasion was due.
  */
@@ -71,16 +71,12 @@ async function tellNext(trx: Sql): Promise<boolean> {
     await moveOccasion(trx, due, nextAfter(trigger, due, zone));
     return true;
   }
-  await recordFor(
-    trx,
-    [...(await lockPeople(trx, ids)).keys()].map((personId) => ({
-      personId,
-      type: FLOW_DUE,
-      eventId: `${FLOW_DUE}/${due.key}/${trigger.id}/${occasion}/${personId}`,
-      properties: { to: due.key, trigger: trigger.id, occasion },
-      at,
-    })),
-  );
+  await recordSame(trx, ids, {
+    type: FLOW_DUE,
+    name: `${FLOW_DUE}/${due.key}/${trigger.id}/${occasion}/`,
+    properties: { to: due.key, trigger: trigger.id, occasion },
+    time: at,
+  });
   await noteTold(trx, due, ids.at(-1)!);
   return true;
 }

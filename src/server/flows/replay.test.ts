@@ -16,7 +16,7 @@ import { openLab, type Lab } from '../testing/lab';
 import { drain } from './runloop';
 
 /** How many of Quillfin's people live through their 180 days; more by VIATIC_REPLAYED. */
-const PEOPLE = Number(process.env.VIATIC_REPLAYED ?? 60);
+const PEOPLE = Number(process.env.VIATIC_REPLAYED ?? 30);
 const ZONE = 'Europe/Amsterdam';
 const withoutAfter = ({ after: _, ...guard }: Guard): Guard => guard;
 

@@ -27,6 +27,7 @@ import {
   enteredByDay,
   flowsNow,
   insertSends,
+  isAnythingDue,
   parkRuns,
   readVersion,
   saveRuns,
@@ -256,6 +257,9 @@ function gather(
       wakesOn: planOf(flow.document).wakesArmed,
     });
 }
+
+/** Whether anything is due at this moment of store time: runs, looks, occasions, what is to be told. */
+export const isDue = async (db: Db): Promise<boolean> => isAnythingDue(db, (await readStore(db)).now);
 
 /** Looks once at everybody who is to be looked at for segments and moves a batch of what is due. Answers with how much that was. */
 export async function pass(db: Db): Promise<number> {

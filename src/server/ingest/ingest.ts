@@ -3,18 +3,21 @@ import { isOrderEvent, LEDGER_EVENTS } from '@/core/orders';
 import { attributesToKeep, guessType, keptAttributes, laterConsent, learn, MOST_NAMES, PLAIN_DETAIL, type Profile } from '@/core/people';
 import { reachOfEvent, type RevenueSettings } from '@/core/revenue';
 import type { Happening, Value } from '@/core/rules';
-import { discoverAttributes, lockPeople, noteUnkept, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
+import { discoverAttributes, holdPeople, lockPeople, noteUnkept, saveConsents, type ConsentChange, type PersonChange } from '@/data/people';
 import {
   claimEventKeys,
   eventKey,
   HAND_SOURCE,
   insertEvents,
+  insertSame,
   noteArrivals,
   OWN_SOURCE,
   saveRejections,
   type Arrival,
   type NewEvent,
   type Rejection,
+  type SameArming,
+  type SameEvent,
 } from '@/data/sources';
 import { wakePeople } from '@/data/rules';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
@@ -427,6 +430,32 @@ export async function recordOwn(db: Db, event: OwnEvent, given?: Sql): Promise<v
  */
 export async function recordFor(trx: Sql, events: readonly OwnEvent[], told: readonly OwnEvent[] = []): Promise<void> {
   if (events.length + told.length) await recordIn(trx, events, await readStoreAndFlows(trx), told);
+}
+
+/**
+ * Records the same event of our own for many people, in the caller's transaction: locks them, and does for all in one statement what
+ * {@link recordFor} does for each. Of types that orders, carts and credits do not hang on.
+ */
+export async function recordSame(trx: Sql, personIds: readonly string[], event: SameEvent): Promise<void> {
+  const held = await holdPeople(trx, personIds);
+  if (!held.length) return;
+  const store = await readStoreAndFlows(trx);
+  const { armed, reentryOf } = await startsOf(trx, [{ personId: '', event }], store.flows, store.zone, store.now);
+  const armings = armed.map(({ personId: _, ...one }): SameArming => {
+    const reentry = reentryOf.get(one.flowId)!;
+    return { ...one, once: reentry === 'once' ? 'ever' : reentry === 'once-per-key' ? 'by-key' : null };
+  });
+  const count = await insertSame(trx, held, event, store.now, armings);
+  await noteArrivals(trx, [
+    {
+      sourceId: OWN_SOURCE,
+      at: store.now,
+      accepted: count,
+      duplicates: 0,
+      rejected: 0,
+      seen: seenIn(Array.from({ length: count }, () => event)),
+    },
+  ]);
 }
 
 async function recordIn(trx: Sql, events: readonly OwnEvent[], store: StoreNow, told: readonly OwnEvent[] = []): Promise<void> {

@@ -115,6 +115,20 @@ describe('the blocks of a letter', () => {
     expect((await one(plain)).html).not.toContain('<a href="https://t.example');
   });
 
+  it('it says in which language it is written: its own, the store’s usual one, or English', async () => {
+    const languageOf = async (more: Partial<Email>, languages?: string[]) =>
+      (
+        await rendered(
+          letter([{ id: 'd', kind: 'divider' }], more),
+          languages ? { ...about, store: { ...about.store, languages } } : about,
+          LINKS,
+        )
+      ).html!.match(/<html[^>]* lang="([^"]*)"/)?.[1];
+    expect(await languageOf({})).toBe('en');
+    expect(await languageOf({}, ['nl', 'en'])).toBe('nl');
+    expect(await languageOf({ language: 'de' }, ['nl', 'en'])).toBe('de');
+  });
+
   it('a dividing line stands in both', async () => {
     const { html, text } = await one({ id: 'd', kind: 'divider' });
     expect(html).toMatch(/border-top:solid 1px #DDD8CC/);

@@ -88,6 +88,12 @@ it(
 
     // killed while people are still being told
     let worker = start();
+    await until(async () => (await count('flow_occasions where told_to > 0')) > 0, PATIENCE_MS);
+    await kill(worker);
+    expect(await count(`events where type = 'flow.due'`)).toBeLessThan(PEOPLE);
+
+    // killed as the first go out
+    worker = start();
     await until(() => inbox.size >= PEOPLE * 0.05, PATIENCE_MS);
     await kill(worker);
 

@@ -1,9 +1,8 @@
-import { spawn } from 'node:child_process';
-import { resolve } from 'node:path';
 import { SMTPServer } from 'smtp-server';
 import { afterAll, beforeAll, expect, it } from 'vitest';
 import { connect, query } from '@/data/db';
 import { cart, openLab, type Lab } from '../testing/lab';
+import { endOf, startWorker } from '../testing/worker';
 
 let lab: Lab;
 let server: SMTPServer;
@@ -32,20 +31,9 @@ afterAll(async () => {
   await lab.close();
 });
 
-function startWorker() {
-  const worker = spawn(process.execPath, ['--import', 'tsx', resolve('src/server/program/worker.ts')], {
-    stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
-    env: {
-      ...process.env,
-      VIATIC_DATABASE_URL: lab.url,
-      VIATIC_URL: 'http://localhost:4400',
-      VIATIC_SECRET: 'x'.repeat(32),
-      VIATIC_SMTP_URL: `smtp://127.0.0.1:${(server.server.address() as { port: number }).port}`,
-      VIATIC_MAIL_HOOK_SECRET: 'whsec_x',
-      VIATIC_TEXT_HOOK_SECRET: 'whsec_x',
-    },
-  });
-  return { worker, ended: new Promise<number | null>((done) => worker.on('exit', (code) => done(code))) };
+function startNow() {
+  const worker = startWorker(lab.url, (server.server.address() as { port: number }).port);
+  return { worker, ended: endOf(worker) };
 }
 
 it('a disk that is full just as a job’s failure is to be noted leaves no job in the hands of nobody', async () => {
@@ -57,7 +45,7 @@ it('a disk that is full just as a job’s failure is to be noted leaves no job i
       then raise exception 'could not extend file' using errcode = '53100'; end if; return new; end $$`,
   );
   await query(lab.db, `create trigger full_disk before update on graphile_worker._private_jobs for each row execute function full_disk()`);
-  const { worker, ended } = startWorker();
+  const { worker, ended } = startNow();
   try {
     await lab.tell(Array.from({ length: 3 }, (_, i) => cart(`full${i}@example.com`, 49)));
     await query(lab.db, 'update store set clock_offset_ms = clock_offset_ms + 3600000');
@@ -76,7 +64,7 @@ it('a disk that is full just as a job’s failure is to be noted leaves no job i
 
 it('a worker whose connections are cut goes on under another number, and what falls due after that goes out once', async () => {
   taken.clear();
-  const { worker, ended } = startWorker();
+  const { worker, ended } = startNow();
   const admin = connect(lab.url, 1);
   const numbers = async () =>
     (await query<{ number: string }>(admin, 'select number from workers order by number')).map((row) => row.number);

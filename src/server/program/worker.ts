@@ -14,7 +14,7 @@ import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
 import { forget } from '../store';
-import { BATCH, BEFORE_RUNS, decideTests, tick } from '../flows';
+import { BATCH, BEFORE_RUNS, decideTests, isDue, tick } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
@@ -194,18 +194,21 @@ async function main(): Promise<void> {
     while (!isStopping) {
       let moved = 0;
       try {
-        // what is to be looked at and told before runs move: one that fails keeps no other from its turn
-        let before = 0;
-        for (const [name, work] of BEFORE_RUNS)
-          before = Math.max(
-            before,
-            await work(loopDb).catch((error: unknown) => {
-              if (isOutage(error)) throw error;
-              log.error({ [name]: (error as Error).message });
-              return 0;
-            }),
-          );
-        moved = Math.max(before, await tick(loopDb));
+        // one question where nothing is due, as it is most of the time
+        if (await isDue(loopDb)) {
+          // what is to be looked at and told before runs move: one that fails keeps no other from its turn
+          let before = 0;
+          for (const [name, work] of BEFORE_RUNS)
+            before = Math.max(
+              before,
+              await work(loopDb).catch((error: unknown) => {
+                if (isOutage(error)) throw error;
+                log.error({ [name]: (error as Error).message });
+                return 0;
+              }),
+            );
+          moved = Math.max(before, await tick(loopDb));
+        }
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });

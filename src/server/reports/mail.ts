@@ -11,7 +11,10 @@ import { shareUrl } from './reports';
 const PICTURE = 'bars@report';
 
 /** Puts a report together and hands it over, under a Message-ID of its own for report, moment and reader: a repeat is dropped. */
-export async function mailReport(context: Pick<Dispatch, 'db' | 'mailer' | 'urgentMailer' | 'url'>, { key, at, to }: ReportJob): Promise<void> {
+export async function mailReport(
+  context: Pick<Dispatch, 'db' | 'mailer' | 'urgentMailer' | 'url'>,
+  { key, at, to }: ReportJob,
+): Promise<void> {
   const { db } = context;
   const row = await findReport(db, key);
   // who was taken off meanwhile, or whose report is gone, gets none

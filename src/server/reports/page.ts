@@ -80,13 +80,19 @@ export const reportPage = (...of: [ReportDocument, ReportFigures, { storeName: s
   reportHtml(of[0], of[1], { ...of[2], picture: 'inline' }).replace(/ style="[^"]*"/g, '');
 
 /** The same as plain text. */
-export function reportText(document: ReportDocument, view: ReportFigures, { storeName, zone }: { storeName: string; zone: string }): string {
+export function reportText(
+  document: ReportDocument,
+  view: ReportFigures,
+  { storeName, zone }: { storeName: string; zone: string },
+): string {
   const { currency } = view;
   return [
     `${storeName}: ${document.name}`,
     `${sayPeriod(view, zone)}. ${MODEL_WORDS[view.model as CreditModel].name}; amounts ${view.counted}.`,
     '',
-    ...view.figures.map((one) => `${one.name}: ${sayFigure(one, one.now, currency)} (${sayChange(one, `the ${document.days} days before`)})`),
+    ...view.figures.map(
+      (one) => `${one.name}: ${sayFigure(one, one.now, currency)} (${sayChange(one, `the ${document.days} days before`)})`,
+    ),
     ...view.splits.flatMap(({ name, lines, more }) => [
       '',
       `By ${name}`,

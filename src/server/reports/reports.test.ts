@@ -55,7 +55,10 @@ describe('a report of one’s own', () => {
 
   it('says what the ledger says, beside the period before, over time and split', async () => {
     await sell();
-    const view = await reportFigures(lab.db, document({ figures: ['takings', 'orders', 'average', 'share', 'recovery'], splits: ['flow', 'first'] }));
+    const view = await reportFigures(
+      lab.db,
+      document({ figures: ['takings', 'orders', 'average', 'share', 'recovery'], splits: ['flow', 'first'] }),
+    );
     const ledger = await revenueReport(lab.db, new URL('http://x/'));
     expect(Object.fromEntries(view.figures.map(({ key, now }) => [key, now]))).toEqual({
       takings: ledger.takings,

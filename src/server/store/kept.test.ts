@@ -32,7 +32,17 @@ describe('store and privacy', () => {
         ],
       },
     ]);
+    // in which languages it writes is left as it is where nothing is said of it
+    expect(await writeStore(lab.db, { ...is, languages: ['nl', 'en', 'nl'] }, 'Marla')).toMatchObject({ languages: ['nl', 'en'] });
+    expect(await writeStore(lab.db, is, 'Marla')).toMatchObject({ languages: ['nl', 'en'] });
+    expect(await acts('store.changed')).toMatchObject([
+      {},
+      { changes: [{ was: { languages: ['en'] }, is: { languages: ['nl', 'en'] } }] },
+      { changes: [] },
+    ]);
     for (const wrong of [
+      { ...is, languages: [] },
+      { ...is, languages: ['Dutch'] },
       { ...is, name: ' ' },
       { ...is, fromEmail: 'nobody' },
       { ...is, zone: 'UTC' },

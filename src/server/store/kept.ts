@@ -12,8 +12,8 @@ const KEPT = 'kept';
 
 /** What the store says of itself, and how long things are kept. */
 export async function storeSettings(db: Db): Promise<StoreSettingsView> {
-  const { name, address, fromEmail, zone, currency } = await readStore(db);
-  return { name, address, fromEmail, zone, currency, kept: (await readSetting<Kept>(db, KEPT)) ?? USUALLY_KEPT };
+  const { name, address, fromEmail, languages, zone, currency } = await readStore(db);
+  return { name, address, fromEmail, languages, zone, currency, kept: (await readSetting<Kept>(db, KEPT)) ?? USUALLY_KEPT };
 }
 
 /** Changes what the store says of itself; what it was before stands in the log. */
@@ -21,8 +21,8 @@ export async function writeStore(db: Db, body: unknown, by: string): Promise<Sto
   const parsed = storeInput.safeParse(body);
   if (!parsed.success) throw new Problem(422, 'Not a store', 'Nothing was changed.', problemsOf(parsed.error));
   await inTransaction(db, async (trx) => {
-    const { now } = await readStore(trx);
-    await saveStore(trx, parsed.data);
+    const { now, languages } = await readStore(trx);
+    await saveStore(trx, { ...parsed.data, languages: [...new Set(parsed.data.languages ?? languages)] });
     await recordAct(trx, now, by, 'store.changed');
   });
   return storeSettings(db);

@@ -1,10 +1,10 @@
 import { spawn, type ChildProcess } from 'node:child_process';
 import { readFileSync } from 'node:fs';
-import { resolve } from 'node:path';
+import { inject } from 'vitest';
 
 /** A worker as a process of its own, on a database and a mail server. */
 export function startWorker(databaseUrl: string, smtpPort: number, more: { readonly [name: string]: string } = {}): ChildProcess {
-  return spawn(process.execPath, ['--import', 'tsx', resolve('src/server/program/worker.ts')], {
+  return spawn(process.execPath, [inject('workerFile')], {
     stdio: ['ignore', 'ignore', 'pipe', 'ipc'],
     env: {
       ...process.env,

@@ -22,6 +22,7 @@ import {
   useStore,
 } from '../kit';
 import { Notified } from '../comments';
+import { Passkeys } from './Passkeys';
 import { SecondFactor } from './SecondFactor';
 
 /** What a program calls itself, as short as a person would say it. */
@@ -148,6 +149,7 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
               A session lasts 14 days and ends when you sign out. “Last used” is right to five minutes.
             </p>
           </Part>
+          <Passkeys />
           <SecondFactor />
           <Notified />
         </div>

@@ -2,6 +2,7 @@
 
 import { useActionState, useEffect, useRef, useState } from 'react';
 import { Button, Field, inputClass } from '../kit';
+import { ByPasskey, type PasskeySignIn } from './ByPasskey';
 
 interface State {
   readonly problem: string | null;
@@ -11,9 +12,12 @@ interface State {
 /** The sign-in page; in the demo it shows the account. */
 export function SignIn({
   signIn,
+  passkey,
   demo,
 }: {
   signIn: (before: State, form: FormData) => Promise<State>;
+  /** how a device that has a passkey is asked, and signs in by what it answers; null where browsers make none for this address */
+  passkey: PasskeySignIn | null;
   demo: { email: string; password: string } | null;
 }) {
   const [{ problem, needsCode }, act, isPending] = useActionState(signIn, { problem: null, needsCode: false });
@@ -73,6 +77,7 @@ export function SignIn({
         <Button kind="primary" type="submit" disabled={isPending}>
           {isPending ? 'Signing in…' : 'Sign in'}
         </Button>
+        {passkey && <ByPasskey of={passkey} />}
         <a href="/forgot" className="text-sm text-accent">
           Forgot your password?
         </a>

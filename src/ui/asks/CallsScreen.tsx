@@ -1,7 +1,6 @@
 'use client';
 
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import type { CallsView, CallView, CodeHookView } from '@/core/api';
@@ -25,6 +24,7 @@ import {
   type TableColumn,
   useStore,
   wordsOf,
+  Link,
 } from '../kit';
 
 const WORDS: { readonly [state in CallView['state']]: string } = { open: 'waits for an answer', failed: 'failed', done: 'answered' };
@@ -105,7 +105,12 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
         key: 'acts',
         name: 'Acts',
         isActs: true,
-        show: (one) => one.state === 'failed' && <Button onClick={() => call(one.id)}>Call again</Button>,
+        show: (one) =>
+          one.state === 'failed' && (
+            <Button changes="/calls" onClick={() => call(one.id)}>
+              Call again
+            </Button>
+          ),
       },
     ],
     [zone, call],
@@ -129,6 +134,7 @@ export function CallsScreen({ initial }: { initial: CallsView }) {
               <p className="text-soft">{data.hasSecret ? 'There is a secret; it is not shown again.' : 'There is no secret yet.'}</p>
             )}
             <Button
+              changes="/calls"
               onClick={() => (data.hasSecret ? setReplacing(true) : renew.mutate())}
               disabled={renew.isPending}
               className="justify-self-start"
@@ -197,7 +203,7 @@ function CodeHook() {
               />
             </Field>
           </div>
-          <Button type="submit" className="mb-5" disabled={put.isPending || typed === null || typed === (data?.url ?? '')}>
+          <Button changes="/calls" type="submit" className="mb-5" disabled={put.isPending || typed === null || typed === (data?.url ?? '')}>
             Save
           </Button>
         </div>

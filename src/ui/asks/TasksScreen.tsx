@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Check } from 'lucide-react';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import { taskInput, type TasksView, type TaskView } from '@/core/api';
@@ -26,6 +25,7 @@ import {
   type TableColumn,
   useAsked,
   useStore,
+  Link,
 } from '../kit';
 
 type State = TaskView['state'];
@@ -103,8 +103,10 @@ export function TasksScreen({ initial }: { initial: TasksView }) {
               isActs: true,
               show: (task: TaskView) => (
                 <span className="flex justify-end gap-2">
-                  <Button onClick={() => setClosing({ task, to: 'declined' })}>Will not be done</Button>
-                  <Button kind="primary" onClick={() => setClosing({ task, to: 'done' })}>
+                  <Button changes="/tasks" onClick={() => setClosing({ task, to: 'declined' })}>
+                    Will not be done
+                  </Button>
+                  <Button changes="/tasks" kind="primary" onClick={() => setClosing({ task, to: 'done' })}>
                     <Check size={16} aria-hidden="true" /> Done
                   </Button>
                 </span>

@@ -1,7 +1,6 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useState, type ReactNode } from 'react';
 import type { BroadcastView, Did, FlowView, SendSplitView, SplitOfSends } from '@/core/api';
 import { planOf } from '@/core/flows';
@@ -23,6 +22,7 @@ import {
   Table,
   useStore,
   type TableColumn,
+  Link,
 } from '../kit';
 import { ClicksOnLetter } from './ClicksOnLetter';
 import { Recipients } from './Recipients';

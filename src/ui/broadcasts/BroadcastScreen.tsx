@@ -3,7 +3,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { MoreHorizontal, Pause, Play, Send } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useEffect, useState } from 'react';
 import { toast } from 'sonner';
@@ -29,6 +28,7 @@ import {
   Field,
   areaClass,
   inputClass,
+  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { LetterLayer } from '../flows';
@@ -50,6 +50,7 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
   const [asks, setAsks] = useState<'archive' | 'about' | null>(null);
   const [due, setDue] = useState<DueView | null>(null);
   const draft = useDraft<FlowDocument, FlowView>({
+    place: `/flows/${initial.key}`,
     document: initial.draft,
     revision: initial.revision,
     put: (document, revision) =>
@@ -120,7 +121,7 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
   const canSend = !isAway && (phase === 'draft' || phase === 'planned' || flow.changes.length > 0);
 
   return (
-    <div className="flex h-[calc(100vh-48px)] flex-col">
+    <div className="flex h-[calc(100vh-48px-var(--note,0px))] flex-col">
       <div className="flex items-center gap-3 border-b border-line bg-panel px-4 py-2">
         <Link href="/broadcasts" className="whitespace-nowrap text-accent">
           Broadcasts
@@ -164,8 +165,8 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
         <Menu
           groups={[
             [
-              { name: 'Duplicate', onSelect: () => void duplicate() },
-              { name: 'Description, owner and tags…', onSelect: () => setAsks('about') },
+              { name: 'Duplicate', changes: '/flows/copy', onSelect: () => void duplicate() },
+              { name: 'Description, owner and tags…', changes: '/flows', onSelect: () => setAsks('about') },
               { name: 'Open as a flow', onSelect: () => router.push(`/flows/${flow.key}`) },
               {
                 name: 'Save as a file',
@@ -182,7 +183,7 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
                         await refresh();
                       }, 'It is back.'),
                   }
-                : { name: 'Archive…', onSelect: () => setAsks('archive'), takes: true },
+                : { name: 'Archive…', changes: '/flows/x/archive', onSelect: () => setAsks('archive'), takes: true },
             ],
           ]}
         >
@@ -191,16 +192,17 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
           </Button>
         </Menu>
         {flow.state === 'on' && phase !== 'gone' && (
-          <Button onClick={() => void turn('pause')}>
+          <Button changes="/flows/x/pause" onClick={() => void turn('pause')}>
             <Pause size={16} aria-hidden="true" /> Stop
           </Button>
         )}
         {flow.state === 'paused' && (
-          <Button onClick={() => void turn('resume')}>
+          <Button changes="/flows/x/resume" onClick={() => void turn('resume')}>
             <Play size={16} aria-hidden="true" /> Go on
           </Button>
         )}
         <Button
+          changes="/flows/x/publish"
           kind="primary"
           onClick={() => void openLook()}
           disabled={draft.saving.state === 'invalid' || !canSend || !broadcast}
@@ -278,8 +280,10 @@ export function BroadcastScreen({ initial, became }: { initial: FlowView; became
           <p>{plural(due.people, 'message', 'messages')} would have gone out by now.</p>
           <div className="flex justify-end gap-2">
             <Button onClick={() => setDue(null)}>Cancel</Button>
-            <Button onClick={() => void turn('resume', 'drop')}>Let them pass</Button>
-            <Button kind="primary" onClick={() => void turn('resume', 'send')}>
+            <Button changes="/flows/x/resume" onClick={() => void turn('resume', 'drop')}>
+              Let them pass
+            </Button>
+            <Button changes="/flows/x/resume" kind="primary" onClick={() => void turn('resume', 'send')}>
               Send them now
             </Button>
           </div>

@@ -2,7 +2,6 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { BroadcastItem, BroadcastPhase } from '@/core/api';
 import { sayMoney } from '@/core/money';
@@ -12,15 +11,17 @@ import {
   Dialog,
   Empty,
   Failed,
-  fieldClass,
   NotKnown,
   plural,
   sayCount,
   sayMoment,
   sayShare,
+  StateFilter,
   Table,
   useStore,
   type TableColumn,
+  Link,
+  WordFilter,
 } from '../kit';
 import { NewBroadcast } from './NewBroadcast';
 import { PHASE_WORDS, PhaseSignal } from './PhaseSignal';
@@ -158,32 +159,13 @@ export function BroadcastsTable({ initial }: { initial: { broadcasts: BroadcastI
             </p>
           </div>
           <div className="flex-1" />
-          <Button kind="primary" onClick={() => setMaking(true)}>
+          <Button changes="/flows" kind="primary" onClick={() => setMaking(true)}>
             <Plus size={16} aria-hidden="true" /> New broadcast
           </Button>
         </div>
         <div className="mb-3 flex items-center gap-3">
-          <input
-            type="search"
-            aria-label="Filter by words"
-            placeholder="Filter by name, owner or tag"
-            value={words}
-            onChange={(event) => setWords(event.target.value)}
-            className={`${fieldClass} w-64`}
-          />
-          <select
-            aria-label="Filter by state"
-            value={phase}
-            onChange={(event) => setPhase(event.target.value as BroadcastPhase | '')}
-            className={`${fieldClass} w-40`}
-          >
-            <option value="">Every state</option>
-            {ORDER.map((one) => (
-              <option key={one} value={one}>
-                {PHASE_WORDS[one]}
-              </option>
-            ))}
-          </select>
+          <WordFilter value={words} onChange={setWords} hint="Filter by name, owner or tag" />
+          <StateFilter value={phase} onChange={setPhase} states={ORDER.map((one) => [one, PHASE_WORDS[one]])} />
           <div className="flex-1" />
           <Button
             disabled={picked.length < 2}

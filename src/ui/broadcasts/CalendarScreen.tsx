@@ -3,13 +3,12 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { ChevronLeft, ChevronRight, Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { BroadcastItem, CalendarDay, CalendarView, FlowView } from '@/core/api';
 import { broadcastOf, documentOf } from '@/core/broadcasts';
 import { dayNumber } from '@/core/time';
-import { api, attempt, Button, Empty, Failed, Menu, plural, sayCalendarDay, sayCalendarMonth, sayCount } from '../kit';
+import { api, attempt, Button, Empty, Failed, Menu, plural, sayCalendarDay, sayCalendarMonth, sayCount, Link } from '../kit';
 import { NewBroadcast } from './NewBroadcast';
 import { PHASE_WORDS } from './PhaseSignal';
 import { OutPlaces } from './places';
@@ -94,7 +93,7 @@ export function CalendarScreen({ initial }: { initial: CalendarView }) {
           </Button>
           <p className="text-xs text-soft">A planned broadcast is dragged to another day, or moved by its menu.</p>
           <div className="flex-1" />
-          <Button kind="primary" onClick={() => setMaking(nameOf(Math.max(today + 1, first)))}>
+          <Button changes="/flows" kind="primary" onClick={() => setMaking(nameOf(Math.max(today + 1, first)))}>
             <Plus size={16} aria-hidden="true" /> New broadcast
           </Button>
         </div>
@@ -225,10 +224,10 @@ function Day({
               <Menu
                 groups={[
                   [
-                    canMove(-1) && { name: 'A day earlier', onSelect: () => onMove(item, -1) },
-                    { name: 'A day later', onSelect: () => onMove(item, 1) },
-                    canMove(-7) && { name: 'A week earlier', onSelect: () => onMove(item, -7) },
-                    { name: 'A week later', onSelect: () => onMove(item, 7) },
+                    canMove(-1) && { name: 'A day earlier', changes: '/flows/x/publish', onSelect: () => onMove(item, -1) },
+                    { name: 'A day later', changes: '/flows/x/publish', onSelect: () => onMove(item, 1) },
+                    canMove(-7) && { name: 'A week earlier', changes: '/flows/x/publish', onSelect: () => onMove(item, -7) },
+                    { name: 'A week later', changes: '/flows/x/publish', onSelect: () => onMove(item, 7) },
                   ],
                 ]}
               >

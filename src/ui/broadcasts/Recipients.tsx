@@ -1,13 +1,12 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import type { Did, FlowView, RecipientsView } from '@/core/api';
 import type { Rule } from '@/core/rules';
 import { slugOf } from '@/core/text';
-import { api, attempt, Button, Dialog, Empty, Failed, fieldClass, sayShort, Table, useStore, type TableColumn } from '../kit';
+import { api, attempt, Button, Dialog, Empty, Failed, fieldClass, sayShort, Table, useStore, type TableColumn, Link } from '../kit';
 
 const DID: { readonly [did in Did]: string } = {
   all: 'Everybody it was meant for',

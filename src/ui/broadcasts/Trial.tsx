@@ -36,7 +36,12 @@ export function Trial({
           {!trial.won && (
             <div className="flex flex-wrap gap-2">
               {trial.arms.map(({ id, name }) => (
-                <Button key={id} kind={view.phase === 'asks' ? 'primary' : 'plain'} onClick={() => setKeeping({ id, name })}>
+                <Button
+                  changes="/tests"
+                  key={id}
+                  kind={view.phase === 'asks' ? 'primary' : 'plain'}
+                  onClick={() => setKeeping({ id, name })}
+                >
                   Send “{name}” to the others…
                 </Button>
               ))}

@@ -72,6 +72,7 @@ export function CardButton({ kind, of }: { kind: CardOf; of: string }) {
   return (
     <>
       <Button
+        changes={`/cards/${kind}/${of}`}
         kind="quiet"
         className="px-2"
         aria-label={title}

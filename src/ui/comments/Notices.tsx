@@ -3,9 +3,8 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Bell } from 'lucide-react';
 import { DropdownMenu } from 'radix-ui';
-import Link from 'next/link';
 import type { NoticesView } from '@/core/api';
-import { api, sayShort, useStore } from '../kit';
+import { api, sayShort, useStore, Link } from '../kit';
 
 /** What one was told of: how much is new stands at the bell, and is seen once the list is opened. */
 export function Notices() {

@@ -1,11 +1,10 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { bodyProblem } from '@/core/messages';
 import type { OfferItem } from '@/core/api';
 import { changeStep, type CallStep, type CodeStep, type LookupStep, type Step, type TaskStep } from '@/core/flows';
-import { api, areaClass, DurationField, Field, inputClass } from '../kit';
+import { api, areaClass, DurationField, Field, inputClass, Link } from '../kit';
 import { ArmLabel, AttributeField, NameField, Part, Tick, type Props } from './fields';
 
 type Forking = CallStep | TaskStep | CodeStep | LookupStep;

@@ -1,7 +1,6 @@
 'use client';
 
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { Slider } from 'radix-ui';
 import { useMemo, useState } from 'react';
 import type { BacktestView } from '@/core/api';
@@ -27,6 +26,7 @@ import {
   useStoreTime,
   useWork,
   wordsOf,
+  Link,
 } from '../kit';
 import { type FigureLine, type MapLayer } from '../map';
 import type { Fold } from './Stage';

@@ -33,12 +33,22 @@ export function Chosen({ flows, onDone }: { flows: readonly FlowListItem[]; onDo
     <div role="group" aria-label="Chosen flows" className="flex items-center gap-2">
       <span className="text-soft">{plural(flows.length, 'flow', 'flows')} chosen</span>
       {isAway ? (
-        <Button onClick={() => void all(flows, (flow) => act(flow, 'restore'), 'back')}>Restore</Button>
+        <Button changes="/flows/x/restore" onClick={() => void all(flows, (flow) => act(flow, 'restore'), 'back')}>
+          Restore
+        </Button>
       ) : (
         <>
-          {on.length > 0 && <Button onClick={() => void all(on, (flow) => act(flow, 'pause'), 'paused')}>Pause</Button>}
-          <Button onClick={() => setAsks('tag')}>Tag…</Button>
-          <Button onClick={() => setAsks('archive')}>Archive…</Button>
+          {on.length > 0 && (
+            <Button changes="/flows/x/pause" onClick={() => void all(on, (flow) => act(flow, 'pause'), 'paused')}>
+              Pause
+            </Button>
+          )}
+          <Button changes="/flows" onClick={() => setAsks('tag')}>
+            Tag…
+          </Button>
+          <Button changes="/flows/x/archive" onClick={() => setAsks('archive')}>
+            Archive…
+          </Button>
         </>
       )}
       <Ask

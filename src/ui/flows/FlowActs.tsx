@@ -41,9 +41,9 @@ export function FlowActs({ flow, onChanged }: { flow: FlowView; onChanged: (flow
       <Menu
         groups={[
           [
-            { name: 'Duplicate', onSelect: () => void duplicate() },
+            { name: 'Duplicate', changes: '/flows/copy', onSelect: () => void duplicate() },
             { name: 'Storyboard, to print', onSelect: () => router.push(`/flows/${flow.key}/storyboard`) },
-            { name: 'Save as a starter…', onSelect: () => setAsks('starter') },
+            { name: 'Save as a starter…', changes: '/starters', onSelect: () => setAsks('starter') },
             {
               name: 'Save as a file',
               onSelect: () => saveAs(`${freeKey(flow.draft.name, [])}.json`, JSON.stringify(flow.draft, null, 2), 'application/json'),
@@ -51,8 +51,8 @@ export function FlowActs({ flow, onChanged }: { flow: FlowView; onChanged: (flow
           ],
           [
             isAway
-              ? { name: 'Restore', onSelect: () => void restore() }
-              : { name: 'Archive…', onSelect: () => setAsks('archive'), takes: true },
+              ? { name: 'Restore', changes: '/flows/x/archive', onSelect: () => void restore() }
+              : { name: 'Archive…', changes: '/flows/x/archive', onSelect: () => setAsks('archive'), takes: true },
           ],
         ]}
       >

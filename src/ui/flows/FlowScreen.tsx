@@ -4,13 +4,26 @@ import { clsx } from 'clsx';
 import { useQuery } from '@tanstack/react-query';
 import { Pause, Play } from 'lucide-react';
 import dynamic from 'next/dynamic';
-import Link from 'next/link';
 import { useCallback, useEffect, useState } from 'react';
 import { toast } from 'sonner';
 import type { DueView, FlowReport, FlowView, PresenceView } from '@/core/api';
 import { diff, flowSchema, planOf, sayStep, type FlowDocument } from '@/core/flows';
 import { sayMoney } from '@/core/money';
-import { api, attempt, Button, issuesOf, plural, SavingNote, sayCount, sayShare, StateSignal, UndoActs, useDraft, useStore } from '../kit';
+import {
+  api,
+  attempt,
+  Button,
+  issuesOf,
+  plural,
+  SavingNote,
+  sayCount,
+  sayShare,
+  StateSignal,
+  UndoActs,
+  useDraft,
+  useStore,
+  Link,
+} from '../kit';
 import { Comments } from '../comments';
 import { FlowActs } from './FlowActs';
 import { LetterLayer } from './LetterLater';
@@ -61,6 +74,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   const [meanwhile, setMeanwhile] = useState<DueView | null>(null);
   const [isSwitching, setSwitching] = useState(false);
   const draft = useDraft<FlowDocument, FlowView>({
+    place: `/flows/${initial.key}`,
     document: initial.draft,
     revision: initial.revision,
     put: (draft, revision) =>
@@ -174,7 +188,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
   );
 
   return (
-    <div className="flex h-[calc(100vh-48px)] flex-col">
+    <div className="flex h-[calc(100vh-48px-var(--note,0px))] flex-col">
       <div className="flex items-center gap-3 border-b border-line bg-panel px-4 py-2">
         <h1 className="min-w-0 truncate text-lg font-semibold" title={document.name}>
           {document.name || 'Without a name'}
@@ -237,7 +251,7 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
         <Comments kind="flow" of={flow.key} part={acts.selected} sayPart={(part) => partName(document, part)} />
         <FlowActs flow={flow} onChanged={(next) => setFlow((before) => ({ ...next, draft: before.draft, revision: before.revision }))} />
         {flow.version !== null && flow.state !== 'archived' && (
-          <Button onClick={() => void turn()} disabled={isSwitching}>
+          <Button changes="/flows/x/pause" onClick={() => void turn()} disabled={isSwitching}>
             {flow.state === 'on' ? (
               <>
                 <Pause size={16} aria-hidden="true" /> Pause
@@ -249,7 +263,12 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
             )}
           </Button>
         )}
-        <Button kind="primary" onClick={() => void openPublish()} disabled={draft.saving.state === 'invalid' || flow.state === 'archived'}>
+        <Button
+          changes="/flows/x/publish"
+          kind="primary"
+          onClick={() => void openPublish()}
+          disabled={draft.saving.state === 'invalid' || flow.state === 'archived'}
+        >
           Publish…
         </Button>
       </div>

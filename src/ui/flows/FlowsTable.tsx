@@ -1,17 +1,38 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo, useState, type ReactNode } from 'react';
 import type { FlowListItem, FlowListView } from '@/core/api';
 import { STAGES, STAGE_WORDS } from '@/core/flows';
 import { sayMoney, toMajor } from '@/core/money';
 import { Plus } from 'lucide-react';
-import { api, Button, Empty, Failed, fieldClass, NotKnown, plural, sayCount, Spark, StateSignal, Table, type TableColumn } from '../kit';
+import {
+  api,
+  Button,
+  Empty,
+  Failed,
+  fieldClass,
+  NotKnown,
+  plural,
+  sayCount,
+  Spark,
+  StateFilter,
+  StateSignal,
+  Table,
+  type TableColumn,
+  Link,
+  WordFilter,
+} from '../kit';
 import { Chosen } from './ChosenFlows';
 import { NewFlow } from './NewFlow';
 
 const ORDER = ['on', 'paused', 'draft'];
+const STATES: readonly (readonly [string, string])[] = [
+  ['on', 'On'],
+  ['paused', 'Paused'],
+  ['draft', 'Draft'],
+  ['archived', 'Archived'],
+];
 
 /** What stands in a cell of a flow that was ever on; nothing is counted of a draft. */
 const ofThoseOn = (show: (flow: FlowListItem) => ReactNode) => (flow: FlowListItem) => (flow.version === null ? '' : show(flow));
@@ -176,31 +197,13 @@ export function FlowsTable({ initial }: { initial: FlowListView }) {
           </p>
         </div>
         <div className="flex-1" />
-        <Button kind="primary" onClick={() => setMaking(true)}>
+        <Button changes="/flows" kind="primary" onClick={() => setMaking(true)}>
           <Plus size={16} aria-hidden="true" /> New flow
         </Button>
       </div>
       <div className="mb-3 flex items-center gap-3">
-        <input
-          type="search"
-          aria-label="Filter by words"
-          placeholder="Filter by name, trigger or words"
-          value={words}
-          onChange={(event) => setWords(event.target.value)}
-          className={`${fieldClass} w-64`}
-        />
-        <select
-          aria-label="Filter by state"
-          value={state}
-          onChange={(event) => setState(event.target.value)}
-          className={`${fieldClass} w-36`}
-        >
-          <option value="">Every state</option>
-          <option value="on">On</option>
-          <option value="paused">Paused</option>
-          <option value="draft">Draft</option>
-          <option value="archived">Archived</option>
-        </select>
+        <WordFilter value={words} onChange={setWords} hint="Filter by name, trigger or words" />
+        <StateFilter value={state} onChange={setState} states={STATES} />
         {(labels.length > 0 || label) && (
           <select
             aria-label="Filter by tag or who looks after it"

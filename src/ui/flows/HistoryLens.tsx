@@ -113,6 +113,7 @@ export default function HistoryLens({
                 <p className="text-soft">not been changed.</p>
               )}
               <Button
+                changes="/flows/x/restore"
                 className="justify-self-start"
                 disabled={!toDraft.length}
                 onClick={() => void restore(chosen)}

@@ -1,10 +1,9 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import type { TableItem } from '@/core/api';
 import { answersIn, changeStep, type LookupBy, type LookupStep, type Step } from '@/core/flows';
-import { api, Field, inputClass, sayCount } from '../kit';
+import { api, Field, inputClass, sayCount, Link } from '../kit';
 import { TwoWays } from './AskEditors';
 import { AnswerFields, AttributeField, NameField, Part, type Props } from './fields';
 

@@ -3,11 +3,16 @@
 import { clsx } from 'clsx';
 import { Plus } from 'lucide-react';
 import { MOST_VERSIONS, type MessageVersion, type SendStep } from '@/core/flows';
+import { LANGUAGES, languageSaid, nameOfLanguage, type Message } from '@/core/messages';
 import type { Rule } from '@/core/rules';
-import { Button, Field, inputClass, Menu } from '../kit';
+import { Button, Field, inputClass, Menu, useStore } from '../kit';
 import { useAudience } from '../letters';
 import { RuleEditor } from '../rules';
 import { Audience } from './fields';
+
+/** A language of which there is no version yet: Dutch, or the first of all. */
+const elsewhere = (languages: readonly string[], versions: readonly MessageVersion[]): string =>
+  ['nl', ...LANGUAGES].find((code) => code !== languages[0] && !versions.some(({ when }) => languageOf(when) === code)) ?? 'nl';
 
 interface Props {
   readonly step: SendStep;
@@ -15,15 +20,9 @@ interface Props {
   readonly onChange: (step: SendStep, field: string) => void;
 }
 
-/** Languages that are offered by name; any other can be written as its code (ISO 639-1). */
-const LANGUAGES =
-  'ar bg bn ca cs cy da de el en es et fa fi fr ga he hi hr hu id is it ja ko lt lv mt nb nl pl pt ro ru sk sl sv th tr uk ur vi zh'.split(
-    ' ',
-  );
-const names = new Intl.DisplayNames('en', { type: 'language' });
-const nameOf = (code: string) => names.of(code) ?? code;
-
 const inLanguage = (code: string): Rule => ({ test: 'attribute', name: 'language', op: 'startsWith', value: code });
+/** A message said to be written in a language: programs that read aloud go by it. */
+const writtenIn = (message: Message, language: string): Message => (message.channel === 'email' ? { ...message, language } : message);
 const languageOf = (rule: Rule): string | null =>
   'test' in rule && rule.test === 'attribute' && rule.name === 'language' && rule.op === 'startsWith' ? String(rule.value) : null;
 
@@ -36,9 +35,13 @@ export function VersionStrip({
   counts = false,
 }: Props & { readonly chosen: string | null; readonly counts?: boolean }) {
   const versions = step.versions ?? [];
-  const add = (version: Omit<MessageVersion, 'id' | 'message'>) => {
+  const { languages } = useStore();
+  const add = ({ language, ...version }: Omit<MessageVersion, 'id' | 'message'> & { readonly language?: string }) => {
     const id = Array.from({ length: versions.length + 1 }, (_, n) => `v${n + 1}`).find((one) => !versions.some((v) => v.id === one))!;
-    onChange({ ...step, versions: [...versions, { ...version, id, message: step.message }] }, '');
+    onChange(
+      { ...step, versions: [...versions, { ...version, id, message: language ? writtenIn(step.message, language) : step.message }] },
+      '',
+    );
     onChoose(id);
   };
   const chip = (id: string | null, name: string) => (
@@ -59,6 +62,8 @@ export function VersionStrip({
     </button>
   );
   const isFull = versions.length >= MOST_VERSIONS;
+  const inOne = (code: string) => ({ name: nameOfLanguage(code), when: inLanguage(code), language: code });
+  const others = languages.slice(1).filter((code) => !versions.some(({ when }) => languageOf(when) === code));
   return (
     <div role="group" aria-label="Versions of this message" className="flex flex-wrap items-center gap-1.5">
       {versions.map(({ id, name }) => chip(id, name))}
@@ -67,9 +72,10 @@ export function VersionStrip({
         align="start"
         groups={[
           [
-            { name: 'In another language', onSelect: () => add({ name: 'Dutch', when: inLanguage('nl') }) },
-            { name: 'For some people, by a rule', onSelect: () => add({ name: 'For some', when: { all: [] } }) },
+            ...others.map((code) => ({ name: `In ${nameOfLanguage(code)}`, onSelect: () => add(inOne(code)) })),
+            { name: 'In another language', onSelect: () => add(inOne(elsewhere(languages, versions))) },
           ],
+          [{ name: 'For some people, by a rule', onSelect: () => add({ name: 'For some', when: { all: [] } }) }],
         ]}
       >
         <Button disabled={isFull} title={isFull ? `A message has at most ${MOST_VERSIONS} versions` : undefined}>
@@ -124,7 +130,16 @@ export function VersionHead({
         <LanguageField
           key={version.id}
           code={language}
-          onChange={(code) => put({ when: inLanguage(code), ...(version.name === nameOf(language) && { name: nameOf(code) }) }, 'language')}
+          onChange={(code) =>
+            put(
+              {
+                when: inLanguage(code),
+                message: writtenIn(version.message, code),
+                ...(version.name === nameOfLanguage(language) && { name: nameOfLanguage(code) }),
+              },
+              'language',
+            )
+          }
         />
       )}
       <Audience rule={version.when} />
@@ -142,27 +157,23 @@ export function VersionHead({
 }
 
 function LanguageField({ code, onChange }: { code: string; onChange: (code: string) => void }) {
-  const find = (said: string) => {
-    const word = said.trim().toLowerCase();
-    return LANGUAGES.find((one) => one === word || nameOf(one).toLowerCase() === word) ?? (/^[a-z]{2,3}$/.test(word) ? word : null);
-  };
   return (
     <Field label="Language" hint="Goes to people whose attribute language begins with it.">
       <input
-        defaultValue={nameOf(code)}
+        defaultValue={nameOfLanguage(code)}
         list="languages"
         onChange={(event) => {
-          const next = find(event.target.value);
+          const next = languageSaid(event.target.value);
           if (next) onChange(next);
         }}
         onBlur={(event) => {
-          event.target.value = nameOf(find(event.target.value) ?? code);
+          event.target.value = nameOfLanguage(languageSaid(event.target.value) ?? code);
         }}
         className={inputClass}
       />
       <datalist id="languages">
         {LANGUAGES.map((one) => (
-          <option key={one} value={nameOf(one)} />
+          <option key={one} value={nameOfLanguage(one)} />
         ))}
       </datalist>
     </Field>

@@ -1,7 +1,6 @@
 'use client';
 
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import type { DeparturesView, FlowView, InsideView } from '@/core/api';
@@ -22,6 +21,7 @@ import {
   sayMoment,
   sayTime,
   useStore,
+  Link,
 } from '../kit';
 import { Part } from './fields';
 
@@ -123,8 +123,8 @@ export function NowPane({
                 </span>
                 <Menu
                   groups={[
-                    [{ name: 'Move on to a step…', onSelect: () => setMoving(one) }],
-                    [{ name: 'Take out of the flow', takes: true, onSelect: () => setTaking(one) }],
+                    [{ name: 'Move on to a step…', changes: '/runs', onSelect: () => setMoving(one) }],
+                    [{ name: 'Take out of the flow', changes: '/runs', takes: true, onSelect: () => setTaking(one) }],
                   ]}
                 >
                   <Button kind="quiet" aria-label={`Acts on ${one.name}`} className="px-2">

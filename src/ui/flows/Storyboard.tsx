@@ -1,13 +1,12 @@
 'use client';
 
 import { ImageDown, Printer } from 'lucide-react';
-import Link from 'next/link';
 import { useRef } from 'react';
 import type { FlowView } from '@/core/api';
 import { armsOf, freeKey, sayGoal, sayStep, sayTriggers, stepsOf, wordingOf, type FlowDocument, type Step } from '@/core/flows';
 import { headOf, textsOf } from '@/core/messages';
 import { sayRule } from '@/core/rules';
-import { Button, plural, saveAs, useStore } from '../kit';
+import { Button, plural, saveAs, useStore, Link } from '../kit';
 import { MapPicture } from '../map';
 
 /** The width that the map is drawn for: a sheet of A4 on its side. */

@@ -68,7 +68,7 @@ export function TestPart({
           </Field>
           <Came document={document} came={came.find((one) => one.id === arm.id)} />
           <div>
-            <Button onClick={() => keep(arm.id)} aria-label={`Keep only ${arm.name}`}>
+            <Button changes="/tests" onClick={() => keep(arm.id)} aria-label={`Keep only ${arm.name}`}>
               Keep only this
             </Button>
           </div>

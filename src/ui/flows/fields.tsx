@@ -1,12 +1,11 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import type { ReactNode } from 'react';
 import type { DirectoryView, FlowListView, TypeView } from '@/core/api';
 import { changeArm, changeStep, sayStep, type Arm, type FlowDocument, type IdeaStep, type Step, type WaitStep } from '@/core/flows';
 import type { Rule } from '@/core/rules';
-import { api, Field, inputClass, NumberField, plural } from '../kit';
+import { api, Field, inputClass, NumberField, plural, Link } from '../kit';
 
 export type Edit = (to: FlowDocument, tag: string) => void;
 

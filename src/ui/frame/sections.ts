@@ -39,3 +39,14 @@ export const PLACES: readonly { href: string; name: string }[] = [
   { href: '/settings/calls', name: 'Calls to other systems' },
   { href: '/account', name: 'Your account and password' },
 ];
+
+/** Screens that change nothing, or each thing of which says by itself who may change it. */
+const READ = ['/today', '/account', '/outside', '/calendar', '/revenue', '/settings/log', '/people/tasks'];
+
+/** What a screen changes, as a place of the public interface; undefined where nothing is changed as a whole. */
+export function placeOf(path: string): string | undefined {
+  if (READ.some((one) => path === one || path.startsWith(`${one}/`))) return undefined;
+  if (path === '/messages/brand' || path === '/messages/feeds') return path.slice('/messages'.length);
+  // a flow is written by writers, too, who change its messages; the list of flows is not
+  return path.startsWith('/broadcasts/') ? `/flows/${path.split('/')[2]}` : path;
+}

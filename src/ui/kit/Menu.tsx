@@ -3,9 +3,13 @@
 import clsx from 'clsx';
 import { DropdownMenu } from 'radix-ui';
 import type { ReactElement, ReactNode } from 'react';
+import { useMayNot } from './may';
 
-/** One thing of a menu: done here, or an address that is saved as a file. `takes` marks what takes something away for good. */
-export type MenuItem = { name: ReactNode; takes?: boolean } & ({ onSelect: () => void } | { saves: string });
+/**
+ * One thing of a menu: done here, or an address that is saved as a file. `takes` marks what takes something away for good; `changes` is
+ * the place of the public interface that it changes: it is left out for whose role may not do that.
+ */
+export type MenuItem = { name: ReactNode; takes?: boolean; changes?: string } & ({ onSelect: () => void } | { saves: string });
 
 /**
  * What can be done, behind one button (`children`). A group that is set off from the one above it stands as a list of its own;
@@ -20,7 +24,11 @@ export function Menu({
   align?: 'start' | 'end';
   children: ReactElement;
 }) {
-  const shown = groups.map((group) => group.filter((item): item is MenuItem => item !== false)).filter((group) => group.length);
+  const mayNot = useMayNot();
+  const shown = groups
+    .map((group) => group.filter((item): item is MenuItem => item !== false && mayNot(item.changes) === null))
+    .filter((group) => group.length);
+  if (!shown.length) return null;
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger asChild>{children}</DropdownMenu.Trigger>

@@ -2,10 +2,10 @@
 
 import { clsx } from 'clsx';
 import { Copy } from 'lucide-react';
-import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useState, type ReactNode } from 'react';
 import { Button } from './form';
+import { Link } from './Link';
 
 /** A page of a section: title, a sentence about it, acts at the right, and what there is. */
 export function Page({

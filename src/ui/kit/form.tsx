@@ -3,6 +3,7 @@
 import { clsx } from 'clsx';
 import { useState, type AllHTMLAttributes, type ButtonHTMLAttributes, type InputHTMLAttributes, type ReactNode } from 'react';
 import type { FieldPath, FieldValues, UseFormReturn } from 'react-hook-form';
+import { useMayNot } from './may';
 
 /** The looks of a field, without its width. */
 export const fieldClass = 'h-8 min-w-0 rounded-md border border-line bg-panel px-2 text-ink placeholder:text-soft disabled:opacity-60';
@@ -62,16 +63,23 @@ export function NumberField({
   );
 }
 
-/** A button: `primary` for the one act of a place, `plain` for the others, `quiet` inside tables and bars. */
+/**
+ * A button: `primary` for the one act of a place, `plain` for the others, `quiet` inside tables and bars. `changes` is the place of the
+ * public interface that it changes (`/offers/ten`): whose role may not do that cannot press it, and is told why.
+ */
 export function Button({
   kind = 'plain',
   className,
+  changes,
+  needs,
   ...rest
-}: { kind?: 'primary' | 'plain' | 'quiet' } & ButtonHTMLAttributes<HTMLButtonElement>) {
+}: { kind?: 'primary' | 'plain' | 'quiet'; changes?: string; needs?: 'owner' } & ButtonHTMLAttributes<HTMLButtonElement>) {
+  const why = useMayNot()(changes, needs);
   return (
     <button
       type="button"
       {...rest}
+      {...(why !== null && { disabled: true, title: why })}
       className={clsx(
         'inline-flex h-8 items-center justify-center gap-2 whitespace-nowrap rounded-md px-3 font-semibold disabled:opacity-50',
         kind === 'primary' && 'bg-accent text-on-accent hover:opacity-90',

@@ -10,6 +10,8 @@ export interface StoreInfo {
   readonly name: string;
   readonly zone: string;
   readonly currency: string;
+  /** in which it writes, the usual one first */
+  readonly languages: readonly string[];
   readonly isDemo: boolean;
 }
 

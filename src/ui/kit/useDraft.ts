@@ -1,7 +1,9 @@
 'use client';
 
 import { useCallback, useEffect, useReducer, useRef, useState } from 'react';
+import { toast } from 'sonner';
 import { ApiError } from './api';
+import { useMayNot } from './may';
 import { openSaver, type DraftProblem, type Saver, type Saving } from './saver';
 
 export interface History<T> {
@@ -55,6 +57,8 @@ export function issuesOf(
 }
 
 export interface DraftOptions<T, Stored> {
+  /** where it is stored, of the public interface: whose role may not write there reads it, and is told so at the first change */
+  readonly place?: string;
   readonly document: T;
   readonly revision: number;
   readonly put: (document: T, revision: number) => Promise<Stored & { readonly revision: number }>;
@@ -107,6 +111,7 @@ export function useUndo<T>(document: T) {
 /** Edits a document with undo (Ctrl+Z, Ctrl+Shift+Z), and saves it by itself a moment after each change. What cannot be saved stays on the screen. */
 export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> {
   const { restart, ...history } = useUndo<T>(options.document);
+  const mayNot = useMayNot()(options.place);
   const [saving, setSaving] = useState<Saving>({ state: 'saved' });
   const given = useRef(options);
   given.current = options;
@@ -143,8 +148,16 @@ export function useDraft<T, Stored>(options: DraftOptions<T, Stored>): Draft<T> 
     return () => window.removeEventListener('beforeunload', warn);
   }, [saver]);
 
+  const { edit } = history;
   return {
     ...history,
+    edit: useCallback(
+      (to: T, tag?: string) => {
+        if (mayNot !== null) toast.error(mayNot, { id: 'may-not' });
+        else edit(to, tag);
+      },
+      [edit, mayNot],
+    ),
     saving,
     save: saver.save,
     load: useCallback(

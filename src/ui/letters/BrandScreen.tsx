@@ -73,7 +73,7 @@ export function BrandScreen() {
       title="Brand"
       about="How letters look. A change shows in every letter that is set in it, those that wait to go out too."
       acts={
-        <Button onClick={() => void add()}>
+        <Button changes="/brands" onClick={() => void add()}>
           <Plus size={16} aria-hidden="true" /> Another brand
         </Button>
       }
@@ -104,6 +104,7 @@ function BrandEditor({ item, onDeleted }: { item: BrandItem; onDeleted: () => vo
   const store = useStore();
   const renew = () => client.invalidateQueries({ queryKey: ['brands'] });
   const draft = useDraft<Brand, BrandItem & { revision: number }>({
+    place: `/brands/${item.key}`,
     document: item.brand,
     revision: 0,
     put: async (brand, revision) => ({
@@ -264,6 +265,7 @@ function BrandEditor({ item, onDeleted }: { item: BrandItem; onDeleted: () => vo
         {!item.isFirst && (
           <div className="flex gap-2">
             <Button
+              changes="/brands"
               onClick={() =>
                 void attempt(async () => {
                   await api(`/brands/${item.key}`, { method: 'PUT', body: { brand, isFirst: true } });
@@ -274,6 +276,7 @@ function BrandEditor({ item, onDeleted }: { item: BrandItem; onDeleted: () => vo
               Make it the first
             </Button>
             <Button
+              changes="/brands"
               onClick={() =>
                 void attempt(async () => {
                   await api(`/brands/${item.key}`, { method: 'DELETE' });

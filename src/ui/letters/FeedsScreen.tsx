@@ -4,24 +4,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import { useState } from 'react';
 import type { FeedView } from '@/core/api';
-import {
-  api,
-  attempt,
-  Button,
-  Dialog,
-  Empty,
-  Failed,
-  Field,
-  inputClass,
-  Menu,
-  NumberField,
-  Page,
-  Part,
-  plural,
-  sayMoment,
-  useStore,
-  wordsOf,
-} from '../kit';
+import { api, attempt, Button, Empty, Failed, Menu, Page, Part, plural, ReadDialog, sayMoment, useStore } from '../kit';
 import { keyFor } from './Dialogs';
 import { useFeeds } from './useDesk';
 
@@ -37,7 +20,7 @@ export function FeedsScreen() {
       title="Feeds"
       about="The entries of a blog or a news page, by RSS, Atom or JSON. A letter shows the newest ones as it goes out."
       acts={
-        <Button kind="primary" onClick={() => setEditing('new')}>
+        <Button changes="/feeds" kind="primary" onClick={() => setEditing('new')}>
           <Plus size={16} aria-hidden="true" /> Add a feed
         </Button>
       }
@@ -57,7 +40,7 @@ export function FeedsScreen() {
               acts={
                 <Menu
                   groups={[
-                    [{ name: 'Edit…', onSelect: () => setEditing(one) }],
+                    [{ name: 'Edit…', changes: '/feeds', onSelect: () => setEditing(one) }],
                     [
                       {
                         name: 'Delete',
@@ -104,64 +87,18 @@ export function FeedsScreen() {
 }
 
 function FeedDialog({ feed, onClose, onDone }: { feed: FeedView | null; onClose: () => void; onDone: () => Promise<unknown> }) {
-  const [name, setName] = useState(feed?.name ?? '');
-  const [url, setUrl] = useState(feed?.url ?? '');
-  const [everyMinutes, setEvery] = useState(feed?.everyMinutes ?? 60);
-  const [problem, setProblem] = useState<string | null>(null);
-  const [isBusy, setBusy] = useState(false);
-  const save = async () => {
-    setBusy(true);
-    try {
-      await api(`/feeds/${feed?.key ?? keyFor(name)}`, { method: 'PUT', body: { name, url, everyMinutes } });
-      await onDone();
-      onClose();
-    } catch (error) {
-      setProblem(wordsOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
   return (
-    <Dialog
-      isOpen
-      onClose={onClose}
+    <ReadDialog
       title={feed ? 'Edit the feed' : 'Add a feed'}
       about="It is read at once, and then as often as you say."
-    >
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <Field label="Name">
-          <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className={inputClass} />
-        </Field>
-        <Field label="Address" problem={problem}>
-          <input
-            value={url}
-            maxLength={2000}
-            placeholder="https://"
-            onChange={(event) => setUrl(event.target.value)}
-            className={`${inputClass} font-mono text-xs`}
-          />
-        </Field>
-        <Field label="Read every so many minutes">
-          <NumberField
-            min={5}
-            max={10_080}
-            value={everyMinutes}
-            onChange={(every) => setEvery(Math.round(Math.min(10_080, Math.max(5, every))))}
-          />
-        </Field>
-        <div className="flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="primary" type="submit" disabled={isBusy || !name.trim() || !url.trim()}>
-            {isBusy ? 'Reading…' : 'Save'}
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+      read={feed}
+      least={5}
+      usual={60}
+      onSave={async (body) => {
+        await api(`/feeds/${feed?.key ?? keyFor(body.name)}`, { method: 'PUT', body });
+        await onDone();
+      }}
+      onClose={onClose}
+    />
   );
 }

@@ -6,8 +6,8 @@ import { Smile } from 'lucide-react';
 import dynamic from 'next/dynamic';
 import { useRef, useState, type ReactNode } from 'react';
 import type { SendersView } from '@/core/api';
-import { SUBJECT_SHOWS, type Email } from '@/core/messages';
-import { api } from '../kit';
+import { LANGUAGES, nameOfLanguage, SUBJECT_SHOWS, type Email } from '@/core/messages';
+import { api, useStore } from '../kit';
 import { Findings } from './Findings';
 import { Floating } from './Floating';
 
@@ -42,14 +42,15 @@ export function Head({ message, onChange }: { message: Email; onChange: (message
   );
 }
 
-/** In whose name it goes out, and where answers go. */
+/** In whose name it goes out, where answers go, and in which language it is written. */
 function Sender({ message, onChange }: { message: Email; onChange: (message: Email, tag: string) => void }) {
   const { data } = useQuery({
     queryKey: ['senders'],
     queryFn: () => api<SendersView>('/senders'),
     staleTime: 30_000,
   });
-  const put = (field: 'sender' | 'replyTo', value: string) => {
+  const { languages } = useStore();
+  const put = (field: 'sender' | 'replyTo' | 'language', value: string) => {
     const { [field]: _, ...rest } = message;
     onChange(value ? { ...rest, [field]: value } : rest, field);
   };
@@ -81,6 +82,22 @@ function Sender({ message, onChange }: { message: Email; onChange: (message: Ema
         onChange={(event) => put('replyTo', event.target.value.trim())}
         className="min-w-0 flex-1 border-b border-transparent bg-transparent py-0.5 hover:border-line focus:border-[var(--accent)] focus:outline-none"
       />
+      <select
+        aria-label="Written in"
+        title="The language it is written in: programs that read aloud go by it"
+        value={message.language ?? ''}
+        onChange={(event) => put('language', event.target.value)}
+        className="h-7 max-w-[120px] border-b border-transparent bg-transparent text-soft hover:border-line"
+      >
+        <option value="">in {nameOfLanguage(languages[0]!)}</option>
+        {[...new Set([...languages.slice(1), ...(message.language ? [message.language] : []), ...LANGUAGES])]
+          .filter((code) => code !== languages[0])
+          .map((code) => (
+            <option key={code} value={code}>
+              in {nameOfLanguage(code)}
+            </option>
+          ))}
+      </select>
       {(chosen && !chosen.verifiedAt && <span className="text-xs text-caution">not confirmed yet: the store’s name stands there</span>) ||
         (!isAddress && <span className="text-xs text-stop">no address</span>)}
     </div>

@@ -2,13 +2,12 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import type { LibraryItem, ReplaceView } from '@/core/api';
 import { freshBlock, onChannel, type Email, type Message } from '@/core/messages';
 import type { Channel } from '@/core/rules';
-import { api, attempt, Button, Dialog, Empty, Failed, Field, inputClass, Label, Menu, Page, plural, sayDate, useStore } from '../kit';
+import { api, attempt, Button, Dialog, Empty, Failed, Field, inputClass, Label, Menu, Page, plural, sayDate, useStore, Link } from '../kit';
 import { keyFor } from './Dialogs';
 import { Small } from './FromLibrary';
 import { Thumb } from './Thumb';
@@ -61,11 +60,13 @@ export function LibraryScreen() {
       about="Letters and parts to be used again. What is put into a flow is a copy; when its original changes, the flow is offered the update."
       acts={
         <>
-          <Button onClick={() => setReplacing(true)}>Find and replace…</Button>
+          <Button changes="/messages" onClick={() => setReplacing(true)}>
+            Find and replace…
+          </Button>
           <Menu groups={[(['sms', 'push'] as const).map((channel) => ({ name: THINGS[channel].name, onSelect: () => void add(channel) }))]}>
-            <Button>New for a phone</Button>
+            <Button changes="/messages">New for a phone</Button>
           </Menu>
-          <Button kind="primary" onClick={() => void add('email')}>
+          <Button changes="/messages" kind="primary" onClick={() => void add('email')}>
             <Plus size={16} aria-hidden="true" /> New letter
           </Button>
         </>

@@ -1,7 +1,6 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useCallback, useState } from 'react';
 import { toast } from 'sonner';
@@ -25,6 +24,7 @@ import {
   useDraft,
   useStore,
   WordList,
+  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { AsSomebody } from './AsSomebody';
@@ -73,6 +73,7 @@ function Writing({ first }: { first: LibraryView }) {
   const bodyOf = ({ name, tags, message }: Written) =>
     isBlocks ? { name, tags, blocks: (message as Email).blocks } : { name, tags, message };
   const draft = useDraft<Written, LibraryView>({
+    place: `/messages/${first.key}`,
     document: writtenOf(first),
     revision: first.revision,
     put: (written, revision) =>
@@ -150,12 +151,12 @@ function Writing({ first }: { first: LibraryView }) {
         groups={[
           [
             { name: 'Revisions…', onSelect: () => setHistory(true) },
-            { name: 'Duplicate', onSelect: () => void double() },
+            { name: 'Duplicate', changes: '/messages', onSelect: () => void double() },
           ],
           [
             view.isArchived
-              ? { name: 'Restore', onSelect: () => void archive(false) }
-              : { name: 'Archive', takes: true, onSelect: () => void archive(true) },
+              ? { name: 'Restore', changes: '/messages', onSelect: () => void archive(false) }
+              : { name: 'Archive', changes: '/messages', takes: true, onSelect: () => void archive(true) },
           ],
         ]}
       >
@@ -164,7 +165,7 @@ function Writing({ first }: { first: LibraryView }) {
     </>
   );
   return (
-    <div className="flex h-[calc(100vh-86px)] flex-col">
+    <div className="flex h-[calc(100vh-86px-var(--note,0px))] flex-col">
       {document.message.channel === 'email' ? (
         <Composer message={document.message} startedBy={null} onChange={write} strip={strip} acts={acts} />
       ) : (
@@ -213,6 +214,7 @@ function Writing({ first }: { first: LibraryView }) {
                     <span className="text-xs">as it is now</span>
                   ) : (
                     <Button
+                      changes="/messages"
                       onClick={() =>
                         void attempt(async () => {
                           const was = await revision(first.key, one.revision, isBlocks);

@@ -38,7 +38,7 @@ export function Upload({
   };
   return (
     <div>
-      <Button onClick={() => field.current?.click()} disabled={isBusy}>
+      <Button changes="/files" onClick={() => field.current?.click()} disabled={isBusy}>
         <Sign size={16} aria-hidden="true" /> {isBusy ? 'Uploading…' : words}
       </Button>
       <input

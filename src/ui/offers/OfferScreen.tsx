@@ -1,7 +1,6 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
 import type { CodeView, OfferReport, OfferView } from '@/core/api';
@@ -31,6 +30,7 @@ import {
   Table,
   type TableColumn,
   useStore,
+  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { Lives } from './Lives';
@@ -101,19 +101,21 @@ export function OfferScreen({ id }: { id: string }) {
             <Menu
               groups={[
                 [
-                  ...(data.isArchived ? [] : [{ name: 'Issue a code to one person…', onSelect: () => setIssuing(true) }]),
-                  ...(isLoaded ? [{ name: 'Load codes from a file…', onSelect: () => setLoading(true) }] : []),
+                  ...(data.isArchived
+                    ? []
+                    : [{ name: 'Issue a code to one person…', changes: '/offers', onSelect: () => setIssuing(true) }]),
+                  ...(isLoaded ? [{ name: 'Load codes from a file…', changes: '/offers', onSelect: () => setLoading(true) }] : []),
                 ],
                 [
                   data.isArchived
-                    ? { name: 'Restore', onSelect: () => void restore() }
-                    : { name: 'Archive', takes: true, onSelect: () => void archive() },
+                    ? { name: 'Restore', changes: '/offers', onSelect: () => void restore() }
+                    : { name: 'Archive', changes: '/offers', takes: true, onSelect: () => void archive() },
                 ],
               ].filter((group) => group.length)}
             >
               <Button>More</Button>
             </Menu>
-            <Button kind="primary" onClick={() => setEditing(true)}>
+            <Button changes="/offers" kind="primary" onClick={() => setEditing(true)}>
               Change
             </Button>
           </>

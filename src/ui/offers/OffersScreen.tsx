@@ -2,12 +2,11 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useState } from 'react';
 import type { OfferItem } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
 import { cardColumn, useCards } from '../cards';
-import { api, Empty, Failed, Label, Named, NotKnown, Page, plural, sayShare, Table, type TableColumn } from '../kit';
+import { api, Empty, Failed, Label, Named, NotKnown, Page, plural, sayShare, Table, type TableColumn, Link } from '../kit';
 
 /** Where an offer stands, in a word. */
 export function OfferState({ offer }: { offer: Pick<OfferItem, 'isArchived' | 'isOver' | 'flows'> }) {

@@ -31,7 +31,7 @@ export function OutsideScreen({ to }: { to: string }) {
   const store = useStore();
   const [place, setPlace] = useState<(typeof PLACES)[number][0]>('mail');
   return (
-    <div className="flex h-[calc(100vh-48px)] flex-col">
+    <div className="flex h-[calc(100vh-48px-var(--note,0px))] flex-col">
       <div className="flex items-center gap-4 border-b border-line bg-panel px-6 py-2">
         <h1 className="text-lg font-semibold">Outside</h1>
         <div role="tablist" aria-label="Where" className="flex shrink-0 overflow-hidden rounded-md border border-line">

@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import { useWatch } from 'react-hook-form';
@@ -26,6 +25,7 @@ import {
   Table,
   type TableColumn,
   useAsked,
+  Link,
 } from '../kit';
 
 const FITS: Record<AttributeType, string[]> = {
@@ -112,7 +112,7 @@ const columnsOf = (onAsk: (asked: Asked) => void, onRetire: (one: AttributeView)
           ],
         ]}
       >
-        <Button kind="quiet" aria-label={`What to do with ${one.name}`}>
+        <Button changes="/attributes" kind="quiet" aria-label={`What to do with ${one.name}`}>
           Do
         </Button>
       </Menu>
@@ -204,7 +204,7 @@ export function AttributesScreen() {
         </>
       }
       acts={
-        <Button kind="primary" onClick={() => setAsked({ kind: 'declare', attribute: null })}>
+        <Button changes="/attributes" kind="primary" onClick={() => setAsked({ kind: 'declare', attribute: null })}>
           <Plus size={16} aria-hidden="true" />
           Declare an attribute
         </Button>

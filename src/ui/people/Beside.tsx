@@ -2,10 +2,9 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { ClipboardCheck, List, ListFilter, X } from 'lucide-react';
-import Link from 'next/link';
 import { useState } from 'react';
 import type { ListView, SavedView, SegmentItem, TasksView } from '@/core/api';
-import { api, attempt, sayCount } from '../kit';
+import { api, attempt, sayCount, Link } from '../kit';
 import { EMPTY, readView, writeView, type View } from './view';
 
 /** Saved views, segments, lists and tags beside the table. */

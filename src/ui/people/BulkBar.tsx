@@ -60,7 +60,7 @@ export function BulkBar({
           )}
           <div className="flex min-w-0 flex-1 gap-1">
             {ACTS.map(([act, name]) => (
-              <Button key={act} kind="quiet" onClick={() => setKind(act)}>
+              <Button changes="/bulk" key={act} kind="quiet" onClick={() => setKind(act)}>
                 {name}
               </Button>
             ))}
@@ -81,7 +81,7 @@ export function BulkBar({
                 })),
               ]}
             >
-              <Button kind="quiet">
+              <Button changes="/bulk" kind="quiet">
                 More
                 <ChevronDown size={16} aria-hidden="true" />
               </Button>

@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus, Trash2 } from 'lucide-react';
-import Link from 'next/link';
 import { useDeferredValue, useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import * as z from 'zod';
@@ -29,6 +28,7 @@ import {
   type TableColumn,
   useAsked,
   useStore,
+  Link,
 } from '../kit';
 
 /** What consent rests on: the box at the checkout, the topics of the preference page, and addresses never written to. */
@@ -78,7 +78,7 @@ function Box() {
     <Part
       title="Box at the checkout"
       acts={
-        <Button kind="primary" disabled={!draft} onClick={() => void save()}>
+        <Button changes="/checkout-box" kind="primary" disabled={!draft} onClick={() => void save()}>
           Save
         </Button>
       }
@@ -157,6 +157,7 @@ function Box() {
               ))}
           </select>
           <Button
+            changes="/checkout-box"
             disabled={!country}
             onClick={() => {
               setDraft({ ...box, countries: { ...box.countries, [country]: { ticked: false, wording: box.everywhere.wording } } });
@@ -211,11 +212,20 @@ function Topics() {
       title="Topics people can choose"
       acts={
         <>
-          <Button kind="quiet" onClick={() => setDraft([...topics, { key: `topic-${topics.length + 1}`, name: '', about: '' }])}>
+          <Button
+            changes="/topics"
+            kind="quiet"
+            onClick={() => setDraft([...topics, { key: `topic-${topics.length + 1}`, name: '', about: '' }])}
+          >
             <Plus size={16} aria-hidden="true" />
             Topic
           </Button>
-          <Button kind="primary" disabled={!draft || topics.some((topic) => !topic.name.trim())} onClick={() => void save()}>
+          <Button
+            changes="/topics"
+            kind="primary"
+            disabled={!draft || topics.some((topic) => !topic.name.trim())}
+            onClick={() => void save()}
+          >
             Save
           </Button>
         </>
@@ -365,7 +375,7 @@ function Suppressions() {
             }}
             className={`${fieldClass} w-44`}
           />
-          <Button onClick={() => setAdding(true)}>
+          <Button changes="/suppressions" onClick={() => setAdding(true)}>
             <Plus size={16} aria-hidden="true" />
             Add
           </Button>

@@ -1,14 +1,29 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useDeferredValue, useState } from 'react';
 import { toast } from 'sonner';
 import type { DirectoryView, GrowthView, ListView } from '@/core/api';
 import { CONFIRM_SAMPLE, listLetter } from '@/core/messages';
 import { CardButton, CardLine } from '../cards';
-import { api, attempt, Button, Empty, Failed, inputClass, Label, NotKnown, Page, Part, plural, sayCount, sayDate, useStore } from '../kit';
+import {
+  api,
+  attempt,
+  Button,
+  Empty,
+  Failed,
+  inputClass,
+  Label,
+  NotKnown,
+  Page,
+  Part,
+  plural,
+  sayCount,
+  sayDate,
+  useStore,
+  Link,
+} from '../kit';
 import { LetterDesk } from '../letters';
 import { Growth } from './Growth';
 import { ListDialog } from './ListsScreen';
@@ -74,15 +89,22 @@ export function ListScreen({ id }: { id: string }) {
       acts={
         <>
           <CardButton kind="list" of={id} />
-          {list.data.doubleOptIn && <Button onClick={() => setWriting(true)}>Letter that asks…</Button>}
+          {list.data.doubleOptIn && (
+            <Button changes="/lists" onClick={() => setWriting(true)}>
+              Letter that asks…
+            </Button>
+          )}
           <Link
             href={`/data/files/new?list=${id}`}
             className="inline-flex h-8 items-center rounded-md border border-line bg-panel px-3 font-semibold hover:bg-wash"
           >
             Import into it
           </Link>
-          <Button onClick={() => setEditing(true)}>Change</Button>
+          <Button changes="/lists" onClick={() => setEditing(true)}>
+            Change
+          </Button>
           <Button
+            changes="/lists"
             onClick={() =>
               void attempt(async () => {
                 await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: true } });
@@ -164,7 +186,9 @@ export function ListScreen({ id }: { id: string }) {
                     {on.has(one.number) ? (
                       <span className="text-xs text-soft">on it</span>
                     ) : (
-                      <Button onClick={() => void put(one.id, true)}>Add</Button>
+                      <Button changes="/lists" onClick={() => void put(one.id, true)}>
+                        Add
+                      </Button>
                     )}
                   </li>
                 ))}

@@ -70,7 +70,7 @@ export function ListsScreen() {
       back={{ href: '/people', name: 'All people' }}
       about="A list is fixed: people are put on it and taken off, by hand, by a form or from a file."
       acts={
-        <Button kind="primary" onClick={() => setMaking(true)}>
+        <Button changes="/lists" kind="primary" onClick={() => setMaking(true)}>
           <Plus size={16} aria-hidden="true" />
           New list
         </Button>

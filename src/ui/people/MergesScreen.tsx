@@ -37,7 +37,9 @@ const columnsOf = (zone: string, onUndo: (merge: MergeView) => void): TableColum
       merge.undoneAt ? (
         <span className="text-xs text-soft">undone {sayDate(merge.undoneAt, zone)}</span>
       ) : merge.canUndo ? (
-        <Button onClick={() => onUndo(merge)}>Undo</Button>
+        <Button changes="/merges" onClick={() => onUndo(merge)}>
+          Undo
+        </Button>
       ) : (
         <span className="text-xs text-soft">older than 30 days</span>
       ),

@@ -2,7 +2,6 @@
 
 import { keepPreviousData, useQueries, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Columns3, Download, ListFilter, Save, X, UsersRound, PenLine } from 'lucide-react';
-import Link from 'next/link';
 import { usePathname } from 'next/navigation';
 import { useCallback, useDeferredValue, useEffect, useMemo, useState } from 'react';
 import { viewInput, type AttributeView, type DirectoryItem, type DirectoryView, type FlowListView } from '@/core/api';
@@ -24,6 +23,7 @@ import {
   Dialog,
   issuesOf,
   useUndo,
+  Link,
 } from '../kit';
 import { Narrowing, RuleEditor } from '../rules';
 import { Beside } from './Beside';
@@ -99,7 +99,7 @@ export function PeopleTable({ query }: { query: string }) {
   };
   const isChosen = (person: DirectoryItem) => chosen.kind === 'all' || chosen.ids.has(person.number);
   return (
-    <div className="flex h-[calc(100vh-48px)]">
+    <div className="flex h-[calc(100vh-48px-var(--note,0px))]">
       <Beside
         view={view}
         onView={(next) => {

@@ -2,13 +2,12 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { CircleCheck, CircleHelp, CircleSlash, MoreHorizontal, Pencil, Plus, X } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState, type ReactNode } from 'react';
 import type { PersonView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { CHANNEL_WORDS, sayName, sayValue } from '@/core/rules';
-import { api, attempt, Button, Label, Menu, NotKnown, plural, sayDate, sayMoment, sayShort, useStore } from '../kit';
+import { api, attempt, Button, Label, Menu, NotKnown, plural, sayDate, sayMoment, sayShort, useStore, Link } from '../kit';
 import { PersonDialog, type PersonAct } from './PersonDialogs';
 import { Story } from './Story';
 import { WhyNot } from './WhyNot';
@@ -81,23 +80,25 @@ export function PersonScreen({ initial }: { initial: PersonView }) {
             </button>
           </div>
           <div className="mt-3 flex gap-2">
-            <Button onClick={() => setAct('edit')}>
+            <Button changes="/people" onClick={() => setAct('edit')}>
               <Pencil size={16} aria-hidden="true" />
               Edit
             </Button>
-            <Button onClick={() => setAct('write')} disabled={!person.email}>
+            <Button changes="/people" onClick={() => setAct('write')} disabled={!person.email}>
               Write
             </Button>
-            <Button onClick={() => setAct('flow')}>Start a flow</Button>
+            <Button changes="/people" onClick={() => setAct('flow')}>
+              Start a flow
+            </Button>
             <Menu
               groups={[
                 [
-                  { name: 'Record an event', onSelect: () => setAct('event') },
-                  { name: 'Merge with another person', onSelect: () => setAct('merge') },
+                  { name: 'Record an event', changes: '/people', onSelect: () => setAct('event') },
+                  { name: 'Merge with another person', changes: '/people', onSelect: () => setAct('merge') },
                   { name: 'Save everything on file', saves: `/api/v1${path}/everything` },
-                  person.email !== null && { name: 'Never write to this address', onSelect: () => setAct('suppress') },
+                  person.email !== null && { name: 'Never write to this address', changes: '/people', onSelect: () => setAct('suppress') },
                 ],
-                [{ name: 'Erase this person', takes: true, onSelect: () => setAct('erase') }],
+                [{ name: 'Erase this person', changes: '/people', takes: true, onSelect: () => setAct('erase') }],
               ]}
             >
               <Button aria-label="More to do">

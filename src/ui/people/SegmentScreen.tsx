@@ -1,7 +1,6 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useEffect, useRef, useState } from 'react';
 import { toast } from 'sonner';
@@ -31,6 +30,7 @@ import {
   useAsked,
   useStore,
   useWork,
+  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { Growth } from './Growth';
@@ -134,19 +134,19 @@ export function SegmentScreen({ id }: { id: string }) {
             <Menu
               groups={[
                 [
-                  { name: 'Duplicate', onSelect: () => like(`${data.name}, again`) },
-                  { name: 'Make the opposite', onSelect: () => like(`Not: ${data.name}`, negated(document.rule)) },
-                  { name: 'Make a list of who is in it now', onSelect: () => setListing(true) },
-                  { name: 'Start a flow as people join', onSelect: () => void startFlow() },
-                  { name: 'Write to them', onSelect: () => void writeToThem() },
+                  { name: 'Duplicate', changes: '/segments', onSelect: () => like(`${data.name}, again`) },
+                  { name: 'Make the opposite', changes: '/segments', onSelect: () => like(`Not: ${data.name}`, negated(document.rule)) },
+                  { name: 'Make a list of who is in it now', changes: '/segments', onSelect: () => setListing(true) },
+                  { name: 'Start a flow as people join', changes: '/flows/x', onSelect: () => void startFlow() },
+                  { name: 'Write to them', changes: '/flows/x', onSelect: () => void writeToThem() },
                 ],
                 [{ name: 'Export its people as CSV', saves: `/api/v1/exports?what=people&format=csv&rule=${rule}` }],
-                [{ name: 'Archive', takes: true, onSelect: () => void archive() }],
+                [{ name: 'Archive', changes: '/segments', takes: true, onSelect: () => void archive() }],
               ]}
             >
               <Button>More</Button>
             </Menu>
-            <Button kind="primary" onClick={() => setEditing(true)}>
+            <Button changes="/segments" kind="primary" onClick={() => setEditing(true)}>
               Change
             </Button>
           </>
@@ -172,7 +172,7 @@ export function SegmentScreen({ id }: { id: string }) {
             <div className="rounded-md border border-line bg-panel p-4">
               <Progress work={work.data} noun="people" />
               {(work.data.state === 'failed' || work.data.state === 'cancelled') && (
-                <Button className="mt-2" onClick={() => void attempt(() => put(document), 'It is being built again.')}>
+                <Button changes="/segments" className="mt-2" onClick={() => void attempt(() => put(document), 'It is being built again.')}>
                   Build again
                 </Button>
               )}

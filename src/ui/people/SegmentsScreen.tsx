@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useState } from 'react';
 import type { OverlapView, ReadyMade, SegmentItem } from '@/core/api';
 import {
@@ -24,6 +23,7 @@ import {
   Table,
   type TableColumn,
   useStore,
+  Link,
 } from '../kit';
 
 const columnsOf = (zone: string): TableColumn<SegmentItem>[] => [
@@ -73,7 +73,9 @@ export function SegmentsScreen() {
       about="A segment is a rule: people join and leave it by themselves, to the second, by what they do and what is known of them."
       acts={
         <>
-          <Button onClick={() => setChoosing(true)}>Ready-made…</Button>
+          <Button changes="/segments" onClick={() => setChoosing(true)}>
+            Ready-made…
+          </Button>
           <Link
             href="/people/segments/new"
             className="inline-flex h-8 items-center gap-2 rounded-md bg-accent px-3 font-semibold text-on-accent hover:opacity-90"

@@ -1,10 +1,9 @@
 import { clsx } from 'clsx';
-import Link from 'next/link';
 import type { ReactNode } from 'react';
 import type { DirectoryItem } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { BARRIER_WORDS, sayName, sayValue } from '@/core/rules';
-import { Label, NotKnown, sayDate, type TableColumn } from '../kit';
+import { Label, NotKnown, sayDate, type TableColumn, Link } from '../kit';
 
 /** A column of the people table; `sort` is what the server sorts by, and a column without it is not sorted by. */
 export interface Column {

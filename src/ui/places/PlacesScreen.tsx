@@ -49,7 +49,14 @@ function Groups() {
   const [edited, setEdited] = useState<CountryGroup | 'new' | null>(null);
   const [removed, setRemoved] = useState<CountryGroup | null>(null);
   return (
-    <Part title="Countries together" acts={<Button onClick={() => setEdited('new')}>Create group</Button>}>
+    <Part
+      title="Countries together"
+      acts={
+        <Button changes="/country-groups" onClick={() => setEdited('new')}>
+          Create group
+        </Button>
+      }
+    >
       {error ? (
         <Failed error={error} retry={() => void refetch()} />
       ) : (
@@ -60,10 +67,10 @@ function Groups() {
                 <b>{group.name}</b> <span className="text-soft">{plural(group.codes.length, 'country', 'countries')}</span>
                 <span className="block text-soft">{names(group.codes)}</span>
               </span>
-              <Button kind="quiet" aria-label={`Edit ${group.name}`} onClick={() => setEdited(group)}>
+              <Button changes="/country-groups" kind="quiet" aria-label={`Edit ${group.name}`} onClick={() => setEdited(group)}>
                 Edit
               </Button>
-              <Button kind="quiet" aria-label={`Remove ${group.name}`} onClick={() => setRemoved(group)}>
+              <Button changes="/country-groups" kind="quiet" aria-label={`Remove ${group.name}`} onClick={() => setRemoved(group)}>
                 Remove
               </Button>
             </li>
@@ -196,7 +203,7 @@ function Load({ name, columns, onLoad }: { name: string; columns: string; onLoad
             if (file) void load(file);
           }}
         />
-        <Button disabled={isBusy} onClick={() => input.current?.click()}>
+        <Button changes="/places" disabled={isBusy} onClick={() => input.current?.click()}>
           {isBusy ? 'One moment…' : `Load ${name.toLowerCase()} …`}
         </Button>
         <span className="text-soft">
@@ -240,7 +247,7 @@ function Rates() {
                     {sayCount(one.days)}, {sayCalendarDay(one.first)} to {sayCalendarDay(one.last)}
                   </td>
                   <td className="px-2 text-right">
-                    <Button kind="quiet" aria-label={`Remove ${one.currency}`} onClick={() => setRemoved(one)}>
+                    <Button changes="/currency-rates" kind="quiet" aria-label={`Remove ${one.currency}`} onClick={() => setRemoved(one)}>
                       Remove
                     </Button>
                   </td>
@@ -292,7 +299,12 @@ function Postcodes() {
               <li key={one.country} className="flex items-center gap-3 border-b border-line px-4 py-1.5 last:border-0">
                 <span className="flex-1">{sayCountry(one.country)}</span>
                 <span className="tabular">{plural(one.places, 'postcode', 'postcodes')}</span>
-                <Button kind="quiet" aria-label={`Remove the postcodes of ${sayCountry(one.country)}`} onClick={() => setRemoved(one)}>
+                <Button
+                  changes="/places"
+                  kind="quiet"
+                  aria-label={`Remove the postcodes of ${sayCountry(one.country)}`}
+                  onClick={() => setRemoved(one)}
+                >
                   Remove
                 </Button>
               </li>

@@ -6,7 +6,7 @@ import { useState } from 'react';
 import type { ProductFeedView } from '@/core/api';
 import { PRODUCT_FIELDS, type ProductField, type ProductMapping } from '@/core/products';
 import { slugOf } from '@/core/text';
-import { api, attempt, Button, Dialog, Field, inputClass, NumberField, plural, sayCount, sayMoment, useStore, wordsOf } from '../kit';
+import { api, attempt, Button, Dialog, Field, inputClass, plural, ReadDialog, sayCount, sayMoment, useStore } from '../kit';
 
 const FIELD_WORDS: { readonly [field in ProductField]: string } = {
   sku: 'Article number',
@@ -52,8 +52,11 @@ export function ProductFeeds({ onClose }: { onClose: () => void }) {
           <li key={one.key} className="grid gap-1 rounded-md border border-line p-3">
             <div className="flex items-center gap-2">
               <b className="min-w-0 flex-1 truncate">{one.name}</b>
-              <Button onClick={() => setEditing(one)}>Edit</Button>
+              <Button changes="/product-feeds" onClick={() => setEditing(one)}>
+                Edit
+              </Button>
               <Button
+                changes="/product-feeds"
                 onClick={() =>
                   void attempt(async () => {
                     await api(`/product-feeds/${one.key}`, { method: 'DELETE' });
@@ -85,7 +88,7 @@ export function ProductFeeds({ onClose }: { onClose: () => void }) {
       </ul>
       {data && !data.feeds.length && <p className="text-soft">Nothing is read by itself yet.</p>}
       <div className="flex justify-between">
-        <Button onClick={() => setEditing('new')}>
+        <Button changes="/product-feeds" onClick={() => setEditing('new')}>
           <Plus size={16} aria-hidden="true" /> Add an address
         </Button>
         <Button kind="primary" onClick={onClose}>
@@ -97,90 +100,42 @@ export function ProductFeeds({ onClose }: { onClose: () => void }) {
 }
 
 function FeedForm({ feed, onClose, onDone }: { feed: ProductFeedView | null; onClose: () => void; onDone: () => Promise<unknown> }) {
-  const [name, setName] = useState(feed?.name ?? '');
-  const [url, setUrl] = useState(feed?.url ?? '');
-  const [everyMinutes, setEvery] = useState(feed?.everyMinutes ?? 360);
   const [mapping, setMapping] = useState<ProductMapping>(feed?.mapping ?? {});
-  const [problem, setProblem] = useState<string | null>(null);
-  const [isBusy, setBusy] = useState(false);
-  const save = async () => {
-    setBusy(true);
-    setProblem(null);
-    try {
-      const key = feed?.key ?? `${slugOf(name, 48) || 'feed'}-${Math.random().toString(36).slice(2, 7)}`;
-      await api(`/product-feeds/${key}`, { method: 'PUT', body: { name, url, everyMinutes, mapping } });
-      await onDone();
-      onClose();
-    } catch (error) {
-      setProblem(wordsOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
   return (
-    <Dialog
-      isOpen
-      onClose={onClose}
+    <ReadDialog
       width={680}
       title={feed ? 'Edit the address' : 'Add an address'}
       about="It is read at once, and then as often as you say. Which field stands for what is found by common names; choose where that is wrong."
+      read={feed}
+      least={15}
+      usual={360}
+      onSave={async (read) => {
+        const key = feed?.key ?? `${slugOf(read.name, 48) || 'feed'}-${Math.random().toString(36).slice(2, 7)}`;
+        await api(`/product-feeds/${key}`, { method: 'PUT', body: { ...read, mapping } });
+        await onDone();
+      }}
+      onClose={onClose}
     >
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault();
-          void save();
-        }}
-      >
-        <div className="grid grid-cols-[1fr_180px] gap-3">
-          <Field label="Name">
-            <input autoFocus value={name} maxLength={120} onChange={(event) => setName(event.target.value)} className={inputClass} />
-          </Field>
-          <Field label="Read every so many minutes">
-            <NumberField
-              min={15}
-              max={10_080}
-              value={everyMinutes}
-              onChange={(every) => setEvery(Math.round(Math.min(10_080, Math.max(15, every))))}
+      <fieldset className="grid grid-cols-3 gap-3">
+        <legend className="mb-1 text-xs font-semibold text-soft">Which field stands for what</legend>
+        {(Object.keys(PRODUCT_FIELDS) as ProductField[]).map((field) => (
+          <Field key={field} label={FIELD_WORDS[field]}>
+            <input
+              list={feed?.fields.length ? 'fields-of-feed' : undefined}
+              value={mapping[field] ?? ''}
+              maxLength={120}
+              placeholder="found by name"
+              onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
+              className={`${inputClass} font-mono text-xs`}
             />
           </Field>
-        </div>
-        <Field label="Address" problem={problem}>
-          <input
-            value={url}
-            maxLength={2000}
-            placeholder="https://"
-            onChange={(event) => setUrl(event.target.value)}
-            className={`${inputClass} font-mono text-xs`}
-          />
-        </Field>
-        <fieldset className="grid grid-cols-3 gap-3">
-          <legend className="mb-1 text-xs font-semibold text-soft">Which field stands for what</legend>
-          {(Object.keys(PRODUCT_FIELDS) as ProductField[]).map((field) => (
-            <Field key={field} label={FIELD_WORDS[field]}>
-              <input
-                list={feed?.fields.length ? 'fields-of-feed' : undefined}
-                value={mapping[field] ?? ''}
-                maxLength={120}
-                placeholder="found by name"
-                onChange={(event) => setMapping({ ...mapping, [field]: event.target.value })}
-                className={`${inputClass} font-mono text-xs`}
-              />
-            </Field>
+        ))}
+        <datalist id="fields-of-feed">
+          {feed?.fields.map((one) => (
+            <option key={one} value={one} />
           ))}
-          <datalist id="fields-of-feed">
-            {feed?.fields.map((one) => (
-              <option key={one} value={one} />
-            ))}
-          </datalist>
-        </fieldset>
-        <div className="flex justify-end gap-2">
-          <Button onClick={onClose}>Cancel</Button>
-          <Button kind="primary" type="submit" disabled={isBusy || !name.trim() || !url.trim()}>
-            {isBusy ? 'Reading…' : 'Save'}
-          </Button>
-        </div>
-      </form>
-    </Dialog>
+        </datalist>
+      </fieldset>
+    </ReadDialog>
   );
 }

@@ -131,7 +131,7 @@ export function ProductsScreen() {
         name: 'Acts',
         isActs: true,
         show: (one) => (
-          <Button kind="quiet" aria-label={`Edit ${one.name}`} onClick={() => setEdited(one)}>
+          <Button changes="/products" kind="quiet" aria-label={`Edit ${one.name}`} onClick={() => setEdited(one)}>
             Edit
           </Button>
         ),
@@ -146,9 +146,13 @@ export function ProductsScreen() {
       about="Learned from the items of carts and orders, or told by the shop. One that is there again, or costs something else, can start flows."
       acts={
         <>
-          <Button onClick={() => setReading(true)}>Read by itself…</Button>
-          <Button onClick={() => setLoading(true)}>Load a table…</Button>
-          <Button kind="primary" onClick={() => setEdited('new')}>
+          <Button changes="/product-feeds" onClick={() => setReading(true)}>
+            Read by itself…
+          </Button>
+          <Button changes="/products" onClick={() => setLoading(true)}>
+            Load a table…
+          </Button>
+          <Button changes="/products" kind="primary" onClick={() => setEdited('new')}>
             Add product
           </Button>
         </>

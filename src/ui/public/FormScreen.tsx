@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { ArrowDown, ArrowUp, ExternalLink, Plus, Trash2 } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useState } from 'react';
 import { toast } from 'sonner';
@@ -32,6 +31,7 @@ import {
   UndoActs,
   useDraft,
   WordList,
+  Link,
 } from '../kit';
 import { LetterDesk } from '../letters';
 
@@ -73,6 +73,7 @@ function Builder({ initial }: { initial: FormView }) {
   const [view, setView] = useState(initial);
   const [shown, setShown] = useState(0);
   const draft = useDraft<Form, FormView>({
+    place: `/forms/${initial.key}`,
     document: initial.document,
     revision: initial.revision,
     put: (document, revision) =>
@@ -210,10 +211,15 @@ function Builder({ initial }: { initial: FormView }) {
         <>
           <UndoActs draft={draft} />
           <CardButton kind="form" of={view.key} />
-          <Button onClick={() => void toggle({ isOpen: !view.isOpen }, view.isOpen ? 'The form is closed.' : 'The form is open.')}>
+          <Button
+            changes="/forms"
+            onClick={() => void toggle({ isOpen: !view.isOpen }, view.isOpen ? 'The form is closed.' : 'The form is open.')}
+          >
             {view.isOpen ? 'Close the form' : 'Open the form'}
           </Button>
-          <Button onClick={() => void toggle({ isArchived: true }, 'Archived. What it brought stays.')}>Archive</Button>
+          <Button changes="/forms" onClick={() => void toggle({ isArchived: true }, 'Archived. What it brought stays.')}>
+            Archive
+          </Button>
           <a
             href={view.address}
             target="_blank"
@@ -265,7 +271,7 @@ function Builder({ initial }: { initial: FormView }) {
           <Part
             title="Fields"
             acts={
-              <Button kind="quiet" onClick={addField}>
+              <Button changes="/forms" kind="quiet" onClick={addField}>
                 <Plus size={16} aria-hidden="true" />
                 Field
               </Button>
@@ -374,6 +380,7 @@ function Builder({ initial }: { initial: FormView }) {
             acts={
               CHANNELS.some((channel) => !form.consents.some((one) => one.channel === channel)) && (
                 <Button
+                  changes="/forms"
                   kind="quiet"
                   onClick={() =>
                     edit({
@@ -471,7 +478,7 @@ function Builder({ initial }: { initial: FormView }) {
               )}
               {form.doubleOptIn && (
                 <div className="flex flex-wrap items-center gap-3">
-                  <Button onClick={() => setWriting(true)}>
+                  <Button changes="/forms" onClick={() => setWriting(true)}>
                     {form.doubleOptIn.letter ? 'Change the letter…' : 'Write it as a letter…'}
                   </Button>
                   {form.doubleOptIn.letter ? (
@@ -667,7 +674,7 @@ function Builder({ initial }: { initial: FormView }) {
                   </div>
                 ))}
                 <div>
-                  <Button onClick={() => edit({ hidden: [...form.hidden, { name: 'campaign', value: '' }] })}>
+                  <Button changes="/forms" onClick={() => edit({ hidden: [...form.hidden, { name: 'campaign', value: '' }] })}>
                     <Plus size={16} aria-hidden="true" />
                     Hidden value
                   </Button>
@@ -704,7 +711,10 @@ function Builder({ initial }: { initial: FormView }) {
               ))}
               {!view.flows.length && <p className="text-soft">No flow listens to this form yet.</p>}
               <div>
-                <Button onClick={() => void startFlow().then((isDone) => isDone && toast.success('A draft of a flow is ready.'))}>
+                <Button
+                  changes="/flows"
+                  onClick={() => void startFlow().then((isDone) => isDone && toast.success('A draft of a flow is ready.'))}
+                >
                   Start a flow from this form
                 </Button>
               </div>

@@ -2,7 +2,6 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { nameInput, type FormView } from '@/core/api';
@@ -23,6 +22,7 @@ import {
   type TableColumn,
   useAsked,
   useStore,
+  Link,
 } from '../kit';
 
 const columnsOf = (zone: string): TableColumn<FormView>[] => [
@@ -99,7 +99,7 @@ export function FormsScreen() {
         </>
       }
       acts={
-        <Button kind="primary" onClick={() => setMaking(true)}>
+        <Button changes="/forms" kind="primary" onClick={() => setMaking(true)}>
           <Plus size={16} aria-hidden="true" />
           New form
         </Button>

@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { MoreHorizontal } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
@@ -30,6 +29,7 @@ import {
   Table,
   type TableColumn,
   useStore,
+  Link,
 } from '../kit';
 import { DayChart } from '../revenue';
 import { ReportDialog } from './ReportDialog';
@@ -178,10 +178,14 @@ function Figures({ data, days, zone }: { data: ReportFigures; days: number; zone
           ) : (
             <Empty title="Nothing in this time" />
           )}
-          {more > 0 && <p className="border-t border-line px-4 py-2 text-sm text-soft">and {sayCount(more)} more: all stand in the{' '}
+          {more > 0 && (
+            <p className="border-t border-line px-4 py-2 text-sm text-soft">
+              and {sayCount(more)} more: all stand in the{' '}
               <Link href="/revenue" className="text-accent underline">
                 ledger
-              </Link></p>}
+              </Link>
+            </p>
+          )}
         </Part>
       ))}
     </>

@@ -1,13 +1,12 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import type { ReportItem, ReportsView } from '@/core/api';
 import { newReport } from '@/core/reports';
 import { cardColumn, useCards } from '../cards';
-import { api, Button, Empty, Failed, isoOf, Label, Page, plural, sayDate, sayShort, Table, type TableColumn, useStore } from '../kit';
+import { api, Button, Empty, Failed, isoOf, Label, Page, plural, sayDate, sayShort, Table, type TableColumn, useStore, Link } from '../kit';
 import { ReportDialog } from './ReportDialog';
 
 /** Reports of one's own: figures, splits and a period that are kept, shared by a link and mailed each week. */
@@ -18,7 +17,10 @@ export function ReportsScreen() {
   const [isNew, setNew] = useState(false);
   const { data, error, refetch } = useQuery({ queryKey: ['reports'], queryFn: () => api<ReportsView>('/reports') });
   const cards = useCards('report');
-  const columns = useMemo((): TableColumn<ReportItem>[] => [...columnsOf(zone), cardColumn<ReportItem>(cards, ({ key }) => key)], [zone, cards]);
+  const columns = useMemo(
+    (): TableColumn<ReportItem>[] => [...columnsOf(zone), cardColumn<ReportItem>(cards, ({ key }) => key)],
+    [zone, cards],
+  );
   if (error) return <Failed error={error} retry={() => void refetch()} />;
   return (
     <Page

@@ -1,7 +1,6 @@
 'use client';
 
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { CartItemView, CartsReport, CartsView } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
@@ -25,6 +24,7 @@ import {
   type TableColumn,
   useStore,
   Spans,
+  Link,
 } from '../kit';
 import { usePeriod } from './usePeriod';
 

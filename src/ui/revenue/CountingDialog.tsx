@@ -150,7 +150,7 @@ export function CountingDialog({ first, onClose, onSaved }: { first: RevenueSett
         )}
         <div className="flex justify-end gap-2">
           <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" kind="primary" disabled={Boolean(problem)}>
+          <Button changes="/revenue/settings" type="submit" kind="primary" disabled={Boolean(problem)}>
             Save
           </Button>
         </div>

@@ -1,10 +1,9 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import type { FlowLiftView } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { api, Empty, Failed, Page, Part, plural, sayCount, Spans } from '../kit';
+import { api, Empty, Failed, Page, Part, plural, sayCount, Spans, Link } from '../kit';
 import { sayDays } from './sayDays';
 import { usePeriod } from './usePeriod';
 

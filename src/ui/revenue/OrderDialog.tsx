@@ -1,11 +1,10 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import type { OrderCreditsView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { CREDIT_MODELS, MODEL_WORDS, type CreditModel } from '@/core/revenue';
-import { api, Dialog, Empty, Failed, sayMoment, useStore } from '../kit';
+import { api, Dialog, Empty, Failed, sayMoment, useStore, Link } from '../kit';
 
 /** An order with the messages before it: why each counts or does not, and what each gets by each model. */
 export function OrderDialog({ orderId, model, onClose }: { orderId: string; model: CreditModel; onClose: () => void }) {

@@ -284,6 +284,7 @@ function Standing({ settings, onCheck }: { settings: RevenueSettingsView; onChec
         <span>Not checked yet: it is each night after four.</span>
       )}
       <Button
+        changes="/revenue/check"
         kind="quiet"
         disabled={isBusy || rebuild !== null}
         onClick={() => {

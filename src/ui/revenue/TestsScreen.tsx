@@ -1,14 +1,30 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { TestsView, TestView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
-import { api, Ask, Button, Empty, Failed, Field, Label, NumberField, Page, Part, percent, plural, sayCount, sayShare, Spans } from '../kit';
+import {
+  api,
+  Ask,
+  Button,
+  Empty,
+  Failed,
+  Field,
+  Label,
+  NumberField,
+  Page,
+  Part,
+  percent,
+  plural,
+  sayCount,
+  sayShare,
+  Spans,
+  Link,
+} from '../kit';
 import { sayDays } from './sayDays';
 import { usePeriod } from './usePeriod';
 
@@ -67,7 +83,11 @@ function OneTest({ test }: { test: TestView }) {
       title={`${test.name}, in ${test.flow.name}`}
       acts={
         <span className="flex items-center gap-3">
-          {winner && <Button onClick={() => setKeeping(true)}>Keep “{winner.name}”…</Button>}
+          {winner && (
+            <Button changes="/tests" onClick={() => setKeeping(true)}>
+              Keep “{winner.name}”…
+            </Button>
+          )}
           <Link href={`/flows/${test.flow.key}`} className="text-accent underline">
             To the flow
           </Link>

@@ -1,8 +1,7 @@
-import Link from 'next/link';
 import type { LedgerView, RevenueReport } from '@/core/api';
 import { sayMoney, toMajor } from '@/core/money';
 import { CREDIT_MODELS, isOfCredit, MODEL_WORDS, type CreditModel } from '@/core/revenue';
-import { plural, sayCount, sayMoment, sayShare, type TableColumn } from '../kit';
+import { plural, sayCount, sayMoment, sayShare, type TableColumn, Link } from '../kit';
 
 /** Which orders the ledger shows: all, or those behind a figure. */
 export interface Behind {

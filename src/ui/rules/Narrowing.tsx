@@ -1,11 +1,10 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useDeferredValue, useState } from 'react';
 import type { CountView, DirectoryView, ExplainView } from '@/core/api';
 import { CHANNELS, CHANNEL_WORDS, type Rule } from '@/core/rules';
-import { api, Empty, Failed, Field, inputClass, plural, sayCount, sayShare } from '../kit';
+import { api, Empty, Failed, Field, inputClass, plural, sayCount, sayShare, Link } from '../kit';
 
 /** What each part of a rule leaves of everybody, who of those left can be reached, and ten of them. */
 export function Narrowing({

@@ -62,6 +62,7 @@ export function Senders() {
               {one.verifiedAt && <WarmUpPart of={one.key} name={one.name} warmUp={one.warmUp} onChanged={() => void renew()} />}
               {!one.verifiedAt && (
                 <Button
+                  changes="/senders"
                   onClick={() =>
                     void attempt(
                       () => api(`/senders/${one.key}`, { method: 'PUT', body: { name: one.name, address: one.address, again: true } }),
@@ -73,6 +74,7 @@ export function Senders() {
                 </Button>
               )}
               <Button
+                changes="/senders"
                 onClick={() =>
                   void attempt(async () => {
                     await api(`/senders/${one.key}`, { method: 'DELETE' });
@@ -106,7 +108,7 @@ export function Senders() {
               />
             </Field>
           </div>
-          <Button type="submit" disabled={!name.trim() || !address.trim()}>
+          <Button changes="/senders" type="submit" disabled={!name.trim() || !address.trim()}>
             Add
           </Button>
         </form>

@@ -2,13 +2,26 @@
 
 import { useMutation } from '@tanstack/react-query';
 import { Plus, X } from 'lucide-react';
-import Link from 'next/link';
 import { useState } from 'react';
 import { toast } from 'sonner';
 import type { SendingView } from '@/core/api';
 import { limitsSchema, type LimitsDocument } from '@/core/limits';
 import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
-import { api, Button, DurationField, Field, inputClass, NumberField, Page, Part, sayMoment, useStore, WordList, wordsOf } from '../kit';
+import {
+  api,
+  Button,
+  DurationField,
+  Field,
+  inputClass,
+  NumberField,
+  Page,
+  Part,
+  sayMoment,
+  useStore,
+  WordList,
+  wordsOf,
+  Link,
+} from '../kit';
 import { Hours } from '../rules';
 import { SendCalendar } from './Calendar';
 import { Senders } from './Senders';
@@ -46,7 +59,12 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
           <Button disabled={!isChanged} onClick={() => setLimits(kept.limits)}>
             Cancel
           </Button>
-          <Button kind="primary" disabled={!isChanged || !parsed.success || save.isPending} onClick={() => save.mutate(limits)}>
+          <Button
+            changes="/sending"
+            kind="primary"
+            disabled={!isChanged || !parsed.success || save.isPending}
+            onClick={() => save.mutate(limits)}
+          >
             Save
           </Button>
         </>
@@ -106,6 +124,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
                     <DurationField label="In" value={cap.per} onChange={(per) => putCap({ per })} />
                   </div>
                   <Button
+                    changes="/sending"
                     kind="quiet"
                     aria-label={`Remove the limit of ${cap.most} by ${CHANNEL_WORDS[cap.channel].noun}`}
                     onClick={() => put({ caps: limits.caps.filter((_, n) => n !== index) })}
@@ -118,6 +137,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
             })}
             {limits.caps.length === 0 && <p className="text-soft">No limit: everybody gets all that flows send them.</p>}
             <Button
+              changes="/sending"
               onClick={() => put({ caps: [...limits.caps, { channel: 'email', most: 3, per: 'P1W' }] })}
               disabled={limits.caps.length >= 10}
               className="justify-self-start"

@@ -51,7 +51,12 @@ export function TextPrices() {
         >
           <textarea rows={5} value={text} onChange={(event) => setTyped(event.target.value)} className={`${areaClass} font-mono text-xs`} />
         </Field>
-        <Button className="justify-self-start" disabled={typed === null || typed === kept || 'wrong' in came} onClick={() => void save()}>
+        <Button
+          changes="/text-prices"
+          className="justify-self-start"
+          disabled={typed === null || typed === kept || 'wrong' in came}
+          onClick={() => void save()}
+        >
           Save the prices
         </Button>
       </div>

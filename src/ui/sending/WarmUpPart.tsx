@@ -92,12 +92,12 @@ export function WarmUpPart({
             )}
             <div className="flex justify-end gap-2">
               {warmUp && (
-                <Button onClick={() => void store(null)} className="mr-auto">
+                <Button changes="/senders" onClick={() => void store(null)} className="mr-auto">
                   Remove
                 </Button>
               )}
               <Button onClick={() => setPlan(null)}>Cancel</Button>
-              <Button type="submit" kind="primary" disabled={Boolean(problem)}>
+              <Button changes="/senders" type="submit" kind="primary" disabled={Boolean(problem)}>
                 Save
               </Button>
             </div>

@@ -1,11 +1,10 @@
 'use client';
 
 import { useQuery } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useMemo, useState } from 'react';
 import type { TypeView } from '@/core/api';
 import { sayEvent } from '@/core/rules';
-import { api, Empty, Failed, fieldClass, isoOf, Page, plural, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, Empty, Failed, fieldClass, isoOf, Page, plural, sayMoment, Table, type TableColumn, useStore, Link } from '../kit';
 
 const namesOf = (one: TypeView) => [...new Set(one.uses.map((use) => use.name))].join(', ');
 

@@ -233,7 +233,7 @@ export function MappingEditor({ path, source, onSaved }: { path: string; source:
         <Button onClick={() => void tryIt()} disabled={sample === undefined}>
           Try it on {pasted !== null ? 'this body' : plural(Math.min(20, source.bodies.length), 'body', 'bodies')}
         </Button>
-        <Button kind="primary" onClick={() => void save()}>
+        <Button changes="/sources" kind="primary" onClick={() => void save()}>
           Save as version {(source.mapping?.version ?? 0) + 1}
         </Button>
       </div>

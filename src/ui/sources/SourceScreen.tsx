@@ -2,7 +2,6 @@
 
 import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Send } from 'lucide-react';
-import Link from 'next/link';
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { nameInput, type ArrivalView, type ClockView, type RejectionView, type SourceDetail } from '@/core/api';
@@ -25,6 +24,7 @@ import {
   sayTime,
   useAsked,
   useStore,
+  Link,
 } from '../kit';
 import { MappingEditor } from './MappingEditor';
 import { RateChart } from './RateChart';
@@ -99,11 +99,20 @@ export function SourceScreen({ id }: { id: string }) {
         !isOurs && (
           <>
             <CardButton kind="source" of={source.key} />
-            {source.kind !== 'file' && source.kind !== 'form' && <Button onClick={() => setAsks('rename')}>Rename</Button>}
-            {(source.kind === 'webhook' || source.kind === 'snippet') && <Button onClick={() => setAsks('secret')}>New secret</Button>}
+            {source.kind !== 'file' && source.kind !== 'form' && (
+              <Button changes="/sources" onClick={() => setAsks('rename')}>
+                Rename
+              </Button>
+            )}
+            {(source.kind === 'webhook' || source.kind === 'snippet') && (
+              <Button changes="/sources" onClick={() => setAsks('secret')}>
+                New secret
+              </Button>
+            )}
             {['key', 'webhook', 'snippet'].includes(source.kind) &&
               (source.revokedAt ? (
                 <Button
+                  changes="/sources"
                   onClick={() =>
                     void attempt(async () => {
                       await api(path, { method: 'PATCH', body: { revoked: false } });
@@ -114,10 +123,12 @@ export function SourceScreen({ id }: { id: string }) {
                   Restore
                 </Button>
               ) : (
-                <Button onClick={() => setAsks('revoke')}>Revoke</Button>
+                <Button changes="/sources" onClick={() => setAsks('revoke')}>
+                  Revoke
+                </Button>
               ))}
             {['key', 'webhook', 'snippet'].includes(source.kind) && (
-              <Button kind="primary" disabled={isTesting || Boolean(source.revokedAt)} onClick={() => void test()}>
+              <Button changes="/sources" kind="primary" disabled={isTesting || Boolean(source.revokedAt)} onClick={() => void test()}>
                 <Send size={16} aria-hidden="true" />
                 {isTesting ? 'Sending…' : 'Send a test event'}
               </Button>

@@ -2,7 +2,6 @@
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useRef, useState } from 'react';
 import { useWatch } from 'react-hook-form';
@@ -29,6 +28,7 @@ import {
   type TableColumn,
   useAsked,
   useStore,
+  Link,
 } from '../kit';
 
 export const KIND_WORDS: Record<SourceView['kind'], string> = {
@@ -131,7 +131,7 @@ export function SourcesScreen() {
             <input type="checkbox" checked={isWhole} onChange={(event) => setWhole(event.target.checked)} />
             Files, forms and revoked ones too
           </label>
-          <Button kind="primary" onClick={() => setMaking(true)}>
+          <Button changes="/sources" kind="primary" onClick={() => setMaking(true)}>
             <Plus size={16} aria-hidden="true" />
             New source
           </Button>

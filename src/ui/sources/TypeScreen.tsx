@@ -2,11 +2,10 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { TriangleAlert } from 'lucide-react';
-import Link from 'next/link';
 import { useMemo } from 'react';
 import type { TypeDetail } from '@/core/api';
 import { sayEvent } from '@/core/rules';
-import { api, Empty, Failed, Page, Part, plural, sayCount, sayMoment, sayShare, Table, type TableColumn, useStore } from '../kit';
+import { api, Empty, Failed, Page, Part, plural, sayCount, sayMoment, sayShare, Table, type TableColumn, useStore, Link } from '../kit';
 
 const KINDS: Record<string, string> = { string: 'text', number: 'number', boolean: 'yes or no', array: 'list', object: 'group' };
 

@@ -1,19 +1,23 @@
 'use client';
 
-import Link from 'next/link';
+import { X } from 'lucide-react';
 import { useState } from 'react';
 import { keptSchema, storeInput, type Kept, type StoreSettingsView } from '@/core/api';
-import { api, areaClass, attempt, Ask, Button, Field, inputClass, NumberField, Page, Part } from '../kit';
+import { LANGUAGES, nameOfLanguage } from '@/core/messages';
+import { api, areaClass, attempt, Ask, Button, Field, inputClass, NumberField, Page, Part, Link } from '../kit';
+
+/** What can be changed of what the store says of itself. */
+const saidOf = ({ name, address, fromEmail, languages }: StoreSettingsView) => ({ name, address, fromEmail, languages: [...languages] });
 
 /** What the store says of itself, how long things are kept, and where else people's data is looked after. */
 export function StoreScreen({ initial }: { initial: StoreSettingsView }) {
   const [kept, setKept] = useState(initial);
-  const [store, setStore] = useState({ name: initial.name, address: initial.address, fromEmail: initial.fromEmail });
+  const [store, setStore] = useState(saidOf(initial));
   const [times, setTimes] = useState<Kept>(initial.kept);
   const [isAsking, setAsking] = useState(false);
   const checked = storeInput.safeParse(store);
   const wrong = (field: keyof typeof store) => checked.error?.issues.find(({ path }) => path[0] === field)?.message ?? null;
-  const isOther = (['name', 'address', 'fromEmail'] as const).some((field) => store[field] !== kept[field]);
+  const isOther = JSON.stringify(store) !== JSON.stringify(saidOf(kept));
   const isShorter =
     times.bodiesDays < kept.kept.bodiesDays ||
     (times.browsingMonths ?? Infinity) < (kept.kept.browsingMonths ?? Infinity) ||
@@ -35,6 +39,7 @@ export function StoreScreen({ initial }: { initial: StoreSettingsView }) {
               void attempt(async () => {
                 const next = await api<StoreSettingsView>('/store', { method: 'PUT', body: store });
                 setKept(next);
+                setStore(saidOf(next));
               }, 'Saved. Letters say it from now on.');
             }}
           >
@@ -64,15 +69,23 @@ export function StoreScreen({ initial }: { initial: StoreSettingsView }) {
                 className={inputClass}
               />
             </Field>
+            <Languages languages={store.languages} onChange={(languages) => setStore({ ...store, languages })} />
+            <p className="text-soft">
+              Its logo, colours and fonts stand in its{' '}
+              <Link href="/messages/brand" className="text-accent underline">
+                brands
+              </Link>
+              , one of which letters are set in.
+            </p>
             <p className="text-soft">
               Its clocks are those of {kept.zone}, its money is {kept.currency}: said when the store was made, since every day and every sum
               is reckoned by them.
             </p>
             <div className="flex gap-2">
-              <Button type="submit" kind="primary" disabled={!isOther || !checked.success}>
+              <Button changes="/store" type="submit" kind="primary" disabled={!isOther || !checked.success}>
                 Save
               </Button>
-              <Button disabled={!isOther} onClick={() => setStore({ name: kept.name, address: kept.address, fromEmail: kept.fromEmail })}>
+              <Button disabled={!isOther} onClick={() => setStore(saidOf(kept))}>
                 Cancel
               </Button>
             </div>
@@ -104,6 +117,7 @@ export function StoreScreen({ initial }: { initial: StoreSettingsView }) {
             />
             <div className="flex gap-2">
               <Button
+                changes="/store"
                 kind="primary"
                 disabled={JSON.stringify(times) === JSON.stringify(kept.kept) || !keptSchema.safeParse(times).success}
                 onClick={() => (isShorter ? setAsking(true) : void attempt(saveTimes, 'Saved.'))}
@@ -183,5 +197,59 @@ function Months({
         )}
       </span>
     </Field>
+  );
+}
+
+/** The languages in which the store writes: the first is the usual one, messages are offered in versions of the others. */
+function Languages({ languages, onChange }: { languages: readonly string[]; onChange: (languages: string[]) => void }) {
+  const left = LANGUAGES.filter((code) => !languages.includes(code));
+  return (
+    <fieldset className="grid gap-1.5">
+      <legend className="mb-1 text-xs font-semibold text-soft">Languages</legend>
+      <ul className="flex flex-wrap gap-1.5">
+        {languages.map((code, at) => (
+          <li key={code} className="flex items-center gap-1 rounded-md border border-line pl-2">
+            {nameOfLanguage(code)}
+            {at === 0 ? (
+              <span className="pr-2 text-xs text-soft">the usual one</span>
+            ) : (
+              <>
+                <button
+                  type="button"
+                  className="px-1 text-xs text-accent underline"
+                  onClick={() => onChange([code, ...languages.filter((one) => one !== code)])}
+                >
+                  Make it the usual one
+                </button>
+                <button
+                  type="button"
+                  aria-label={`Remove ${nameOfLanguage(code)}`}
+                  className="grid h-7 w-7 place-items-center text-soft hover:text-ink"
+                  onClick={() => onChange(languages.filter((one) => one !== code))}
+                >
+                  <X size={14} aria-hidden="true" />
+                </button>
+              </>
+            )}
+          </li>
+        ))}
+      </ul>
+      <select
+        aria-label="Add a language"
+        value=""
+        onChange={(event) => event.target.value && onChange([...languages, event.target.value])}
+        className={inputClass}
+      >
+        <option value="">Add a language</option>
+        {left.map((code) => (
+          <option key={code} value={code}>
+            {nameOfLanguage(code)}
+          </option>
+        ))}
+      </select>
+      <p className="text-xs text-soft">
+        Messages of flows can have a version in each, for people whose attribute language says so. Whoever reads another gets the usual one.
+      </p>
+    </fieldset>
   );
 }

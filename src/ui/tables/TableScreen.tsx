@@ -89,9 +89,12 @@ export function TableScreen({ id }: { id: string }) {
       acts={
         <>
           {table.isArchived ? (
-            <Button onClick={() => void restore(table.version)}>Restore</Button>
+            <Button changes="/tables" onClick={() => void restore(table.version)}>
+              Restore
+            </Button>
           ) : (
             <Button
+              changes="/tables"
               disabled={table.usedBy.length > 0}
               title={table.usedBy.length ? 'A flow looks into it' : undefined}
               onClick={() => setRemoving(true)}
@@ -99,7 +102,7 @@ export function TableScreen({ id }: { id: string }) {
               Archive
             </Button>
           )}
-          <Button kind="primary" onClick={() => setLoading(true)}>
+          <Button changes="/tables" kind="primary" onClick={() => setLoading(true)}>
             Load another version…
           </Button>
         </>
@@ -159,7 +162,7 @@ export function TableScreen({ id }: { id: string }) {
                     <Button kind="quiet" onClick={() => setVersion(version === one.version ? null : one.version)}>
                       {version === one.version ? 'Back to the one in use' : 'Show'}
                     </Button>
-                    <Button kind="quiet" onClick={() => void restore(one.version)}>
+                    <Button changes="/tables" kind="quiet" onClick={() => void restore(one.version)}>
                       Restore
                     </Button>
                   </span>

@@ -1,7 +1,6 @@
 'use client';
 
 import { useQuery, useQueryClient } from '@tanstack/react-query';
-import Link from 'next/link';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
@@ -23,6 +22,7 @@ import {
   Table,
   type TableColumn,
   useStore,
+  Link,
 } from '../kit';
 
 /** The names of the columns of a CSV, as far as its first line tells. */
@@ -147,7 +147,7 @@ export function TablesScreen() {
       title="Tables"
       about="What a flow looks up beside what is known of the person: delivery times by country, care sheets by product, who looks after whom."
       acts={
-        <Button kind="primary" onClick={() => setLoading(true)}>
+        <Button changes="/tables" kind="primary" onClick={() => setLoading(true)}>
           Load a table…
         </Button>
       }

@@ -143,7 +143,7 @@ const columnsOf = (zone: string): TableColumn<Act>[] => [
 /** With what it was done, and what of what is written by hand it has changed: before and after. */
 function With({ act: { detail, changes } }: { act: Act }) {
   const [isWhole, setWhole] = useState(false);
-  const { lines, more } = changeLines(changes, isWhole ? 200 : FEW);
+  const { lines, more } = changeLines(changes, isWhole ? Infinity : FEW);
   return (
     <div className="max-w-[620px] break-words text-sm text-soft">
       <span className="block">

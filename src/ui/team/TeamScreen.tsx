@@ -53,7 +53,7 @@ export function TeamScreen({ initial, mayChange }: { initial: TeamView; mayChang
       about="Who works here. What somebody may do is looked at with each thing they do, so another role holds at once."
       acts={
         mayChange && (
-          <Button kind="primary" onClick={() => setInviting(true)}>
+          <Button changes="/team" needs="owner" kind="primary" onClick={() => setInviting(true)}>
             Invite…
           </Button>
         )
@@ -181,11 +181,11 @@ const columnsOf = (zone: string, mayChange: boolean, acts: Acts): TableColumn<Me
           show: (member: Member) => (
             <span className="flex justify-end gap-1">
               {member.joinedAt === null && (
-                <Button kind="quiet" onClick={() => acts.again(member)}>
+                <Button changes="/team" needs="owner" kind="quiet" onClick={() => acts.again(member)}>
                   Send again
                 </Button>
               )}
-              <Button kind="quiet" onClick={() => acts.remove(member)} aria-label={`Remove ${member.name}`}>
+              <Button changes="/team" needs="owner" kind="quiet" onClick={() => acts.remove(member)} aria-label={`Remove ${member.name}`}>
                 Remove…
               </Button>
             </span>

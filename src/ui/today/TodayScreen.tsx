@@ -3,12 +3,11 @@
 import { useQuery } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { Check } from 'lucide-react';
-import Link from 'next/link';
 import { useEffect, useRef, useState } from 'react';
 import type { FirstStep, TodayView } from '@/core/api';
 import { sayMoney } from '@/core/money';
 import { localDate } from '@/core/time';
-import { api, Empty, Failed, plural, sayCalendarDay, sayCount, sayMoment, sayTime, useStore } from '../kit';
+import { api, Empty, Failed, plural, sayCalendarDay, sayCount, sayMoment, sayTime, useStore, Link } from '../kit';
 
 const KEPT = 'viatic.last-visit';
 

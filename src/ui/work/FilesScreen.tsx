@@ -2,10 +2,9 @@
 
 import { useQuery } from '@tanstack/react-query';
 import { Download, Upload } from 'lucide-react';
-import Link from 'next/link';
 import { useMemo } from 'react';
 import type { WorkView } from '@/core/api';
-import { api, Empty, Failed, isoOf, Named, Page, Part, sayCount, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, Empty, Failed, isoOf, Named, Page, Part, sayCount, sayMoment, Table, type TableColumn, useStore, Link } from '../kit';
 
 const EXPORTS = [
   ['people', 'People', 'One row each, with attributes, tags, lists, consent and what their orders come to'],

@@ -465,8 +465,10 @@ export function ImportScreen({ list = '' }: { list?: string }) {
                 </p>
               )}
               <div className="flex-1" />
-              <Button onClick={() => void start(true)}>Check first</Button>
-              <Button kind="primary" onClick={() => void start(false)}>
+              <Button changes="/imports" onClick={() => void start(true)}>
+                Check first
+              </Button>
+              <Button changes="/imports" kind="primary" onClick={() => void start(false)}>
                 Import
               </Button>
             </div>

@@ -2,11 +2,10 @@
 
 import { useQueryClient } from '@tanstack/react-query';
 import { Download } from 'lucide-react';
-import Link from 'next/link';
 import type { WorkView } from '@/core/api';
 import type { SpellingGroup } from '@/core/people';
 import { sayName } from '@/core/rules';
-import { Button, Empty, Failed, Page, Part, plural, Progress, sayCount, sayMoment, useStore, useWork } from '../kit';
+import { Button, Empty, Failed, Page, Part, plural, Progress, sayCount, sayMoment, useStore, useWork, Link } from '../kit';
 
 export interface Spelling {
   readonly index: number;
@@ -128,7 +127,9 @@ export function Findings({ work, onRespell }: { work: WorkView; onRespell?: (spe
       ))}
       {spellings.length > 0 && onRespell && (
         <div>
-          <Button onClick={() => onRespell(spellings)}>Map all of them in one go</Button>
+          <Button changes="/imports" onClick={() => onRespell(spellings)}>
+            Map all of them in one go
+          </Button>
         </div>
       )}
     </div>
