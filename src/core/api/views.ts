@@ -337,6 +337,8 @@ export interface TeamView {
     readonly seenAt: string | null;
     /** they sign in with a second factor */
     readonly hasSecond: boolean;
+    /** how many passkeys sign them in without password and code */
+    readonly passkeys: number;
     readonly isYou: boolean;
   }[];
 }

@@ -5,6 +5,7 @@ import { mendOf } from './mends';
 import type { Lately } from './lately';
 import { preflight } from './preflight';
 import type { Check } from './rehearsed';
+import { inLanguage } from './steps';
 import { ANY_OFFERS, codeLetter, flowWith, letter } from './testing/asking';
 
 const NOTHING: Lately = { days: 90, arms: [], others: [], reach: null, limited: null, properties: [], newForms: [] };
@@ -40,6 +41,21 @@ describe('the preflight reads a flow as people walk it', () => {
     ]);
     // one is enough for a path, and arms shut each other out
     expect(codes(flowOf([letter('l'), offer('o1')]))).toEqual([]);
+  });
+
+  it('points out a message without a version in a language in which another has one', () => {
+    const inDutch = (id: string, code = 'nl'): Step => {
+      const step = letter(id);
+      return { ...step, versions: [{ id: `${id}-v`, name: 'Theirs', when: inLanguage(code), message: step.message }] };
+    };
+    expect(says(flowOf([inDutch('first'), branch('b', [[letter('second')], []])]))).toEqual([
+      '“second” has no version in Dutch, and “first” has',
+    ]);
+    expect(codes(flowOf([inDutch('first'), inDutch('second', 'de')]))).toEqual(['no-version-in-nl', 'no-version-in-de']);
+    expect(codes(flowOf([inDutch('first'), inDutch('second')]))).toEqual([]);
+    // what is off, a version for another group, and what only looks like a language ask for nothing
+    expect(codes(flowOf([inDutch('first'), { ...letter('second'), off: true }, inDutch('third')]))).toEqual(['message-off']);
+    expect(codes(flowOf([inDutch('first', 'not a code'), letter('second')]))).toEqual([]);
   });
 
   it('stops a text of more than ten messages, and warns of one of more than three', () => {

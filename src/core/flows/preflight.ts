@@ -1,12 +1,13 @@
 import { namedBy, testsOf, type OnFile } from '../rules';
 import { approximateMs, sayDuration } from '../time';
+import { nameOfLanguage } from '../messages';
 import { nearValues } from '../people';
 import type { Offers } from '../offers';
 import { eachStep, type FlowDocument, type Step } from './document';
-import { BY_FLOWS, sayNumber, type Finding } from './finding';
+import { BY_FLOWS, sayNumber, type AddTo, type Finding } from './finding';
 import { lookAtLately, type Lately } from './lately';
 import { planOf } from './plan';
-import { armsOf, kindOfStep, leavesAnswer, sayStep } from './steps';
+import { armsOf, kindOfStep, languageOf, leavesAnswer, sayStep, type SendStep } from './steps';
 import { eventUses, rulesOf } from './uses';
 import { lookAtCodes, lookAtParcel, lookAtPaths } from './walked';
 
@@ -17,6 +18,25 @@ function afterTheEnd(steps: readonly Step[]): Step[] {
     ...(last >= 0 ? steps.slice(last + 1) : []),
     ...steps.slice(0, last >= 0 ? last + 1 : undefined).flatMap((step) => armsOf(step).flatMap((arm) => afterTheEnd(arm.steps))),
   ];
+}
+
+/** Messages that have no version in a language in which another of the same flow has one. */
+function lookAtLanguages(flow: FlowDocument, add: AddTo): void {
+  const sends: SendStep[] = [];
+  eachStep(flow.steps, (step) => void (step.kind === 'send' && !step.off && sends.push(step)));
+  const languages = new Map(sends.map((step) => [step, new Set((step.versions ?? []).flatMap(({ when }) => languageOf(when) ?? []))]));
+  for (const code of new Set([...languages.values()].flatMap((ones) => [...ones]))) {
+    const having = sends.find((step) => languages.get(step)!.has(code))!;
+    for (const step of sends)
+      if (!languages.get(step)!.has(code))
+        add(
+          `no-version-in-${code}`,
+          'warns',
+          step.id,
+          `“${step.name}” has no version in ${nameOfLanguage(code)}, and “${having.name}” has`,
+          'Whoever reads that language gets one in theirs and one that is not: add a version, or accept it.',
+        );
+  }
 }
 
 /** What every message brings about by itself. */
@@ -59,6 +79,7 @@ export function preflight(
         );
   });
 
+  lookAtLanguages(flow, add);
   for (const unreached of afterTheEnd(flow.steps))
     add(
       'never-reached',

@@ -1,4 +1,4 @@
-import type { Brand, Email } from '../messages';
+import type { Brand, Direction, Email } from '../messages';
 import { withoutMarks } from '../messages';
 import { lookOf, type Look } from './look';
 import { cut } from './marks';
@@ -28,10 +28,10 @@ export interface Press {
   readonly clean: (html: string) => string;
 }
 
-/** Lays a letter out in a brand. */
-export async function compileLetter(email: Email, brand: Brand, { layOut, clean }: Press): Promise<Letter> {
-  const look = lookOf(brand);
-  const { mjml, holes, parts } = markupOf(email, brand);
+/** Lays a letter out in a brand, with lines that run as those of its language. */
+export async function compileLetter(email: Email, brand: Brand, { layOut, clean }: Press, direction: Direction = 'ltr'): Promise<Letter> {
+  const look = lookOf(brand, direction);
+  const { mjml, holes, parts } = markupOf(email, look);
   const rich = new Map<string, Rich>();
   const ready = holes.map((hole): Ready => {
     if (hole.kind !== 'rich' && hole.kind !== 'html') return 'text' in hole ? { ...hole, text: withoutMarks(hole.text) } : hole;

@@ -200,7 +200,7 @@ function listBlockHtml(block: Block, here: Here): string | null {
       ? `<a href="${escapeHtml(links.track(parcel.url))}" style="${look.link}">${escapeHtml(parcel.words)}</a>`
       : escapeHtml(parcel.words));
   return `${head ? `<p style="${look.paragraph}"><b>${escapeHtml(head)}</b></p>` : ''}${html}${
-    total ? `<p align="right" style="${look.paragraph};text-align:right"><b>${escapeHtml(total)}</b></p>` : ''
+    total ? `<p align="${look.end}" style="${look.paragraph};text-align:${look.end}"><b>${escapeHtml(total)}</b></p>` : ''
   }${parcelHtml ? `<p style="${look.paragraph}">${parcelHtml}</p>` : ''}`;
 }
 

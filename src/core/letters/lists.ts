@@ -103,7 +103,7 @@ export function listHtml(all: readonly Shown[], layout: Layout, look: Look, trac
       const words = item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : '';
       const inner = `${image}${name}${price ? `<br>${price}` : ''}${words}`;
       const outer = `display:inline-block;width:100%;max-width:${wide}px;min-width:140px;vertical-align:top`;
-      const card = `<div style="${outer}"><div style="padding:0 8px 14px 0;font-size:14px;line-height:20px">${inner}</div></div>`;
+      const card = `<div style="${outer}"><div style="padding:${look.sides(0, 8, 14, 0)};font-size:14px;line-height:20px">${inner}</div></div>`;
       // one mail program stands blocks side by side in cells alone
       return `<!--[if mso]><td width="${wide}" valign="top"><![endif]-->${card}<!--[if mso]></td><![endif]-->`;
     });
@@ -118,7 +118,7 @@ export function listHtml(all: readonly Shown[], layout: Layout, look: Look, trac
       escapeHtml(item.name),
       plainLink,
       track,
-    )}${words}</td><td align="right" style="${look.cell};white-space:nowrap">${priceOf(item, look)}</td></tr>`;
+    )}${words}</td><td align="${look.end}" style="${look.cell};white-space:nowrap">${priceOf(item, look)}</td></tr>`;
   });
   return `<table role="presentation" width="100%" cellpadding="0" cellspacing="0" style="margin:0 0 18px">${rows.join('')}</table>${rest}`;
 }

@@ -1,31 +1,46 @@
-import { FONTS, type Brand } from '../messages';
+import { FONTS, type Brand, type Direction } from '../messages';
 import type { TextLook } from './rich';
 
-/** The styles of a brand, as they stand in the letter itself. */
+/** The styles of a brand for a language that runs one way, as they stand in the letter itself. */
 export interface Look extends TextLook {
   readonly brand: Brand;
   readonly text: string;
   readonly cell: string;
+  readonly direction: Direction;
+  /** the sides at which lines begin and end */
+  readonly start: 'left' | 'right';
+  readonly end: 'left' | 'right';
+  /** room beside something, by where its lines begin: above, at their end, below, at their start, as CSS writes it */
+  readonly sides: (above: number, end: number, below: number, start: number) => string;
 }
 
 const SIZES = [1.6, 1.3, 1.13] as const;
 
-export function lookOf(brand: Brand): Look {
+export function lookOf(brand: Brand, direction: Direction = 'ltr'): Look {
   const { colours: c, size } = brand;
   const line = Math.round(size * 1.55);
   const font = `font-family:${FONTS[brand.font]}`;
+  const [start, end] = direction === 'ltr' ? (['left', 'right'] as const) : (['right', 'left'] as const);
+  const sides: Look['sides'] = (above, atEnd, below, atStart) =>
+    (direction === 'ltr' ? [above, atEnd, below, atStart] : [above, atStart, below, atEnd])
+      .map((room) => (room ? `${room}px` : '0'))
+      .join(' ');
   const text = `${font};font-size:${size}px;line-height:${line}px;color:${c.ink}`;
   return {
     brand,
+    direction,
+    start,
+    end,
+    sides,
     text,
     paragraph: 'margin:0 0 14px',
     heading: (level) => {
       const large = Math.round(size * SIZES[Math.min(3, Math.max(1, level)) - 1]!);
       return `margin:6px 0 10px;font-family:${FONTS[brand.headings]};font-size:${large}px;line-height:${Math.round(large * 1.3)}px;font-weight:bold`;
     },
-    list: 'margin:0 0 14px;padding:0 0 0 22px',
+    list: `margin:0 0 14px;padding:${sides(0, 0, 0, 22)}`,
     link: `color:${c.accent};text-decoration:underline`,
-    quote: `margin:0 0 14px;padding:0 0 0 14px;border-left:3px solid ${c.line}`,
+    quote: `margin:0 0 14px;padding:${sides(0, 0, 0, 14)};border-${start}:3px solid ${c.line}`,
     cell: `${font};font-size:14px;line-height:20px;color:${c.ink};padding:10px 0;border-bottom:1px solid ${c.line}`,
   };
 }

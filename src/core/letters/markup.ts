@@ -1,7 +1,7 @@
-import type { Block, Brand, Column, Email, Leaf } from '../messages';
+import type { Block, Column, Email, Leaf } from '../messages';
 import { FONTS, withoutMarks } from '../messages';
 import { escapeHtml } from '../text';
-import { lookOf, darkStyle, type Look } from './look';
+import { darkStyle, type Look } from './look';
 import { mark } from './marks';
 
 /** What stands behind a mark of a laid-out letter. */
@@ -32,8 +32,8 @@ export interface Markup {
 const SIDE = 28;
 
 /** Writes a letter as MJML: its frame, its blocks, and marks for what is somebody's own. */
-export function markupOf(email: Pick<Email, 'blocks'>, brand: Brand): Markup {
-  const look = lookOf(brand);
+export function markupOf(email: Pick<Email, 'blocks'>, look: Look): Markup {
+  const { brand, direction, start } = look;
   const holes: Hole[] = [];
   const parts: Part[] = [];
   const hole = (one: Hole) => mark('H', holes.push(one) - 1);
@@ -60,7 +60,7 @@ export function markupOf(email: Pick<Email, 'blocks'>, brand: Brand): Markup {
     const wide = Math.floor((brand.width - 2 * SIDE) / block.columns.length);
     const columns = block.columns.map((one: Column) => {
       const inner = one.blocks.map((leafBlock) => leaf(leafBlock, wide - 16)).join('');
-      return `<mj-column padding="0 8px 0 0">${within({ id: one.id, only: one.only, unless: one.unless, block: null }, inner)}</mj-column>`;
+      return `<mj-column padding="${look.sides(0, 8, 0, 0)}">${within({ id: one.id, only: one.only, unless: one.unless, block: null }, inner)}</mj-column>`;
     });
     sections.push(
       within(
@@ -72,10 +72,10 @@ export function markupOf(email: Pick<Email, 'blocks'>, brand: Brand): Markup {
   flush();
   const { colours: c } = brand;
   const head = brand.logo
-    ? `<mj-image align="left" padding="20px 0 6px" width="${Math.min(brand.logo.width, brand.width - 2 * SIDE)}px" src="${escapeHtml(withoutMarks(brand.logo.url))}" alt="${escapeHtml(withoutMarks(brand.name))}"/>`
+    ? `<mj-image align="${start}" padding="20px 0 6px" width="${Math.min(brand.logo.width, brand.width - 2 * SIDE)}px" src="${escapeHtml(withoutMarks(brand.logo.url))}" alt="${escapeHtml(withoutMarks(brand.name))}"/>`
     : `<mj-text css-class="v-brand" padding="20px 0 6px" font-size="18px" font-weight="bold" color="${c.accent}">${escapeHtml(withoutMarks(brand.name))}</mj-text>`;
-  const mjml = `<mjml lang="${hole({ kind: 'language' })}"><mj-head><mj-title>${hole({ kind: 'subject' })}</mj-title><mj-preview>${hole({ kind: 'preview' })}</mj-preview>
-<mj-attributes><mj-all font-family="${FONTS[brand.font].replaceAll('"', "'")}"/><mj-text padding="8px 0 0" font-size="${brand.size}px" line-height="${Math.round(brand.size * 1.55)}px" color="${c.ink}"/></mj-attributes>
+  const mjml = `<mjml lang="${hole({ kind: 'language' })}" dir="${direction}"><mj-head><mj-title>${hole({ kind: 'subject' })}</mj-title><mj-preview>${hole({ kind: 'preview' })}</mj-preview>
+<mj-attributes><mj-all font-family="${FONTS[brand.font].replaceAll('"', "'")}"/><mj-section direction="${direction}"/><mj-wrapper direction="${direction}"/><mj-column direction="${direction}"/><mj-text align="${start}" padding="8px 0 0" font-size="${brand.size}px" line-height="${Math.round(brand.size * 1.55)}px" color="${c.ink}"/></mj-attributes>
 <mj-breakpoint width="480px"/><mj-style>${darkStyle(brand)}</mj-style><mj-raw><meta name="color-scheme" content="light dark"><meta name="supported-color-schemes" content="light dark"></mj-raw></mj-head>
 <mj-body width="${brand.width}px" background-color="${c.page}" css-class="v-page">
 <mj-section padding="12px 0"><mj-column><mj-spacer height="1px"/></mj-column></mj-section>
@@ -110,14 +110,14 @@ function leafMarkup(block: Leaf, width: number, look: Look, hole: MakeHole, with
     case 'picture': {
       const wide = Math.round((width * (block.width ?? 100)) / 100);
       const image = (href: string) =>
-        `<mj-image css-class="v-ink" padding="8px 0 14px"${align || ' align="left"'} width="${wide}px" border-radius="${brand.corner}px" src="${hole({ kind: 'url', block: block.id, text: block.url, isLink: false })}" alt="${hole({ kind: 'words', block: block.id, text: block.alt })}"${href}/>`;
+        `<mj-image css-class="v-ink" padding="8px 0 14px"${align || ` align="${look.start}"`} width="${wide}px" border-radius="${brand.corner}px" src="${hole({ kind: 'url', block: block.id, text: block.url, isLink: false })}" alt="${hole({ kind: 'words', block: block.id, text: block.alt })}"${href}/>`;
       if (!block.link?.trim()) return image('');
       const way = { id: block.id, block };
       const href = ` href="${hole({ kind: 'url', block: block.id, text: block.link, isLink: true })}"`;
       return within({ ...way, leads: true }, image(href)) + within({ ...way, leads: false }, image(''));
     }
     case 'button':
-      return `<mj-button css-class="v-act" padding="14px 0 20px"${align || ' align="left"'}${block.full ? ' width="100%"' : ''} background-color="${c.accent}" color="${c.onAccent}" border-radius="${brand.corner}px" font-size="${brand.size}px" font-weight="bold" inner-padding="12px 22px" href="${hole({ kind: 'url', block: block.id, text: block.url, isLink: true })}">${hole({ kind: 'words', block: block.id, text: block.label })}</mj-button>`;
+      return `<mj-button css-class="v-act" padding="14px 0 20px"${align || ` align="${look.start}"`}${block.full ? ' width="100%"' : ''} background-color="${c.accent}" color="${c.onAccent}" border-radius="${brand.corner}px" font-size="${brand.size}px" font-weight="bold" inner-padding="12px 22px" href="${hole({ kind: 'url', block: block.id, text: block.url, isLink: true })}">${hole({ kind: 'words', block: block.id, text: block.label })}</mj-button>`;
     case 'offer':
       return `<mj-text css-class="v-ink"><div class="v-code" style="margin:0 0 18px;padding:12px 16px;border:1px dashed ${c.accent};color:${c.accent}">${hole({ kind: 'rich', block: block.id, text: block.text })}</div></mj-text>`;
     case 'note': {

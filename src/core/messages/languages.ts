@@ -11,10 +11,23 @@ export const languageSchema = z.string().regex(/^[a-z]{2,3}$/, 'is not the code 
 
 const names = new Intl.DisplayNames('en', { type: 'language' });
 /** What a language is called in English; its code, where it has no name. */
-export const nameOfLanguage = (code: string): string => names.of(code) ?? code;
+export function nameOfLanguage(code: string): string {
+  try {
+    return names.of(code) ?? code;
+  } catch {
+    return code;
+  }
+}
 
 /** The language that somebody means by its name or code; null where there is none. */
 export function languageSaid(said: string): string | null {
   const word = said.trim().toLowerCase();
   return LANGUAGES.find((one) => one === word || nameOfLanguage(one).toLowerCase() === word) ?? (/^[a-z]{2,3}$/.test(word) ? word : null);
 }
+
+/** Languages whose usual script runs from right to left (common practice; of the scripts by Unicode Standard Annex 9). */
+const FROM_THE_RIGHT = new Set('ar ckb dv fa he ks ku ps sd ug ur yi'.split(' '));
+
+/** How the lines of a language run. */
+export type Direction = 'ltr' | 'rtl';
+export const directionOf = (language: string): Direction => (FROM_THE_RIGHT.has(language) ? 'rtl' : 'ltr');

@@ -10,9 +10,11 @@ export interface MemberRow {
   readonly created_at: Date;
   readonly joined_at: Date | null;
   readonly totp_since: Date | null;
+  readonly passkeys: number;
   readonly seen_at: Date | null;
 }
 const COLUMNS = `u.id::text as id, u.email, u.name, u.role, u.invited_by, u.created_at, u.joined_at, u.totp_since,
+  (select count(*)::int from passkeys k where k.user_id = u.id) as passkeys,
   (select max(s.seen_at) from sessions s where s.user_id = u.id) as seen_at`;
 
 export const listMembers = (sql: Sql): Promise<MemberRow[]> =>

@@ -5,6 +5,7 @@ import { openLab, type Lab } from '../testing/lab';
 import { signInAs } from './account';
 import { brake, makeSignInBrake, sayWait } from './brake';
 import { hashPassword } from './passwords';
+import { sessionCookie } from './session';
 
 let lab: Lab;
 let userId = '';
@@ -14,6 +15,11 @@ beforeAll(async () => {
   userId = (await query<{ id: string }>(lab.db, 'select id from users'))[0]!.id;
 });
 afterAll(() => lab.close());
+
+it('the session’s cookie has the prefix that ties it to the site, where browsers take such: by https', () => {
+  expect(sessionCookie('https://viatic.quillfin.example')).toMatch(/^__Host-/);
+  expect(sessionCookie('http://localhost:4400')).toBe('viatic_session');
+});
 
 describe('signing in', () => {
   const begun: string[] = [];

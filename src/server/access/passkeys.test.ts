@@ -3,6 +3,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { createUser } from '@/data/access';
 import { query } from '@/data/db';
 import { putPasskey } from '@/data/team';
+import { team } from '../team';
 import { openLab, type Lab } from '../testing/lab';
 import { askForPasskey, askForSignIn, canMakePasskeys, passkeysView, removePasskey, signInByPasskey, storePasskey } from './passkeys';
 import { hashPassword } from './passwords';
@@ -144,6 +145,7 @@ describe('a passkey of the account', () => {
 
   it('is removed with a note by mail, and only by whose it is', async () => {
     await put();
+    expect((await team(lab.db, user)).members).toMatchObject([{ name: 'Marla', hasSecond: false, passkeys: 1 }]);
     await expect(removePasskey(lab.db, { ...user, userId: '0' }, ID, URL_)).rejects.toMatchObject({ status: 404 });
     expect((await removePasskey(lab.db, user, ID, URL_)).passkeys).toEqual([]);
     const [note] = await query<{ subject: string }>(

@@ -24,9 +24,13 @@ interface Sealed {
 
 const LASTS_MS = 14 * DAY;
 
+/** What the session's cookie is called where Viatic is at an address. */
+export const sessionCookie = (url: string): string => (url.startsWith('https:') ? '__Host-viatic_session' : 'viatic_session');
+
 function options(): SessionOptions {
   return {
-    cookieName: 'viatic_session',
+    // the prefix keeps a page of another name under the same domain from setting one; browsers take it by https alone (RFC 6265bis, 4.1.3.2)
+    cookieName: sessionCookie(env().url),
     password: env().secret,
     ttl: LASTS_MS / 1000,
     cookieOptions: { httpOnly: true, sameSite: 'lax', secure: env().url.startsWith('https:'), path: '/' },

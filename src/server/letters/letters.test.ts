@@ -129,6 +129,32 @@ describe('the blocks of a letter', () => {
     expect(await languageOf({ language: 'de' }, ['nl', 'en'])).toBe('de');
   });
 
+  it('its lines run as those of its language do: text, pictures, prices and columns', async () => {
+    const blocks: Email['blocks'] = [
+      { id: 't', kind: 'text', text: 'مرحبا\n\n- واحد\n\n> قال' },
+      { id: 'p', kind: 'picture', url: 'https://shop.example/tank.png', alt: '' },
+      { id: 'k', kind: 'cart' },
+      { id: 'f', kind: 'text', text: 'يسار', align: 'left' },
+    ];
+    const of = async (language: string) => (await rendered(letter(blocks, { language }), personal(), LINKS)).html!;
+    const [arabic, dutch] = [await of('ar'), await of('nl')];
+    expect(arabic).toMatch(/<html[^>]* lang="ar" dir="rtl"/);
+    expect(dutch).toMatch(/<html[^>]* lang="nl" dir="ltr"/);
+    expect(arabic).not.toContain('direction:ltr');
+    const sidesOf = (html: string) => [
+      /text-align:(left|right)[^"]*"[^>]*>\s*<p[^>]*>مرحبا/.exec(html)?.[1],
+      /border-(left|right):3px/.exec(html)?.[1],
+      /<td align="(left|right)"[^>]*><table[^>]*><tbody><tr><td[^>]*><img[^>]*tank\.png/.exec(html)?.[1],
+      /<td align="(left|right)"[^>]*white-space:nowrap/.exec(html)?.[1],
+      /text-align:(left|right)[^"]*"[^>]*>\s*<p[^>]*>يسار/.exec(html)?.[1],
+    ];
+    expect(sidesOf(dutch)).toEqual(['left', 'left', 'left', 'right', 'left']);
+    // what somebody has put to the left by hand stays there
+    expect(sidesOf(arabic)).toEqual(['right', 'right', 'right', 'left', 'left']);
+    const usual = await rendered(letter(blocks), { ...about, store: { ...about.store, languages: ['he'] } }, LINKS);
+    expect(usual.html).toContain('dir="rtl"');
+  });
+
   it('a dividing line stands in both', async () => {
     const { html, text } = await one({ id: 'd', kind: 'divider' });
     expect(html).toMatch(/border-top:solid 1px #DDD8CC/);

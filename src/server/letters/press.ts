@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import mjml2html from 'mjml';
 import sanitize from 'sanitize-html';
 import { compileLetter, type Letter, type Press } from '@/core/letters';
-import { plainBrand, type Brand, type Email } from '@/core/messages';
+import { directionOf, plainBrand, type Brand, type Email } from '@/core/messages';
 import { listBrands } from '@/data/letters';
 import type { Sql } from '@/data/db';
 
@@ -88,16 +88,20 @@ const MOST_KEPT = 300;
 const kept = new Map<string, Promise<Letter>>();
 const names = new WeakMap<Email, string>();
 
-/** A letter laid out in its brand: done once for each content and brand, as long as it is among those used last. */
-export function letterOf(email: Email, brands: Brands): Promise<Letter> {
+/**
+ * A letter laid out in its brand: done once for each content and brand, as long as it is among those used last.
+ * @param usual the language of what says none itself
+ */
+export function letterOf(email: Email, brands: Brands, usual = 'en'): Promise<Letter> {
+  const direction = directionOf(email.language ?? usual);
   const brand = brands.get(email.brand ?? '') ?? brands.get('')!;
   let name = names.get(email);
   if (!name) names.set(email, (name = createHash('sha256').update(JSON.stringify(email)).digest('base64')));
-  const key = `${name} ${brandName(brand)}`;
+  const key = `${name} ${brandName(brand)} ${direction}`;
   let letter = kept.get(key);
   if (letter) kept.delete(key);
   else {
-    letter = compileLetter(email, brand, press);
+    letter = compileLetter(email, brand, press, direction);
     letter.catch(() => kept.delete(key));
   }
   kept.set(key, letter);

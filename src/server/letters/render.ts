@@ -11,7 +11,7 @@ export async function tryRender(
 ): Promise<Rendered | { readonly problem: string }> {
   try {
     return message.channel === 'email'
-      ? fillLetter(await letterOf(message, brands), personal, links, found)
+      ? fillLetter(await letterOf(message, brands, personal.store.languages?.[0]), personal, links, found)
       : renderText(message, personal, links);
   } catch (error) {
     return { problem: `the message cannot be put together: ${(error as Error).message.split('\n')[0]!.slice(0, 200)}` };

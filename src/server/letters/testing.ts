@@ -1,5 +1,5 @@
 import { compileLetter, fillLetter, type Found } from '@/core/letters';
-import { plainBrand, type Brand, type Email, type Links, type Personal, type Rendered } from '@/core/messages';
+import { directionOf, plainBrand, type Brand, type Email, type Links, type Personal, type Rendered } from '@/core/messages';
 import { press } from './press';
 
 /** A letter laid out and filled in, for tests. */
@@ -9,7 +9,12 @@ export async function rendered(
   links: Links,
   { brand = plainBrand(personal.store.name || 'Store'), found = {} }: { brand?: Brand; found?: Found } = {},
 ): Promise<Rendered> {
-  return fillLetter(await compileLetter(email, brand, press), personal, links, found);
+  return fillLetter(
+    await compileLetter(email, brand, press, directionOf(email.language ?? personal.store.languages?.[0] ?? 'en')),
+    personal,
+    links,
+    found,
+  );
 }
 
 export const LINKS: Links = {

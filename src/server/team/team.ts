@@ -17,6 +17,7 @@ export async function team(db: Db, user: SignedIn | null): Promise<TeamView> {
       joinedAt: row.joined_at?.toISOString() ?? null,
       seenAt: row.seen_at?.toISOString() ?? null,
       hasSecond: row.totp_since !== null,
+      passkeys: row.passkeys,
       isYou: row.id === user?.userId,
     })),
   };

@@ -2,9 +2,8 @@
 
 import { clsx } from 'clsx';
 import { Plus } from 'lucide-react';
-import { MOST_VERSIONS, type MessageVersion, type SendStep } from '@/core/flows';
+import { inLanguage, languageOf, MOST_VERSIONS, type MessageVersion, type SendStep } from '@/core/flows';
 import { LANGUAGES, languageSaid, nameOfLanguage, type Message } from '@/core/messages';
-import type { Rule } from '@/core/rules';
 import { Button, Field, inputClass, Menu, useStore } from '../kit';
 import { useAudience } from '../letters';
 import { RuleEditor } from '../rules';
@@ -20,11 +19,8 @@ interface Props {
   readonly onChange: (step: SendStep, field: string) => void;
 }
 
-const inLanguage = (code: string): Rule => ({ test: 'attribute', name: 'language', op: 'startsWith', value: code });
 /** A message said to be written in a language: programs that read aloud go by it. */
 const writtenIn = (message: Message, language: string): Message => (message.channel === 'email' ? { ...message, language } : message);
-const languageOf = (rule: Rule): string | null =>
-  'test' in rule && rule.test === 'attribute' && rule.name === 'language' && rule.op === 'startsWith' ? String(rule.value) : null;
 
 /** The forms of a message, in the order in which they are looked at, and a way to add another. */
 export function VersionStrip({

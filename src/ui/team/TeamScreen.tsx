@@ -120,6 +120,12 @@ interface Acts {
   readonly remove: (member: Member) => void;
 }
 
+/** By what somebody signs in: the password, which is asked for a code where there is a second factor, and devices. */
+const waysIn = ({ hasSecond, passkeys }: Member): string[] => [
+  hasSecond ? 'password and code' : 'password',
+  ...(passkeys ? [passkeys === 1 ? 'a passkey' : `${passkeys} passkeys`] : []),
+];
+
 const columnsOf = (zone: string, mayChange: boolean, acts: Acts): TableColumn<Member>[] => [
   {
     key: 'name',
@@ -156,9 +162,20 @@ const columnsOf = (zone: string, mayChange: boolean, acts: Acts): TableColumn<Me
   },
   {
     key: 'second',
-    name: 'Second factor',
-    value: ({ hasSecond }) => (hasSecond ? 'on' : 'off'),
-    show: ({ hasSecond }) => (hasSecond ? <Label tone="good">on</Label> : <span className="text-soft">off</span>),
+    name: 'Signs in by',
+    value: (member) => waysIn(member).join(', '),
+    show: (member) =>
+      member.hasSecond || member.passkeys ? (
+        <span className="flex flex-wrap gap-1">
+          {waysIn(member).map((way, n) => (
+            <Label key={way} {...((n > 0 || member.hasSecond) && { tone: 'good' })}>
+              {way}
+            </Label>
+          ))}
+        </span>
+      ) : (
+        <span className="text-soft">{waysIn(member).join(', ')}</span>
+      ),
   },
   {
     key: 'seen',

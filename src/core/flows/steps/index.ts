@@ -22,7 +22,7 @@ export { handing } from './hand';
 export { sayLookupBy, type LookupBy } from './lookup';
 export { sayNoteTo, type NoteTo } from './note';
 export { hopsOf, MOST_HOPS } from './record';
-export { formsOf, inAllForms, messageOf, MOST_VERSIONS, type MessageVersion } from './send';
+export { formsOf, inAllForms, inLanguage, languageOf, messageOf, MOST_VERSIONS, type MessageVersion } from './send';
 export { FEWEST_TO_DECIDE, sayShares, sayTrial, type Trial } from './test';
 export { changeOf, MOST_OTHERS, sayUpdate, sayUpdated, type Update, type UpdateSource } from './update';
 export { sayLimit, sayShortWait, sayWait, type WaitDate, type WaitParcel, type WaitUntil } from './wait';

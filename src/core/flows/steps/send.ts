@@ -36,6 +36,19 @@ export const MOST_VERSIONS = 20;
 export const messageOf = (step: SendStep, content: string | null | undefined): Message =>
   (content ? step.versions?.find(({ id }) => id === content)?.message : undefined) ?? step.message;
 
+/** Whose rule asks for the language on file: that of a version in a language. */
+export const inLanguage = (code: string): Rule => ({ test: 'attribute', name: 'language', op: 'startsWith', value: code });
+const LIKE_A_CODE = /^[a-z]{2,3}(-[a-z\d]{1,8})*$/i;
+/** The language for whose readers a version is; null where it is for others. */
+export const languageOf = (when: Rule): string | null =>
+  'test' in when &&
+  when.test === 'attribute' &&
+  when.name === 'language' &&
+  when.op === 'startsWith' &&
+  LIKE_A_CODE.test(String(when.value))
+    ? String(when.value).toLowerCase()
+    : null;
+
 /** Every form of a message with what it is called: that for everyone else first. */
 export const formsOf = (step: SendStep): readonly { readonly name: string; readonly message: Message }[] => [
   { name: step.name, message: step.message },
