@@ -1,8 +1,9 @@
-import { namesCode, personalise, type Block, type Brand, type Links, type Personal, type Rendered } from '../messages';
+import { localeOf, namesCode, personalise, type Block, type Brand, type Links, type Personal, type Rendered } from '../messages';
 import { escapeHtml, safeUrl } from '../text';
 import type { Letter, Piece, Ready } from './compile';
-import { itemsOf, listHtml, listText, moneyOf, type Layout, type Shown } from './lists';
+import { amountOf, itemsOf, listHtml, listText, sayAmount, type Layout, type Shown, type Tongue } from './lists';
 import { fillPlain, fillRich } from './rich';
+import { wordsIn } from './words';
 
 /** What a letter shows that is found for each person as it goes out. */
 export interface Found {
@@ -17,10 +18,14 @@ export interface Found {
 const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim();
 
 /** Fills a letter in for one person: its subject, the HTML part that mail programs show, and a text part that says the same. */
-export function fillLetter(letter: Letter, personal: Personal, links: Links, found: Found = {}): Rendered {
+export function fillLetter(letter: Letter, about: Personal, links: Links, found: Found = {}): Rendered {
   const { email } = letter;
+  const language = email.language ?? about.store.languages?.[0] ?? 'en';
+  const personal = { ...about, language };
+  const tongue = { words: wordsIn(language), locale: localeOf(language) };
   const subject = oneLine(personalise(email.subject, personal));
-  const here: Here = { letter, personal, links, found, subject, preview: oneLine(personalise(email.preview, personal)) };
+  const preview = oneLine(personalise(email.preview, personal));
+  const here: Here = { letter, personal, language, tongue, links, found, subject, preview };
   const { html } = piecesHtml(letter.pieces, here);
   const pixel = links.pixelUrl ? `<img src="${escapeHtml(links.pixelUrl)}" width="1" height="1" alt="" style="display:block">` : '';
   const lines = email.blocks.flatMap((block) => linesOf(block, here));
@@ -34,6 +39,9 @@ export function fillLetter(letter: Letter, personal: Personal, links: Links, fou
 interface Here {
   readonly letter: Letter;
   readonly personal: Personal;
+  /** in which it is written, and what it says by itself in it */
+  readonly language: string;
+  readonly tongue: Tongue;
   readonly links: Links;
   readonly found: Found;
   readonly subject: string;
@@ -85,7 +93,7 @@ function holeHtml(hole: Ready, here: Here): string | null {
     case 'preview':
       return escapeHtml(here.preview);
     case 'language':
-      return escapeHtml(letter.email.language ?? personal.store.languages?.[0] ?? 'en');
+      return escapeHtml(here.language);
     case 'footer':
       return footerOf(here).html;
     case 'rich':
@@ -144,26 +152,28 @@ function shownBy(block: Block, { personal, found }: Here): { items: readonly Sho
 }
 
 /** What is said of an order beside its items: its number before them, its total and its parcel after them. */
-function orderWords({ personal }: Here): { head: string; total: string; parcel: { words: string; url: string | null } | null } {
+function orderWords({ personal, tongue }: Here): { head: string; total: string; parcel: { words: string; url: string | null } | null } {
   const { event } = personal;
   const text = (name: string) => (typeof event[name] === 'string' || typeof event[name] === 'number' ? String(event[name]) : '');
   const carrier = text('carrier');
   const number = text('trackingNumber');
   const url = safeUrl(event.trackingUrl);
   const parcel =
-    carrier || number || url ? { words: ['Parcel', carrier && `with ${carrier}`, number].filter(Boolean).join(' '), url } : null;
+    carrier || number || url
+      ? { words: [tongue.words.parcel, carrier && `${tongue.words.by} ${carrier}`, number].filter(Boolean).join(' '), url }
+      : null;
   return {
-    head: text('orderId') && `Order ${text('orderId')}`,
-    total: typeof event.value === 'number' ? `Total ${moneyOf(event)(event.value)}` : '',
+    head: text('orderId') && `${tongue.words.order} ${text('orderId')}`,
+    total: typeof event.value === 'number' ? `${tongue.words.total} ${sayAmount(amountOf(event, event.value), tongue)}` : '',
     parcel,
   };
 }
 
 const RATINGS = { five: ['1', '2', '3', '4', '5'], two: ['1', '5'] } as const;
-const RATING_WORDS = { five: ['★', '★★', '★★★', '★★★★', '★★★★★'], two: ['Not good', 'Good'] } as const;
+const STARS = ['★', '★★', '★★★', '★★★★', '★★★★★'] as const;
 
 function listBlockHtml(block: Block, here: Here): string | null {
-  const { letter, links } = here;
+  const { letter, links, tongue } = here;
   const { look, brand } = letter;
   if (block.kind === 'social') {
     const shown = socialOf(brand);
@@ -176,14 +186,16 @@ function listBlockHtml(block: Block, here: Here): string | null {
     const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
     if (!url) return null;
     const until =
-      block.days === undefined ? '' : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${forDays(block.days)})</span>`;
+      block.days === undefined
+        ? ''
+        : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${tongue.words.forDays(block.days)})</span>`;
     return `<p style="${look.paragraph}">↓ <a href="${escapeHtml(url)}" style="${look.link}">${escapeHtml(label)}</a>${until}</p>`;
   }
   if (block.kind === 'rating') {
     const question = oneLine(personalise(block.question, here.personal));
     const answers = RATINGS[block.scale].map((value, n) => {
-      const words = RATING_WORDS[block.scale][n]!;
-      return `<a href="${escapeHtml(links.rate?.(block.id, Number(value)) ?? '#')}" title="${value} of 5" style="${look.link};white-space:nowrap">${words}</a>`;
+      const words = block.scale === 'five' ? STARS[n]! : n ? tongue.words.good : tongue.words.notGood;
+      return `<a href="${escapeHtml(links.rate?.(block.id, Number(value)) ?? '#')}" title="${escapeHtml(tongue.words.ofFive(value))}" style="${look.link};white-space:nowrap">${words}</a>`;
     });
     return question
       ? `<p style="${look.paragraph}"><b>${escapeHtml(question)}</b></p><p style="${look.paragraph}">${answers.join(' &nbsp; ')}</p>`
@@ -191,7 +203,7 @@ function listBlockHtml(block: Block, here: Here): string | null {
   }
   const shown = shownBy(block, here);
   if (!shown?.items.length) return null;
-  const html = listHtml(shown.items, shown.layout, look, links.track);
+  const html = listHtml(shown.items, shown.layout, look, tongue, links.track);
   if (block.kind !== 'order') return html;
   const { head, total, parcel } = orderWords(here);
   const parcelHtml =
@@ -204,8 +216,6 @@ function listBlockHtml(block: Block, here: Here): string | null {
   }${parcelHtml ? `<p style="${look.paragraph}">${parcelHtml}</p>` : ''}`;
 }
 
-const forDays = (days: number): string => (days === 1 ? 'for one day' : `for ${days} days`);
-
 const socialOf = (brand: Brand) =>
   brand.social.flatMap(({ name, url }) => {
     const safe = safeUrl(url.trim());
@@ -215,7 +225,7 @@ const socialOf = (brand: Brand) =>
 /** A block as plain text; nothing where it is not shown. */
 function linesOf(block: Block, here: Here): string[] {
   if (!isShown(block, block, here)) return [];
-  const { letter, personal, links } = here;
+  const { letter, personal, links, tongue } = here;
   const fill = (text: string) => oneLine(personalise(text, personal));
   const some = (...lines: (string | false | null | undefined)[]) => lines.filter((line): line is string => Boolean(line));
   switch (block.kind) {
@@ -259,20 +269,20 @@ function linesOf(block: Block, here: Here): string[] {
     case 'download': {
       const label = fill(block.label);
       const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
-      return url ? [`${label}${block.days === undefined ? '' : ` (${forDays(block.days)})`}: ${url}`] : [];
+      return url ? [`${label}${block.days === undefined ? '' : ` (${tongue.words.forDays(block.days)})`}: ${url}`] : [];
     }
     case 'rating': {
       const question = fill(block.question);
       return question
         ? [
-            `${question}\n${RATINGS[block.scale].map((value) => `${value} of 5: ${links.rate?.(block.id, Number(value)) ?? ''}`).join('\n')}`,
+            `${question}\n${RATINGS[block.scale].map((value) => `${tongue.words.ofFive(value)}: ${links.rate?.(block.id, Number(value)) ?? ''}`).join('\n')}`,
           ]
         : [];
     }
     default: {
       const shown = shownBy(block, here);
       if (!shown?.items.length) return [];
-      const list = listText(shown.items, shown.layout, links.track);
+      const list = listText(shown.items, shown.layout, tongue, links.track);
       if (block.kind !== 'order') return [list];
       const { head, total, parcel } = orderWords(here);
       return some(head, list, total, parcel && [parcel.words, parcel.url && links.track(parcel.url)].filter(Boolean).join(': '));
@@ -280,17 +290,25 @@ function linesOf(block: Block, here: Here): string[] {
   }
 }
 
-function footerOf({ letter, personal, links }: Here): { html: string; text: string } {
+function footerOf({ letter, personal, links, tongue: { words } }: Here): { html: string; text: string } {
   const { brand, email } = letter;
   const { store } = personal;
   const address = brand.address?.trim() || store.address;
-  const why = `You get this because you agreed to news from ${store.name}.`;
-  const ways: (readonly [name: string, url: string])[] = email.kind === 'marketing' ? [['Unsubscribe', links.unsubscribeUrl]] : [];
-  if (ways.length && links.preferencesUrl) ways.push(['Choose what you get', links.preferencesUrl]);
-  const waysHtml = ways.map(([name, url]) => `<a href="${escapeHtml(url)}" style="color:${brand.colours.soft}">${name}</a>`).join(' · ');
+  const why = words.why(store.name);
+  const ways: (readonly [name: string, url: string])[] = email.kind === 'marketing' ? [[words.unsubscribe, links.unsubscribeUrl]] : [];
+  if (ways.length && links.preferencesUrl) ways.push([words.choose, links.preferencesUrl]);
+  const waysHtml = ways
+    .map(([name, url]) => `<a href="${escapeHtml(url)}" style="color:${brand.colours.soft}">${escapeHtml(name)}</a>`)
+    .join(' · ');
   const own = brand.footer.trim();
+  // what is not written in the letter's own language runs its own way
+  const apart = (html: string) => (html && letter.look.direction === 'rtl' ? `<span dir="auto">${html}</span>` : html);
   return {
-    html: [ways.length ? `${escapeHtml(why)} ${waysHtml}` : '', escapeHtml(own).replace(/\r?\n/g, '<br>'), escapeHtml(address)]
+    html: [
+      apart(ways.length ? `${escapeHtml(why)} ${waysHtml}` : ''),
+      apart(escapeHtml(own).replace(/\r?\n/g, '<br>')),
+      apart(escapeHtml(address)),
+    ]
       .filter(Boolean)
       .join('<br>'),
     text: [...(ways.length ? [why] : []), ...ways.map(([name, url]) => `${name}: ${url}`), ...(own ? [own] : []), address].join('\n'),

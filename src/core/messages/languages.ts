@@ -31,3 +31,6 @@ const FROM_THE_RIGHT = new Set('ar ckb dv fa he ks ku ps sd ug ur yi'.split(' ')
 /** How the lines of a language run. */
 export type Direction = 'ltr' | 'rtl';
 export const directionOf = (language: string): Direction => (FROM_THE_RIGHT.has(language) ? 'rtl' : 'ltr');
+
+/** By which rules numbers and amounts are written in a language: a tag of BCP 47. English is that of Ireland, as on our screens. */
+export const localeOf = (language: string): string => (language === 'en' ? 'en-IE' : language);

@@ -1,12 +1,15 @@
 import { Liquid, type Template } from 'liquidjs';
 import type { FactEvent, Value } from '../rules';
 import { sayMoney, toMinor, isCurrency } from '../money';
+import { localeOf } from './languages';
 
 /** What placeholders can name: the person's attributes, the event that started the run, and the store. */
 export interface Personal {
   readonly person: { readonly [name: string]: Value };
   readonly event: FactEvent['properties'];
   readonly store: { readonly name: string; readonly address: string; readonly languages?: readonly string[] };
+  /** in which the message is written, where that is known (ISO 639-1) */
+  readonly language?: string;
   /** what earlier steps of the flow were answered, by step */
   /** the code that the run has been issued: its letters, up to when it counts, and what it gives, in words */
   readonly offer?: { readonly code: string; readonly expires: string; readonly terms: string };
@@ -46,11 +49,11 @@ reader.registerFilter('with', (value: unknown, name: unknown, content: unknown) 
   url.searchParams.set(String(name), String(content));
   return url.href;
 });
-reader.registerFilter('money', (value: unknown, currency: unknown) =>
-  typeof value === 'number' && typeof currency === 'string' && isCurrency(currency)
-    ? sayMoney({ currency, minor: toMinor(value, currency) })
-    : '',
-);
+reader.registerFilter('money', function (value: unknown, currency: unknown) {
+  if (typeof value !== 'number' || typeof currency !== 'string' || !isCurrency(currency)) return '';
+  const { language, store } = this.context.environments as Partial<Personal>;
+  return sayMoney({ currency, minor: toMinor(value, currency) }, localeOf(language ?? store?.languages?.[0] ?? 'en'));
+});
 
 const parsed = new Map<string, Template[]>();
 function parse(text: string): Template[] {

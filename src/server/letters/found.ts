@@ -1,6 +1,5 @@
 import type { Found, Shown } from '@/core/letters';
 import { everyBlock, type Block, type Email, type ProductSource } from '@/core/messages';
-import { sayMoney } from '@/core/money';
 import type { Value } from '@/core/rules';
 import { DAY, type Instant } from '@/core/time';
 import { newsShown } from '@/data/flows';
@@ -123,8 +122,8 @@ async function choose(
 
 const shownOf = ({ name, priceMinor, compareMinor, currency, url, image }: KeptProduct): Shown => ({
   name,
-  price: priceMinor === null ? null : sayMoney({ currency, minor: priceMinor }),
-  was: compareMinor !== null && priceMinor !== null && compareMinor > priceMinor ? sayMoney({ currency, minor: compareMinor }) : null,
+  price: priceMinor === null ? null : { currency, minor: priceMinor },
+  was: compareMinor !== null && priceMinor !== null && compareMinor > priceMinor ? { currency, minor: compareMinor } : null,
   url,
   image,
 });

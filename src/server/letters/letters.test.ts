@@ -129,6 +129,29 @@ describe('the blocks of a letter', () => {
     expect(await languageOf({ language: 'de' }, ['nl', 'en'])).toBe('de');
   });
 
+  it('says in its language what it says by itself, and writes amounts as they are written there', async () => {
+    const blocks: Block[] = [
+      { id: 'k', kind: 'order' },
+      { id: 't', kind: 'text', text: 'Samen {{ event.value | money: event.currency }}' },
+      { id: 'r', kind: 'rating', question: 'Hoe was het?', scale: 'two' },
+    ];
+    const about = personal();
+    const event = { ...about.event, orderId: 'Q7', carrier: 'Kanaal', trackingNumber: '12' };
+    const items = Array.from({ length: 32 }, (_, n) => ({ name: `Thing ${n}`, quantity: 1, price: 1 }));
+    const of = async (language: string) =>
+      rendered(letter(blocks, { language, kind: 'marketing' }), { ...about, event: { ...event, items } }, LINKS);
+    const [dutch, english, unknown] = [await of('nl'), await of('en'), await of('cy')];
+    for (const part of [dutch.html!, dutch.text])
+      for (const said of ['Bestelling Q7', 'Totaal €\u00a0261,90', 'Samen €\u00a0261,90', 'Pakket met Kanaal 12', 'en nog 2', 'Afmelden'])
+        expect(part).toContain(said);
+    expect(dutch.html).toContain('title="1 van 5"');
+    expect(dutch.html).toContain('Niet goed');
+    expect(dutch.text).toContain('€\u00a01,00');
+    for (const one of [english, unknown])
+      for (const said of ['Order Q7', 'Parcel with Kanaal 12', 'and 2 more', 'Unsubscribe']) expect(one.html).toContain(said);
+    expect(english.html).toContain('Total €261.90');
+  });
+
   it('its lines run as those of its language do: text, pictures, prices and columns', async () => {
     const blocks: Email['blocks'] = [
       { id: 't', kind: 'text', text: 'مرحبا\n\n- واحد\n\n> قال' },

@@ -191,6 +191,7 @@ function EmailFields({
       <Field label="Subject" problem={check(message.subject) ?? (message.subject.trim() ? null : 'A message needs a subject')}>
         <textarea
           rows={2}
+          dir="auto"
           value={message.subject}
           onChange={(event) => put({ subject: event.target.value.replace(/[\r\n]+/g, ' ') }, 'subject')}
           className={areaClass}
@@ -199,6 +200,7 @@ function EmailFields({
       </Field>
       <Field label="Preview line" hint="Shown beside the subject in most inboxes" problem={check(message.preview)}>
         <input
+          dir="auto"
           value={message.preview}
           onChange={(event) => put({ preview: event.target.value }, 'preview')}
           className={inputClass}

@@ -9,6 +9,7 @@ import type { RenderView, TellingPerson } from '@/core/api';
 import {
   BLOCK_KINDS,
   checkMessage,
+  directionOf,
   doubled,
   everyBlock,
   freeBlockId,
@@ -17,6 +18,7 @@ import {
   mapBlocks,
   movedBlock,
   movedTo,
+  nameOfLanguage,
   withoutColumns,
   withoutConditions,
   type Block,
@@ -24,8 +26,8 @@ import {
   type Email,
   type Spot,
 } from '@/core/messages';
-import { markdownOf, type DocNode } from '@/core/letters';
-import { api } from '../kit';
+import { markdownOf, SAID_IN, type DocNode } from '@/core/letters';
+import { api, useStore } from '../kit';
 import { Attached } from './Attached';
 import { BlockList } from './BlockList';
 import { Conditions } from './Conditions';
@@ -39,6 +41,14 @@ import { SaveToLibrary, TestDialog } from './Dialogs';
 import { DeskContext, sheetStyle, useBrand, useBrands, useSavedBlocks, type Desk } from './useDesk';
 import { useValues } from './useValues';
 import { KIND_WORDS } from './words';
+
+/** In which language a letter says what it says by itself. */
+const saidIn = (language: string): string =>
+  language === 'en'
+    ? ''
+    : SAID_IN.includes(language)
+      ? `, in ${nameOfLanguage(language)}`
+      : `, in English: ${nameOfLanguage(language)} is not known yet`;
 
 /**
  * The desk on which a letter is written: at the left the letter as it is written, at the right the same as somebody gets it. What is
@@ -68,6 +78,8 @@ export function Composer({
   onChange: (message: Email, tag: string) => void;
 }) {
   const brand = useBrand(message.brand);
+  const { languages } = useStore();
+  const language = message.language ?? languages[0] ?? 'en';
   const brands = useBrands();
   const [selected, select] = useState<string | null>(null);
   const [who, setWho] = useState<string | null>(null);
@@ -301,7 +313,12 @@ export function Composer({
               >
                 <Head message={message} onChange={onChange} />
               </div>
-              <div className="mx-auto rounded-b-md border px-7 py-5" style={sheetStyle(brand)} data-testid="letter">
+              <div
+                className="mx-auto rounded-b-md border px-7 py-5"
+                style={sheetStyle(brand)}
+                dir={directionOf(language)}
+                data-testid="letter"
+              >
                 <p style={{ color: brand.colours.accent, fontWeight: 700, fontSize: 18 }} className="mb-2">
                   {brand.logo ? <img src={brand.logo.url} alt={brand.name} width={brand.logo.width} /> : brand.name}
                 </p>
@@ -326,7 +343,7 @@ export function Composer({
                 </button>
                 <p className="mt-5 border-t pt-3 text-xs" style={{ borderColor: brand.colours.line, color: brand.colours.soft }}>
                   {message.kind === 'marketing'
-                    ? 'Why they get this, the way to unsubscribe, and the address stand here.'
+                    ? `Why they get this, the way to unsubscribe, and the address stand here${saidIn(language)}.`
                     : 'The address stands here.'}
                 </p>
               </div>

@@ -138,6 +138,7 @@ function HeadLine({
       <input
         ref={field}
         id={`head-${label}`}
+        dir="auto"
         value={value}
         maxLength={300}
         placeholder={label === 'Subject' ? 'What it is about' : 'Shown beside the subject in most inboxes'}
