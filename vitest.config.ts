@@ -39,7 +39,7 @@ export default defineConfig({
     projects: [
       {
         resolve: { alias },
-        test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database, testTimeout: 120_000, isolate: false },
+        test: { name: 'unit', include: ['src/**/*.test.{ts,tsx}'], exclude: database, testTimeout: 120_000, isolate: false, maxWorkers: 2 },
       },
       // what is imported stays with its worker: importing it anew for each file took a quarter of the time
       { resolve: { alias }, test: { ...onDatabase, name: 'database', include: database, exclude: alone, isolate: false } },

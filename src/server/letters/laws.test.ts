@@ -6,6 +6,7 @@ import { parse } from 'parse5';
 import { describe, expect, it } from 'vitest';
 import { cartItems, compileLetter, fillLetter, type Letter } from '@/core/letters';
 import {
+  directionOf,
   everyBlock,
   messageSchema,
   personalise,
@@ -124,13 +125,15 @@ const email: fc.Arbitrary<Email> = fc
     kind: fc.constantFrom('marketing' as const, 'service' as const),
     subject: words.map((text) => text.replace(/[\r\n]/g, ' ')),
     preview: words,
+    language: fc.constantFrom('en', 'nl', 'ar'),
     blocks,
   })
   .map((one) => ({ schema: 'viatic.message/1' as const, channel: 'email' as const, ...one }));
 const shown = fc.record({
   name: hostile,
   words: hostile,
-  price: hostile,
+  price: fc.constantFrom(null, 12.5, { currency: 'EUR', minor: 1290 }),
+  was: fc.constantFrom(null, { currency: 'JPY', minor: 99 }),
   url: url.map((one) => safeUrl(one)),
   image: url.map((one) => safeUrl(one)),
 });
@@ -142,7 +145,7 @@ const sent = fc.record({
 });
 
 const brand = { ...plainBrand('Quillfin'), social: [{ name: 'Pictures', url: 'https://social.example/q' }], footer: 'Registered' };
-const lay = (one: Email): Promise<Letter> => compileLetter(one, brand, press);
+const lay = (one: Email): Promise<Letter> => compileLetter(one, brand, press, directionOf(one.language ?? 'en'));
 const fillFor = (letter: Letter, about: Personal, found: { products: never[] | object[]; feed: never[] | object[] }) =>
   fillLetter(letter, about, links, {
     products: Object.fromEntries(everyBlock(letter.email.blocks).map(({ id }) => [id, found.products as never])),
