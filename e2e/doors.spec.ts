@@ -70,6 +70,7 @@ const PEOPLE_ONLY = new Set([
   'DELETE /api/v1/comments/{id}',
   'GET /api/v1/team',
   'POST /api/v1/team',
+  'PUT /api/v1/team/signing-in',
   'PUT /api/v1/team/{id}',
   'DELETE /api/v1/team/{id}',
   'POST /api/v1/team/{id}/invite',

@@ -151,6 +151,61 @@ test('a second factor is set up, asked for when signing in, and turned off; a fo
   await theirs.context().close();
 });
 
+test('an owner asks everybody for a second factor: who has none gets nothing but their account until they do', async ({
+  page,
+  request,
+  browser,
+}) => {
+  await signIn(page);
+  const setUp = async (one: Page) => {
+    await one.goto(`${base()}/account`);
+    await one.getByRole('button', { name: 'Set up…' }).click();
+    const secret = (await one.getByTestId('totp-secret').textContent())!.trim();
+    await one.getByLabel('The code it shows').fill(generateSync({ secret }));
+    await one.getByRole('button', { name: 'Turn on' }).click();
+    await expect(one.getByTestId('recovery-codes').getByRole('listitem')).toHaveCount(10);
+  };
+  const { page: owner } = await joined(page, request, browser, 'owner', 'Olga');
+  const { page: theirs } = await joined(page, request, browser, 'analyst', 'Ugo');
+  const how = owner.getByRole('region', { name: 'Signing in' });
+  const ask = async () => {
+    await owner.goto(`${base()}/settings/team`);
+    await how.getByLabel('With a second factor or a passkey').click();
+    await expect(owner.getByRole('dialog')).toContainText(/Olga.* have none: until they set one up, their own account is all they get/);
+    await owner.getByRole('button', { name: 'Ask for it' }).click();
+  };
+  await ask();
+  await expect(owner.getByText('Set up a second factor or a passkey on your own account first')).toBeVisible();
+  await setUp(owner);
+  await owner.goto(`${base()}/settings/team`);
+  await how.getByLabel('With a second factor or a passkey').click();
+  await expect(owner.getByRole('dialog')).toContainText(/Ugo/);
+  await expectAccessible(owner);
+  await owner.getByRole('button', { name: 'Ask for it' }).click();
+  try {
+    await expect(how.getByLabel('With a second factor or a passkey')).toBeChecked();
+    await theirs.goto(`${base()}/flows`);
+    await expect(theirs).toHaveURL(`${base()}/account`);
+    await expect(theirs.getByText(/Everybody here signs in with a second factor or a passkey/)).toBeVisible();
+    await expectAccessible(theirs);
+    const refused = await theirs.request.get(`${base()}/api/v1/flows`);
+    expect([refused.status(), await refused.text()]).toEqual([403, expect.stringContaining('Set one up on your account first')]);
+    await setUp(theirs);
+    await theirs.getByRole('link', { name: 'Go on to Today' }).click();
+    await expect(theirs.getByRole('heading', { name: 'Today' })).toBeVisible();
+    await owner.reload();
+    await expect(owner.getByRole('row', { name: /Ugo/ }).getByText('password and code')).toBeVisible();
+    await how.getByLabel('Everybody signs in again after').selectOption('12 hours');
+    await expect(owner.getByText('Everybody signs in again after 12 hours.')).toBeVisible();
+    await theirs.goto(`${base()}/account`);
+    await expect(theirs.getByText('A session lasts 12 hours')).toBeVisible();
+  } finally {
+    // everybody else tests as somebody without one
+    await owner.request.put(`${base()}/api/v1/team/signing-in`, { data: { hours: 336, second: false }, headers: { origin: base() } });
+  }
+  expect((await page.request.get(`${base()}/api/v1/flows`)).status()).toBe(200);
+});
+
 test('a passkey is added with the password, signs in by itself, and does so no more once it is removed', async ({
   page,
   request,

@@ -74,6 +74,11 @@ export const passwordInput = z.strictObject({ present: z.string().min(1).max(500
 /** Who is asked to work here. */
 export const inviteInput = z.strictObject({ email: z.email('is not an address').max(254), name: words(80), role: z.enum(ROLES) });
 export const roleInput = z.strictObject({ role: z.enum(ROLES) });
+/** How everybody signs in: after how many hours again, and whether a second factor or a passkey is asked of them. */
+export const signingInInput = z.strictObject({
+  hours: z.number().int().min(1, 'is less than an hour').max(336, 'is more than 14 days'),
+  second: z.boolean(),
+});
 /** A code of the second factor: six digits, or one of those for when the device is lost. */
 export const codeInput = z.strictObject({ code: z.string().trim().min(6, 'is too short').max(20) });
 

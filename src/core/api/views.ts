@@ -322,6 +322,10 @@ export interface AccountView {
     readonly address: string;
     readonly agent: string;
   }[];
+  /** how long a session lasts, in hours */
+  readonly hours: number;
+  /** a second factor or a passkey is asked of everybody, and they have neither */
+  readonly lacksSecond: boolean;
 }
 
 /** Who works on the store. */
@@ -341,6 +345,8 @@ export interface TeamView {
     readonly passkeys: number;
     readonly isYou: boolean;
   }[];
+  /** after how many hours everybody signs in again, and whether a second factor or a passkey is asked of them */
+  readonly signingIn: { readonly hours: number; readonly second: boolean };
 }
 
 /** What was done in the store, newest first. */

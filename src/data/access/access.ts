@@ -64,15 +64,42 @@ export async function startSession(
   );
 }
 
+/** How everybody signs in: after how many hours again, and whether a second factor or a passkey is asked of them. */
+export interface SigningIn {
+  readonly hours: number;
+  readonly second: boolean;
+}
+/** Under which name of the settings that stands. */
+const SIGNING_IN = 'signing-in';
+/** The longest that a session lasts, and how long where nothing else is said. */
+export const LONGEST_SESSION_HOURS = 14 * 24;
+
+export const readSigningIn = async (sql: Sql): Promise<SigningIn> =>
+  (await readSetting<SigningIn>(sql, SIGNING_IN)) ?? { hours: LONGEST_SESSION_HOURS, second: false };
+export const writeSigningIn = (sql: Sql, value: SigningIn): Promise<void> => writeSetting(sql, SIGNING_IN, value);
+
+// that of the settings holds for sessions that are open, too
+const LASTING = `s.ends_at > now() and s.started_at > now() - coalesce((w.value ->> 'hours')::int, ${LONGEST_SESSION_HOURS}) * interval '1 hour'`;
+const SETTING = `left join settings w on w.name = '${SIGNING_IN}'`;
+
+interface FoundSession {
+  readonly userId: string;
+  readonly email: string;
+  readonly name: string;
+  readonly role: Role;
+  readonly session: string;
+  /** a second factor or a passkey is asked of everybody, and they have neither */
+  readonly lacksSecond: boolean;
+}
+
 /** Whose session this is while it lasts, or null; notes its use at most every five minutes. */
-export async function findSession(
-  sql: Sql,
-  digest: string,
-): Promise<{ userId: string; email: string; name: string; role: Role; session: string } | null> {
-  const row = await queryOne<{ userId: string; email: string; name: string; role: Role; session: string; isStale: boolean }>(
+export async function findSession(sql: Sql, digest: string): Promise<FoundSession | null> {
+  const row = await queryOne<FoundSession & { isStale: boolean }>(
     sql,
-    `select u.id as "userId", u.email, u.name, u.role, s.digest as session, s.seen_at < now() - interval '5 minutes' as "isStale"
-     from sessions s join users u on u.id = s.user_id where s.digest = :digest and s.ends_at > now()`,
+    `select u.id as "userId", u.email, u.name, u.role, s.digest as session, s.seen_at < now() - interval '5 minutes' as "isStale",
+       coalesce((w.value ->> 'second')::boolean, false) and u.totp_since is null
+         and not exists (select 1 from passkeys k where k.user_id = u.id) as "lacksSecond"
+     from sessions s join users u on u.id = s.user_id ${SETTING} where s.digest = :digest and ${LASTING}`,
     { digest },
   );
   if (!row) return null;
@@ -95,7 +122,8 @@ export async function endSessions(sql: Sql, userId: string, except: string | nul
 export async function listSessions(sql: Sql, userId: string): Promise<SessionRow[]> {
   const rows = await query<Omit<SessionRow, 'startedAt' | 'seenAt'> & { started_at: Date; seen_at: Date }>(
     sql,
-    'select digest, started_at, seen_at, address, agent from sessions where user_id = :userId and ends_at > now() order by seen_at desc limit 100',
+    `select s.digest, s.started_at, s.seen_at, s.address, s.agent from sessions s ${SETTING}
+     where s.user_id = :userId and ${LASTING} order by s.seen_at desc limit 100`,
     { userId },
   );
   return rows.map(({ started_at, seen_at, ...row }) => ({ ...row, startedAt: started_at.toISOString(), seenAt: seen_at.toISOString() }));

@@ -8,9 +8,13 @@ export {
   forgetSessions,
   listSessions,
   listViews,
+  LONGEST_SESSION_HOURS,
   readSetting,
+  readSigningIn,
   saveView,
   setPassword,
+  type SigningIn,
   startSession,
   writeSetting,
+  writeSigningIn,
 } from './access';

@@ -1,6 +1,18 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { createUser, endSession, endSessions, findSession, forgetSessions, listSessions, startSession } from '@/data/access';
+import {
+  createUser,
+  endSession,
+  endSessions,
+  findSession,
+  forgetSessions,
+  listSessions,
+  readSigningIn,
+  startSession,
+  writeSigningIn,
+} from '@/data/access';
 import { query } from '@/data/db';
+import { putPasskey } from '@/data/team';
+import { changeSigningIn } from '../team';
 import { openLab, type Lab } from '../testing/lab';
 import { signInAs } from './account';
 import { brake, makeSignInBrake, sayWait } from './brake';
@@ -65,7 +77,14 @@ describe('a session', () => {
   it('lasts until it is ended, here or elsewhere, or its time is over', async () => {
     for (const digest of ['a', 'b', 'c']) await start(digest);
     await start('over', -1);
-    expect(await findSession(lab.db, 'a')).toEqual({ userId, email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 'a' });
+    expect(await findSession(lab.db, 'a')).toEqual({
+      userId,
+      email: 'marla@quillfin.example',
+      name: 'Marla',
+      role: 'owner',
+      session: 'a',
+      lacksSecond: false,
+    });
     expect([await findSession(lab.db, 'over'), await findSession(lab.db, 'made up')]).toEqual([null, null]);
     await endSession(lab.db, 'a');
     expect(await findSession(lab.db, 'a')).toBeNull();
@@ -74,6 +93,48 @@ describe('a session', () => {
     await start('old', -1);
     await forgetSessions(lab.db);
     expect(await query(lab.db, 'select digest from sessions')).toEqual([{ digest: 'b' }]);
+  });
+});
+
+describe('how everybody signs in', () => {
+  it('a session lasts as long as the store says, also one that is open already', async () => {
+    await startSession(lab.db, { digest: 'long', userId, lastsMs: 14 * 86_400_000, address: '', agent: '' });
+    await query(lab.db, `update sessions set started_at = now() - interval '13 hours' where digest = 'long'`);
+    expect(await findSession(lab.db, 'long')).toMatchObject({ userId });
+    await writeSigningIn(lab.db, { hours: 12, second: false });
+    expect(await findSession(lab.db, 'long')).toBeNull();
+    expect((await listSessions(lab.db, userId)).map(({ digest }) => digest)).not.toContain('long');
+    await writeSigningIn(lab.db, { hours: 14, second: false });
+    expect(await findSession(lab.db, 'long')).toMatchObject({ userId });
+  });
+
+  it('a second factor or a passkey is asked of everybody, by who has one', async () => {
+    const marla = { userId: String(userId), email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 'x' } as const;
+    await startSession(lab.db, { digest: 'x', userId, lastsMs: 60_000, address: '', agent: '' });
+    const lacks = async () => (await findSession(lab.db, 'x'))!.lacksSecond;
+    const ask = (body: object) => changeSigningIn(lab.db, body, marla);
+    await expect(ask({ hours: 0, second: true })).rejects.toMatchObject({ status: 422 });
+    await expect(ask({ hours: 24, second: true })).rejects.toMatchObject({
+      status: 409,
+      detail: expect.stringContaining('your own account'),
+    });
+    expect([(await readSigningIn(lab.db)).second, await lacks()]).toEqual([false, false]);
+    await putPasskey(lab.db, { id: 'k', userId: String(userId), name: 'Key', publicKey: new Uint8Array(3), counter: 0, transports: [] });
+    expect((await ask({ hours: 24, second: true })).signingIn).toEqual({ hours: 24, second: true });
+    expect(await lacks()).toBe(false);
+    await query(lab.db, 'delete from passkeys');
+    expect(await lacks()).toBe(true);
+    await query(lab.db, 'update users set totp_since = now()');
+    expect(await lacks()).toBe(false);
+    const [act] = await query<{ actor: string; what: string; detail: object }>(
+      lab.db,
+      'select actor, what, detail from acts order by id desc limit 1',
+    );
+    expect(act).toEqual({
+      actor: 'Marla',
+      what: 'team.signing-in',
+      detail: { was: { hours: 14, second: false }, is: { hours: 24, second: true } },
+    });
   });
 });
 

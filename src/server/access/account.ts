@@ -1,9 +1,9 @@
 import { passwordInput, type AccountView } from '@/core/api';
-import { endSessions, findUser, setPassword } from '@/data/access';
+import { endSessions, findUser, readSigningIn, setPassword } from '@/data/access';
 import { NO_PASSWORD } from '@/data/team';
 import { inTransaction, type Db } from '@/data/db';
 import { readStore, recordAct } from '@/data/store';
-import { env } from '../base';
+import { database, env } from '../base';
 import { Problem, problemsOf } from '../http';
 import { sayWait, signInBrake, tooOften } from './brake';
 import { checkPassword, hashPassword } from './passwords';
@@ -60,7 +60,8 @@ export async function signInAs(
 
 /** Somebody's own account: who they are, and where they are signed in. */
 export async function accountOf(user: SignedIn): Promise<AccountView> {
-  return { email: user.email, name: user.name, role: user.role, sessions: await sessionsOf(user) };
+  const [sessions, { hours }] = await Promise.all([sessionsOf(user), readSigningIn(database())]);
+  return { email: user.email, name: user.name, role: user.role, sessions, hours, lacksSecond: user.lacksSecond ?? false };
 }
 
 /** Refuses whoever does not know the password of the account they are signed in to. */

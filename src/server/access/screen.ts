@@ -10,21 +10,28 @@ export async function signedInOrLeave(): Promise<SignedIn> {
   return (await signedIn()) ?? redirect('/sign-in');
 }
 
+/** The same; whoever has to set up a second factor first is led to where that is done. */
+async function securedOrLed(): Promise<SignedIn> {
+  const user = await signedInOrLeave();
+  return user.lacksSecond ? redirect('/account') : user;
+}
+
 /**
  * Wraps a page for people who are signed in. A page and its frame are made at the same time, so each looks for itself
  * who is asking, and nothing is read for a stranger. What is not on file is shown as not found.
  */
 export function screen<Props>(
   render: (props: Props, user: SignedIn) => ReactNode | Promise<ReactNode>,
+  { isOpen = false }: { /** shown also to who has to set up a second factor first */ readonly isOpen?: boolean } = {},
 ): (props: Props) => Promise<ReactNode> {
-  return async (props) => orNotFound(async () => render(props, await signedInOrLeave()));
+  return async (props) => orNotFound(async () => render(props, await (isOpen ? signedInOrLeave() : securedOrLed())));
 }
 
 /** The same for what stands in a page's head. */
 export function screenTitle<Props>(titleOf: (props: Props) => Promise<string>): (props: Props) => Promise<Metadata> {
   return async (props) =>
     orNotFound(async () => {
-      await signedInOrLeave();
+      await securedOrLed();
       return { title: await titleOf(props) };
     });
 }

@@ -3,8 +3,8 @@ import { getIronSession, type SessionOptions } from 'iron-session';
 import { cookies, headers } from 'next/headers';
 import { cache } from 'react';
 import type { Role } from '@/core/access';
-import { DAY } from '@/core/time';
-import { endSession, endSessions, findSession, listSessions, startSession } from '@/data/access';
+import { HOUR } from '@/core/time';
+import { endSession, endSessions, findSession, listSessions, LONGEST_SESSION_HOURS, startSession } from '@/data/access';
 import { database, env } from '../base';
 import { callerAddress } from '../http';
 
@@ -16,13 +16,15 @@ export interface SignedIn {
   readonly role: Role;
   /** the session's digest, as it is on file */
   readonly session: string;
+  /** a second factor or a passkey is asked of everybody, and they have neither: until they do, their account is all they get */
+  readonly lacksSecond?: boolean;
 }
 
 interface Sealed {
   token?: string;
 }
 
-const LASTS_MS = 14 * DAY;
+const LASTS_MS = LONGEST_SESSION_HOURS * HOUR;
 
 /** What the session's cookie is called where Viatic is at an address. */
 export const sessionCookie = (url: string): string => (url.startsWith('https:') ? '__Host-viatic_session' : 'viatic_session');

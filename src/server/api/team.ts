@@ -1,4 +1,4 @@
-import { codeInput, inviteInput, keptSchema, passkeyAskInput, passkeyInput, roleInput, storeInput } from '@/core/api';
+import { codeInput, inviteInput, keptSchema, passkeyAskInput, passkeyInput, roleInput, signingInInput, storeInput } from '@/core/api';
 import { body, jsonSchema, nothing, ok, operation, parameter } from './parts';
 
 const member = parameter('id', 'path', 'Their number');
@@ -23,23 +23,34 @@ export const teamPaths = {
     put: operation('Changes how long things are kept', ok('The same'), { requestBody: body(jsonSchema(keptSchema)) }),
   },
   '/team': {
-    get: operation('Who works here; for people, not for keys', ok('{members}')),
+    get: operation('Who works here; for people, not for keys', ok('{members, signingIn}')),
     post: operation(
       'Asks somebody to work here, by mail; for owners',
-      ok('{members}'),
+      ok('{members, signingIn}'),
       { requestBody: body(jsonSchema(inviteInput)) },
       '201',
     ),
   },
+  '/team/signing-in': {
+    put: operation(
+      'Changes after how many hours everybody signs in again, and whether a second factor is asked of them; for owners',
+      ok('{members, signingIn}'),
+      {
+        requestBody: body(jsonSchema(signingInInput)),
+      },
+    ),
+  },
   '/team/{id}': {
-    put: operation('Gives somebody another role; for owners', ok('{members}'), {
+    put: operation('Gives somebody another role; for owners', ok('{members, signingIn}'), {
       parameters: [member],
       requestBody: body(jsonSchema(roleInput)),
     }),
-    delete: operation('Takes somebody off the team; for owners', ok('{members}'), { parameters: [member] }),
+    delete: operation('Takes somebody off the team; for owners', ok('{members, signingIn}'), { parameters: [member] }),
   },
   '/team/{id}/invite': {
-    post: operation('Sends the link once more to somebody who has not joined yet; for owners', ok('{members}'), { parameters: [member] }),
+    post: operation('Sends the link once more to somebody who has not joined yet; for owners', ok('{members, signingIn}'), {
+      parameters: [member],
+    }),
   },
   '/account/second': {
     get: operation('How the second factor of your own account stands', ok('{since, codesLeft, setup}')),

@@ -88,6 +88,12 @@ async function callerOf(request: Request, db: Db, needs: Needs): Promise<Caller>
   ) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
+  if (user.lacksSecond && needs !== 'self')
+    throw new Problem(
+      403,
+      'A second factor first',
+      'Everybody here signs in with a second factor or a passkey. Set one up on your account first.',
+    );
   if (!mayDo(user.role, needs, request.method, placeOf(request))) {
     log.warn({ refused: `${request.method} ${placeOf(request)}`, user: user.userId, role: user.role }, 'not for this role');
     throw new Problem(403, 'Not for your role', sayMayNot(user.role));

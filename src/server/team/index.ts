@@ -1,2 +1,2 @@
 export { acts, actsFile } from './acts';
-export { changeRole, invite, inviteAgain, removeMember, team } from './team';
+export { changeRole, changeSigningIn, invite, inviteAgain, removeMember, team } from './team';

@@ -1,4 +1,5 @@
-import { inviteInput, roleInput, type TeamView } from '@/core/api';
+import { inviteInput, roleInput, signingInInput, type TeamView } from '@/core/api';
+import { readSigningIn, writeSigningIn } from '@/data/access';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import { dropMember, findMember, inviteMember, listMembers, lockTeam, setRole, type MemberRow } from '@/data/team';
 import { readStore, recordAct } from '@/data/store';
@@ -20,7 +21,30 @@ export async function team(db: Db, user: SignedIn | null): Promise<TeamView> {
       passkeys: row.passkeys,
       isYou: row.id === user?.userId,
     })),
+    signingIn: await readSigningIn(db),
   };
+}
+
+/**
+ * Changes how everybody signs in. Sessions that are open are held to it at once: who is signed in for longer signs in again, and who has
+ * neither a second factor nor a passkey where that is asked for gets nothing but their account. Whoever asks it has one.
+ */
+export async function changeSigningIn(db: Db, body: unknown, user: SignedIn): Promise<TeamView> {
+  const parsed = signingInInput.safeParse(body);
+  if (!parsed.success) throw new Problem(422, 'Not a way to sign in', 'Nothing was changed.', problemsOf(parsed.error));
+  await inTransaction(db, async (trx) => {
+    const was = await readSigningIn(trx);
+    const own = await findMember(trx, user.userId);
+    if (parsed.data.second && !was.second && !own?.totp_since && !own?.passkeys)
+      throw new Problem(
+        409,
+        'Yours first',
+        'Set up a second factor or a passkey on your own account first: else you would be locked out with this.',
+      );
+    await writeSigningIn(trx, parsed.data);
+    await recordAct(trx, (await readStore(trx)).now, user.name, 'team.signing-in', { was, is: parsed.data });
+  });
+  return team(db, user);
 }
 
 /** Asks somebody to work here: they get a letter with a link by which they choose a password. */

@@ -1,20 +1,23 @@
 'use client';
 
+import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import * as z from 'zod';
 import { ROLE_WORDS } from '@/core/access';
-import { passwordInput, type AccountView } from '@/core/api';
+import { passwordInput, type AccountView, type PasskeysView, type SecondFactorView } from '@/core/api';
 import {
   api,
   Button,
   Entry,
   isoOf,
   Label,
+  Link,
   Page,
   Part,
   placeProblems,
   plural,
+  sayHours,
   sayMoment,
   Table,
   type TableColumn,
@@ -66,6 +69,24 @@ const columnsOf = (zone: string): TableColumn<AccountView['sessions'][number]>[]
   { key: 'seen', name: 'Last used', isNumber: true, value: (one) => isoOf(one.seenAt), show: (one) => sayMoment(one.seenAt, zone) },
 ];
 
+/** What somebody is told who has to set up a second factor before the rest opens to them; where to go once that is done. */
+function SecondFirst() {
+  const { data: second } = useQuery({ queryKey: ['second-factor'], queryFn: () => api<SecondFactorView>('/account/second') });
+  const { data: keys } = useQuery({ queryKey: ['passkeys'], queryFn: () => api<PasskeysView>('/account/passkeys') });
+  const isDone = Boolean(second?.since) || Boolean(keys?.passkeys.length);
+  return (
+    <p role="status" className="mb-5 rounded-md border border-line bg-panel p-4">
+      {isDone ? (
+        <>
+          That is done. <Link href="/today">Go on to Today</Link>
+        </>
+      ) : (
+        `Everybody here signs in with a second factor or a passkey. Set one up ${keys?.canMake ? 'below' : 'below, with an authenticator program'}, and the rest opens.`
+      )}
+    </p>
+  );
+}
+
 /** Somebody's own account: another password, and where they are signed in. */
 export function AccountScreen({ initial }: { initial: AccountView }) {
   const store = useStore();
@@ -105,6 +126,7 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
       title="Your account"
       about={`${account.name}, ${account.email}: ${ROLE_WORDS[account.role].name.toLowerCase()}, who ${ROLE_WORDS[account.role].says}`}
     >
+      {account.lacksSecond && <SecondFirst />}
       <div className="grid grid-cols-[360px_1fr] items-start gap-5">
         <div className="grid gap-5">
           <Part title="Password">
@@ -146,7 +168,7 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
               keyOf={(one) => `${one.startedAt} ${one.seenAt} ${one.address}`}
             />
             <p className="border-t border-line px-4 py-3 text-xs text-soft">
-              A session lasts 14 days and ends when you sign out. “Last used” is right to five minutes.
+              A session lasts {sayHours(account.hours)} and ends when you sign out. “Last used” is right to five minutes.
             </p>
           </Part>
           <Passkeys />

@@ -35,6 +35,13 @@ export const sayCount = (count: number) => whole.format(count);
 /** "1 person", "2 people" */
 export const plural = (count: number, one: string, many: string) => `${sayCount(count)} ${count === 1 ? one : many}`;
 
+/** A length in hours, in days where it is whole ones: "12 hours", "14 days" */
+export const sayHours = (hours: number) => (hours % 24 ? plural(hours, 'hour', 'hours') : plural(hours / 24, 'day', 'days'));
+
+const list = new Intl.ListFormat('en-GB');
+/** "Ada, Ben and Cleo" */
+export const sayNames = (names: readonly string[]) => list.format(names);
+
 /** A share that is known in per cent, to a tenth: "12.5 %", "12 %" */
 export const percent = (share: number): string => `${Math.round(share * 1000) / 10} %`;
 

@@ -30,6 +30,8 @@ export {
   sayCalendarDay,
   sayCalendarMonth,
   sayCount,
+  sayHours,
+  sayNames,
   sayDate,
   sayDay,
   sayMoment,

@@ -14,7 +14,10 @@ import {
   isoOf,
   Label,
   Page,
+  Part,
+  sayHours,
   sayMoment,
+  sayNames,
   Table,
   type TableColumn,
   useAsked,
@@ -71,6 +74,7 @@ export function TeamScreen({ initial, mayChange }: { initial: TeamView; mayChang
             </div>
           ))}
         </dl>
+        <HowToSignIn team={team} mayChange={mayChange} onChange={setTeam} />
         {!mayChange && <p className="text-sm text-soft">Only an owner says who works here.</p>}
       </div>
       <Ask
@@ -111,6 +115,71 @@ export function TeamScreen({ initial, mayChange }: { initial: TeamView; mayChang
         />
       )}
     </Page>
+  );
+}
+
+/** How long a session may last, in hours. */
+const HOURS = [12, 24, 7 * 24, 14 * 24];
+
+/** How everybody signs in: after how long again, and whether with a second factor. */
+function HowToSignIn({ team, mayChange, onChange }: { team: TeamView; mayChange: boolean; onChange: (team: TeamView) => void }) {
+  const { hours, second } = team.signingIn;
+  const [isAsking, setAsking] = useState(false);
+  const put = async (change: Partial<TeamView['signingIn']>) =>
+    onChange(await api<TeamView>('/team/signing-in', { method: 'PUT', body: { hours, second, ...change } }));
+  const without = team.members.filter((one) => one.joinedAt !== null && !one.hasSecond && !one.passkeys);
+  return (
+    <Part title="Signing in">
+      <div className="grid gap-3 p-4">
+        <label className="flex items-center gap-3">
+          <span className="w-56">Everybody signs in again after</span>
+          <select
+            value={hours}
+            disabled={!mayChange}
+            onChange={(event) => {
+              const again = Number(event.target.value);
+              void attempt(() => put({ hours: again }), `Everybody signs in again after ${sayHours(again)}.`);
+            }}
+            className={`${fieldClass} w-32`}
+          >
+            {[...new Set([...HOURS, hours])]
+              .toSorted((a, b) => a - b)
+              .map((one) => (
+                <option key={one} value={one}>
+                  {sayHours(one)}
+                </option>
+              ))}
+          </select>
+        </label>
+        <label className="flex items-center gap-3">
+          <input
+            type="checkbox"
+            checked={second}
+            disabled={!mayChange}
+            onChange={(event) =>
+              event.target.checked ? setAsking(true) : void attempt(() => put({ second: false }), 'A password alone is enough again.')
+            }
+          />
+          With a second factor or a passkey
+        </label>
+      </div>
+      <Ask
+        isOpen={isAsking}
+        onClose={() => setAsking(false)}
+        title="Ask everybody for a second factor?"
+        about={
+          without.length
+            ? `${sayNames(without.map(({ name }) => name))} ${without.length === 1 ? 'has' : 'have'} none: until they set one up, their own account is all they get.`
+            : 'Everybody has one already. Who joins sets one up first.'
+        }
+        act="Ask for it"
+        onAct={async () => {
+          await put({ second: true });
+          setAsking(false);
+          toast.success('From now on everybody signs in with a second factor or a passkey.');
+        }}
+      />
+    </Part>
   );
 }
 

@@ -3,4 +3,4 @@ import { AccountScreen } from '@/ui/access';
 
 export const metadata = { title: 'Your account' };
 
-export default screen(async (_props: object, user) => <AccountScreen initial={await accountOf(user)} />);
+export default screen(async (_props: object, user) => <AccountScreen initial={await accountOf(user)} />, { isOpen: true });
