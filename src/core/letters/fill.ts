@@ -1,9 +1,9 @@
 import { localeOf, namesCode, personalise, type Block, type Brand, type Links, type Personal, type Rendered } from '../messages';
 import { escapeHtml, safeUrl } from '../text';
 import type { Letter, Piece, Ready } from './compile';
-import { amountOf, itemsOf, listHtml, listText, sayAmount, type Layout, type Shown, type Tongue } from './lists';
+import { amountOf, itemsOf, listHtml, listText, sayAmount, type Layout, type Shown, type Wording } from './lists';
 import { fillPlain, fillRich } from './rich';
-import { wordsIn } from './words';
+import { tongueOf } from '../tongue';
 
 /** What a letter shows that is found for each person as it goes out. */
 export interface Found {
@@ -22,10 +22,10 @@ export function fillLetter(letter: Letter, about: Personal, links: Links, found:
   const { email } = letter;
   const language = email.language ?? about.store.languages?.[0] ?? 'en';
   const personal = { ...about, language };
-  const tongue = { words: wordsIn(language), locale: localeOf(language) };
+  const wording = { words: tongueOf(language).letter, locale: localeOf(language) };
   const subject = oneLine(personalise(email.subject, personal));
   const preview = oneLine(personalise(email.preview, personal));
-  const here: Here = { letter, personal, language, tongue, links, found, subject, preview };
+  const here: Here = { letter, personal, language, wording, links, found, subject, preview };
   const { html } = piecesHtml(letter.pieces, here);
   const pixel = links.pixelUrl ? `<img src="${escapeHtml(links.pixelUrl)}" width="1" height="1" alt="" style="display:block">` : '';
   const lines = email.blocks.flatMap((block) => linesOf(block, here));
@@ -41,7 +41,7 @@ interface Here {
   readonly personal: Personal;
   /** in which it is written, and what it says by itself in it */
   readonly language: string;
-  readonly tongue: Tongue;
+  readonly wording: Wording;
   readonly links: Links;
   readonly found: Found;
   readonly subject: string;
@@ -152,7 +152,7 @@ function shownBy(block: Block, { personal, found }: Here): { items: readonly Sho
 }
 
 /** What is said of an order beside its items: its number before them, its total and its parcel after them. */
-function orderWords({ personal, tongue }: Here): { head: string; total: string; parcel: { words: string; url: string | null } | null } {
+function orderWords({ personal, wording }: Here): { head: string; total: string; parcel: { words: string; url: string | null } | null } {
   const { event } = personal;
   const text = (name: string) => (typeof event[name] === 'string' || typeof event[name] === 'number' ? String(event[name]) : '');
   const carrier = text('carrier');
@@ -160,11 +160,11 @@ function orderWords({ personal, tongue }: Here): { head: string; total: string; 
   const url = safeUrl(event.trackingUrl);
   const parcel =
     carrier || number || url
-      ? { words: [tongue.words.parcel, carrier && `${tongue.words.by} ${carrier}`, number].filter(Boolean).join(' '), url }
+      ? { words: [wording.words.parcel, carrier && `${wording.words.by} ${carrier}`, number].filter(Boolean).join(' '), url }
       : null;
   return {
-    head: text('orderId') && `${tongue.words.order} ${text('orderId')}`,
-    total: typeof event.value === 'number' ? `${tongue.words.total} ${sayAmount(amountOf(event, event.value), tongue)}` : '',
+    head: text('orderId') && `${wording.words.order} ${text('orderId')}`,
+    total: typeof event.value === 'number' ? `${wording.words.total} ${sayAmount(amountOf(event, event.value), wording)}` : '',
     parcel,
   };
 }
@@ -173,7 +173,7 @@ const RATINGS = { five: ['1', '2', '3', '4', '5'], two: ['1', '5'] } as const;
 const STARS = ['★', '★★', '★★★', '★★★★', '★★★★★'] as const;
 
 function listBlockHtml(block: Block, here: Here): string | null {
-  const { letter, links, tongue } = here;
+  const { letter, links, wording } = here;
   const { look, brand } = letter;
   if (block.kind === 'social') {
     const shown = socialOf(brand);
@@ -188,14 +188,14 @@ function listBlockHtml(block: Block, here: Here): string | null {
     const until =
       block.days === undefined
         ? ''
-        : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${tongue.words.forDays(block.days)})</span>`;
+        : ` <span class="v-aside" style="color:${look.brand.colours.soft}">(${wording.words.forDays(block.days)})</span>`;
     return `<p style="${look.paragraph}">↓ <a href="${escapeHtml(url)}" style="${look.link}">${escapeHtml(label)}</a>${until}</p>`;
   }
   if (block.kind === 'rating') {
     const question = oneLine(personalise(block.question, here.personal));
     const answers = RATINGS[block.scale].map((value, n) => {
-      const words = block.scale === 'five' ? STARS[n]! : n ? tongue.words.good : tongue.words.notGood;
-      return `<a href="${escapeHtml(links.rate?.(block.id, Number(value)) ?? '#')}" title="${escapeHtml(tongue.words.ofFive(value))}" style="${look.link};white-space:nowrap">${words}</a>`;
+      const words = block.scale === 'five' ? STARS[n]! : n ? wording.words.good : wording.words.notGood;
+      return `<a href="${escapeHtml(links.rate?.(block.id, Number(value)) ?? '#')}" title="${escapeHtml(wording.words.ofFive(value))}" style="${look.link};white-space:nowrap">${words}</a>`;
     });
     return question
       ? `<p style="${look.paragraph}"><b>${escapeHtml(question)}</b></p><p style="${look.paragraph}">${answers.join(' &nbsp; ')}</p>`
@@ -203,7 +203,7 @@ function listBlockHtml(block: Block, here: Here): string | null {
   }
   const shown = shownBy(block, here);
   if (!shown?.items.length) return null;
-  const html = listHtml(shown.items, shown.layout, look, tongue, links.track);
+  const html = listHtml(shown.items, shown.layout, look, wording, links.track);
   if (block.kind !== 'order') return html;
   const { head, total, parcel } = orderWords(here);
   const parcelHtml =
@@ -225,7 +225,7 @@ const socialOf = (brand: Brand) =>
 /** A block as plain text; nothing where it is not shown. */
 function linesOf(block: Block, here: Here): string[] {
   if (!isShown(block, block, here)) return [];
-  const { letter, personal, links, tongue } = here;
+  const { letter, personal, links, wording } = here;
   const fill = (text: string) => oneLine(personalise(text, personal));
   const some = (...lines: (string | false | null | undefined)[]) => lines.filter((line): line is string => Boolean(line));
   switch (block.kind) {
@@ -269,20 +269,20 @@ function linesOf(block: Block, here: Here): string[] {
     case 'download': {
       const label = fill(block.label);
       const url = block.file && label ? links.download?.(block.file, block.days ?? null) : undefined;
-      return url ? [`${label}${block.days === undefined ? '' : ` (${tongue.words.forDays(block.days)})`}: ${url}`] : [];
+      return url ? [`${label}${block.days === undefined ? '' : ` (${wording.words.forDays(block.days)})`}: ${url}`] : [];
     }
     case 'rating': {
       const question = fill(block.question);
       return question
         ? [
-            `${question}\n${RATINGS[block.scale].map((value) => `${tongue.words.ofFive(value)}: ${links.rate?.(block.id, Number(value)) ?? ''}`).join('\n')}`,
+            `${question}\n${RATINGS[block.scale].map((value) => `${wording.words.ofFive(value)}: ${links.rate?.(block.id, Number(value)) ?? ''}`).join('\n')}`,
           ]
         : [];
     }
     default: {
       const shown = shownBy(block, here);
       if (!shown?.items.length) return [];
-      const list = listText(shown.items, shown.layout, tongue, links.track);
+      const list = listText(shown.items, shown.layout, wording, links.track);
       if (block.kind !== 'order') return [list];
       const { head, total, parcel } = orderWords(here);
       return some(head, list, total, parcel && [parcel.words, parcel.url && links.track(parcel.url)].filter(Boolean).join(': '));
@@ -290,7 +290,7 @@ function linesOf(block: Block, here: Here): string[] {
   }
 }
 
-function footerOf({ letter, personal, links, tongue: { words } }: Here): { html: string; text: string } {
+function footerOf({ letter, personal, links, wording: { words } }: Here): { html: string; text: string } {
   const { brand, email } = letter;
   const { store } = personal;
   const address = brand.address?.trim() || store.address;

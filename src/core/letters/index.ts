@@ -1,6 +1,5 @@
 export { compileLetter, type Letter, type Press } from './compile';
 export { fillLetter, type Found } from './fill';
 export { atNight, byDay } from './look';
-export { SAID_IN } from './words';
 export { cartItems, type Shown } from './lists';
 export { docOf, markdownOf, type DocNode } from './document';

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { plainBrand } from '../messages';
 import { listHtml, type Layout } from './lists';
 import { darkStyle, lookOf } from './look';
-import { SAID_IN, wordsIn } from './words';
+import { tongueOf } from '../tongue';
 
 const brand = plainBrand('Quillfin');
 const item = {
@@ -16,21 +16,11 @@ const item = {
 
 describe('a list in a letter', () => {
   it.each<Layout>(['cards', 'large', 'table'])('keeps the names of its products readable at night: %s', (layout) => {
-    const html = listHtml([item], layout, lookOf(brand), { words: wordsIn('en'), locale: 'en-IE' }, (url) => url);
+    const html = listHtml([item], layout, lookOf(brand), { words: tongueOf('en').letter, locale: 'en-IE' }, (url) => url);
     // an ink of the day that stands in a link itself must be one that the night has a rule for
     const links = [...html.matchAll(/<a [^>]*style="color:[^>]*>/g)].map(([link]) => link);
     expect(links).toHaveLength(1);
     expect(links[0]).toContain('class="v-name"');
     expect(darkStyle(brand)).toContain(`.v-ink a.v-name { color:${brand.dark.ink} !important; }`);
   });
-});
-
-it.each([...SAID_IN])('says everything in %s, with the name of the store, and counts', (language) => {
-  const { why, more, forDays, ofFive, ...words } = wordsIn(language);
-  expect(why('Quillfin')).toContain('Quillfin');
-  expect([more(12), forDays(12), ofFive('4')].map((said) => /\d+/.exec(said)?.[0])).toEqual(['12', '12', '4']);
-  // one is no plural
-  expect(forDays(1)).not.toBe(forDays(2).replace('2', '1'));
-  for (const said of Object.values(words)) expect(said.trim()).toBeTruthy();
-  if (language !== 'en') expect(words.unsubscribe).not.toBe(wordsIn('en').unsubscribe);
 });

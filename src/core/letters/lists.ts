@@ -2,7 +2,7 @@ import { isCurrency, sayMoney, toMinor, type Money } from '../money';
 import type { Value } from '../rules';
 import { escapeHtml, safeUrl } from '../text';
 import type { Look } from './look';
-import type { Words } from './words';
+import type { LetterWords } from '../tongue';
 
 /** Something that is shown with a picture, a name and a price: an item of a cart or of an order, a product, an entry of a feed. */
 export interface Shown {
@@ -47,8 +47,8 @@ export function cartItems(properties: { readonly [name: string]: Value }): CartI
 }
 
 /** In which language a list is written: its own words, and that by which amounts are written. */
-export interface Tongue {
-  readonly words: Words;
+export interface Wording {
+  readonly words: LetterWords;
   /** a tag of BCP 47 */
   readonly locale: string;
 }
@@ -59,7 +59,7 @@ export function amountOf(properties: { readonly [name: string]: Value }, major: 
   return typeof currency === 'string' && isCurrency(currency) ? { currency, minor: toMinor(major, currency) } : major;
 }
 /** An amount as it is written in a language. */
-export const sayAmount = (amount: Money | number, { locale }: Tongue): string =>
+export const sayAmount = (amount: Money | number, { locale }: Wording): string =>
   typeof amount === 'number' ? amount.toFixed(2) : sayMoney(amount, locale);
 
 /** The items of a cart or an order as they are shown, the dearest first where one is to stand for all. */
@@ -81,26 +81,26 @@ function picture({ image }: Shown, width: number, look: Look, style = ''): strin
 const linked = (url: string | null, inner: string, style: string, track: (url: string) => string): string =>
   url && inner ? `<a href="${escapeHtml(track(url))}"${style && ` class="v-name" style="${style}"`}>${inner}</a>` : inner;
 
-function priceOf({ price, was, quantity }: Shown, look: Look, tongue: Tongue): string {
+function priceOf({ price, was, quantity }: Shown, look: Look, wording: Wording): string {
   const many = quantity === undefined ? '' : `${quantity} × `;
-  const before = was ? ` <s class="v-aside" style="color:${look.brand.colours.soft}">${escapeHtml(sayAmount(was, tongue))}</s>` : '';
-  return hasPrice(price) ? `${many}${escapeHtml(sayAmount(price, tongue))}${before}` : many.replace(/ $/, '');
+  const before = was ? ` <s class="v-aside" style="color:${look.brand.colours.soft}">${escapeHtml(sayAmount(was, wording))}</s>` : '';
+  return hasPrice(price) ? `${many}${escapeHtml(sayAmount(price, wording))}${before}` : many.replace(/ $/, '');
 }
 const hasPrice = (price: Shown['price']): price is Money | number => price !== null && price !== undefined;
 
 /** A list as HTML, in one of three layouts. */
-export function listHtml(all: readonly Shown[], layout: Layout, look: Look, tongue: Tongue, track: (url: string) => string): string {
+export function listHtml(all: readonly Shown[], layout: Layout, look: Look, wording: Wording, track: (url: string) => string): string {
   const { ink, soft } = look.brand.colours;
   const plainLink = `color:${ink};text-decoration:underline`;
   const shown = all.slice(0, layout === 'large' ? 1 : MOST_SHOWN);
   const more = all.length - shown.length;
-  const rest = more > 0 ? `<p class="v-aside" style="margin:0 0 14px;color:${soft}">${tongue.words.more(more)}</p>` : '';
+  const rest = more > 0 ? `<p class="v-aside" style="margin:0 0 14px;color:${soft}">${wording.words.more(more)}</p>` : '';
   if (layout === 'large') {
     const [one] = shown;
     const wide = look.brand.width - 56;
     const name = `<b style="font-weight:bold">${escapeHtml(one!.name)}</b>`;
     return `${linked(one!.url, picture(one!, wide, look), '', track)}<p style="margin:10px 0 14px">${linked(one!.url, name, plainLink, track)}${
-      priceOf(one!, look, tongue) ? `<br>${priceOf(one!, look, tongue)}` : ''
+      priceOf(one!, look, wording) ? `<br>${priceOf(one!, look, wording)}` : ''
     }${one!.words ? `<br>${escapeHtml(one!.words)}` : ''}</p>${rest}`;
   }
   if (layout === 'cards') {
@@ -108,7 +108,7 @@ export function listHtml(all: readonly Shown[], layout: Layout, look: Look, tong
     const cards = shown.map((item) => {
       const name = linked(item.url, escapeHtml(item.name), plainLink, track);
       const image = linked(item.url, picture(item, wide - 16, look, ';margin:0 0 8px'), '', track);
-      const price = priceOf(item, look, tongue);
+      const price = priceOf(item, look, wording);
       const words = item.words ? `<br><span class="v-aside" style="color:${soft}">${escapeHtml(item.words)}</span>` : '';
       const inner = `${image}${name}${price ? `<br>${price}` : ''}${words}`;
       const outer = `display:inline-block;width:100%;max-width:${wide}px;min-width:140px;vertical-align:top`;
@@ -127,21 +127,21 @@ export function listHtml(all: readonly Shown[], layout: Layout, look: Look, tong
       escapeHtml(item.name),
       plainLink,
       track,
-    )}${words}</td><td align="${look.end}" style="${look.cell};white-space:nowrap">${priceOf(item, look, tongue)}</td></tr>`;
+    )}${words}</td><td align="${look.end}" style="${look.cell};white-space:nowrap">${priceOf(item, look, wording)}</td></tr>`;
   });
   return `<table role="presentation" width="100%" cellpadding="0" cellspacing="0" style="margin:0 0 18px">${rows.join('')}</table>${rest}`;
 }
 
 /** A list as plain text. */
-export function listText(all: readonly Shown[], layout: Layout, tongue: Tongue, track: (url: string) => string): string {
+export function listText(all: readonly Shown[], layout: Layout, wording: Wording, track: (url: string) => string): string {
   const shown = all.slice(0, layout === 'large' ? 1 : MOST_SHOWN);
   const lines = shown.map((item) => {
     const many = item.quantity === undefined ? '' : `${item.quantity} × `;
     const each = hasPrice(item.price)
-      ? `, ${sayAmount(item.price, tongue)}${item.quantity !== undefined && item.quantity !== 1 ? ` ${tongue.words.each}` : ''}`
+      ? `, ${sayAmount(item.price, wording)}${item.quantity !== undefined && item.quantity !== 1 ? ` ${wording.words.each}` : ''}`
       : '';
     // the items of a cart have one way back, the button beside them; what is suggested has each its own
     return `- ${many}${item.name}${each}${item.quantity === undefined && item.url ? `: ${track(item.url)}` : ''}`;
   });
-  return [...lines, ...(all.length > shown.length ? [tongue.words.more(all.length - shown.length)] : [])].join('\n');
+  return [...lines, ...(all.length > shown.length ? [wording.words.more(all.length - shown.length)] : [])].join('\n');
 }

@@ -1,5 +1,6 @@
 import { policyOf } from '../door';
 import { e, publicPage } from './page';
+import type { Speech } from './speech';
 
 const POLICY = policyOf({ 'default-src': ["'none'"], sandbox: [], 'frame-ancestors': ["'none'"] });
 
@@ -15,13 +16,6 @@ export function fileAnswer(file: { readonly name: string; readonly type: string;
   });
 }
 
-/** The page in place of a file that is not to be had: not any more, or by a link that is none of ours. */
-export function fetchPage(storeName: string, state: 'over' | 'unknown'): string {
-  const store = e(storeName);
-  return publicPage(
-    `Your file · ${storeName}`,
-    state === 'over'
-      ? `<h1>This link is over</h1><p>It was good for some days after the letter. Write to ${store} if you still need the file.</p>`
-      : `<h1>This link is not complete</h1><p>Open it from the letter again. If it still does not work, write to ${store}.</p>`,
-  );
-}
+/** The page in place of a file whose link was good for some days only. */
+export const fileOverPage = ({ words, language, storeName }: Speech): string =>
+  publicPage(`${words.yourFile} · ${storeName}`, `<h1>${e(words.fileOver)}</h1><p>${e(words.fileOverMeans(storeName))}</p>`, { language });

@@ -235,7 +235,7 @@ describe('the preference page', () => {
       ),
     ).toBeNull();
     expect(await prefs.personOfLink(lab.db, links.sealLink(SECRET, { purpose: 'open', personId: id, sendId: '0' }))).toBeNull();
-    const page = prefs.prefsPage('Quillfin', (await prefs.choicesOf(lab.db, id))!, null);
+    const page = prefs.prefsPage((await prefs.choicesOf(lab.db, id))!, null);
     expect(page).toContain('r…@example.com');
     expect(page).not.toContain('robin@example.com');
   });
@@ -276,6 +276,31 @@ describe('the preference page', () => {
     expect(
       (await query<{ how: string }>(lab.db, `select how from consent_log where channel = 'email' order by id`)).map((one) => one.how),
     ).toEqual(['page.viewed from test', 'preference page', 'preference page']);
+  });
+
+  it('speaks the language on file, and keeps on record the very words that were agreed to', async () => {
+    const { leavePage, notCompletePage, speechFor } = await import('.');
+    const id = await robin({ language: 'nl-BE' });
+    const choices = (await prefs.choicesOf(lab.db, id))!;
+    const page = prefs.prefsPage(choices, null);
+    expect(page).toContain('<html lang="nl">');
+    expect(page).toContain(' mag me per e-mail schrijven.');
+    expect(page).toContain('Alles afmelden');
+    expect(await prefs.saveChoices(lab.db, id, { act: 'save', 'channel-email': 'yes', pause: '14', tracking: 'yes' })).toBe(
+      'Dat is bewaard.',
+    );
+    const words = await query<{ wording: string }>(lab.db, 'select wording from consent_log order by id desc limit 1');
+    expect(words[0]!.wording).toMatch(/ mag me per sms schrijven\.$/);
+    expect(prefs.prefsPage((await prefs.choicesOf(lab.db, id))!, null)).toMatch(/tot \d+ [a-z]+ 20\d\d, zoals het staat/);
+    const dutch = await speechFor(lab.db, id);
+    expect(leavePage(dutch, 'done', 'x')).toMatch(/Je bent afgemeld.*\/prefs\/x/s);
+    // whose language we do not know is spoken to in the store's, and in English where that is not known either
+    await query(lab.db, `update people set attributes = attributes || '{"language": "cy"}'`);
+    expect((await speechFor(lab.db, id)).language).toBe('en');
+    await query(lab.db, `update store set languages = '{de,en}'`);
+    expect([(await speechFor(lab.db, id)).language, (await speechFor(lab.db, null)).language]).toEqual(['de', 'de']);
+    expect(notCompletePage(await speechFor(lab.db, null))).toContain('Dieser Link ist nicht vollständig');
+    await query(lab.db, `update store set languages = '{en}'`);
   });
 
   it('a declined topic keeps a message back, and the trace says so', async () => {

@@ -1,15 +1,20 @@
+import { tongueOf } from '@/core/tongue';
 import { e, publicPage } from './page';
+import type { Speech } from './speech';
+
+/** The page in place of what a link leads to that is none of ours. */
+export const notCompletePage = ({ words, language, storeName }: Speech): string =>
+  publicPage(`${words.notComplete} · ${storeName}`, `<h1>${e(words.notComplete)}</h1><p>${e(words.openAgain(storeName))}</p>`, {
+    language,
+  });
 
 /** The page behind the unsubscribe link of a message, for people who are not signed in anywhere. */
-export function leavePage(storeName: string, state: 'ask' | 'done' | 'unknown', token = ''): string {
-  const store = e(storeName);
+export function leavePage({ words, language, storeName }: Speech, state: 'ask' | 'done', token = ''): string {
   const content = {
-    ask: `<h1>Unsubscribing…</h1><p>One moment. If nothing happens, press the button.</p><form id="leave" method="post"><button>Unsubscribe
-      from ${store}</button></form><script src="/leave.js"></script>`,
-    done: `<h1>You are unsubscribed</h1>
-<p>${store} will send no more marketing messages to your address. Messages about orders you place still reach you.</p>
-<p>You can close this page${token ? `, or <a href="/prefs/${e(token)}">choose what you get instead</a>` : ''}.</p>`,
-    unknown: `<h1>This link is not complete</h1><p>Open it from the message again. If it still does not work, write to ${store}.</p>`,
+    ask: `<h1>${e(words.unsubscribing)}</h1><p>${e(words.press)}</p><form id="leave" method="post"><button>${e(words.unsubscribeFrom(storeName))}</button></form><script src="/leave.js"></script>`,
+    done: `<h1>${e(words.unsubscribed)}</h1><p>${e(words.noMore(storeName))} ${e(words.ordersStill)}</p>
+<p>${e(words.close)}${token ? ` <a href="/prefs/${e(token)}">${e(words.chooseInstead)}</a>` : ''}</p>`,
   }[state];
-  return publicPage(`${state === 'done' ? 'Unsubscribed' : 'Unsubscribe'} · ${storeName}`, content);
+  const title = state === 'done' ? words.unsubscribed : tongueOf(language).letter.unsubscribe;
+  return publicPage(`${title} · ${storeName}`, content, { language });
 }

@@ -22,8 +22,12 @@ th,td{padding:7px 10px;border-bottom:1px solid #DDD8CC;text-align:left;vertical-
 .n{text-align:right;white-space:nowrap;font-variant-numeric:tabular-nums}svg{max-width:100%;height:auto}`;
 
 /** The shell of pages for people who are not signed in anywhere: forms, confirmations, preferences. No script of ours is needed to use them. */
-export function publicPage(title: string, content: string, options: { isEmbedded?: boolean; isWide?: boolean } = {}): string {
-  return `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
+export function publicPage(
+  title: string,
+  content: string,
+  options: { isEmbedded?: boolean; isWide?: boolean; language?: string } = {},
+): string {
+  return `<!doctype html><html lang="${e(options.language ?? 'en')}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width">
 <meta name="robots" content="noindex"><title>${e(title)}</title>
 <style>${STYLE}</style></head><body${options.isEmbedded ? ' class="embedded"' : options.isWide ? ' class="wide"' : ''}><main>${content}</main></body></html>`;
 }

@@ -1,4 +1,5 @@
-import { addressOf, CHANNELS, CHANNEL_WORDS, isTracked, type Channel } from '@/core/rules';
+import { addressOf, CHANNELS, isTracked, type Channel } from '@/core/rules';
+import type { PageWords } from '@/core/tongue';
 import { DAY } from '@/core/time';
 import type { Db } from '@/data/db';
 import { declinedTopics, findPerson, readConsents, readTopics, type Topic } from '@/data/people';
@@ -8,6 +9,7 @@ import { savePreferences } from '../people';
 import { env } from '../base';
 import { openLink } from '../messages';
 import { e, optionsOf, publicPage, tickBox } from './page';
+import { speechFor, type Speech } from './speech';
 
 /** Whose preference page a sealed link opens: one from a message, or one that names the person alone. */
 export async function personOfLink(db: Db, token: string): Promise<string | null> {
@@ -25,6 +27,7 @@ export interface Choices {
   readonly zone: string;
   /** whether openings and clicks of theirs are counted */
   readonly isTracked: boolean;
+  readonly speech: Speech;
 }
 
 /** What somebody can choose, and how it stands. */
@@ -45,52 +48,55 @@ export async function choicesOf(db: Db, personId: string): Promise<Choices | nul
     topics: topics.map((topic) => ({ ...topic, isWanted: !declined.includes(topic.key) })),
     zone: store.zone,
     isTracked: isTracked(row.attributes, store.world),
+    speech: await speechFor(db, row.id),
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until : null,
   };
 }
 
-const PAUSES: readonly (readonly [number, string])[] = [
-  [0, 'no pause'],
-  [14, 'for two weeks'],
-  [30, 'for a month'],
-  [90, 'for three months'],
-];
-const channelWording = (storeName: string, channel: Channel) => `${storeName} may write to me by ${CHANNEL_WORDS[channel].noun}.`;
+const pausesIn = (words: PageWords) =>
+  [
+    [0, words.noPause],
+    [14, words.twoWeeks],
+    [30, words.month],
+    [90, words.threeMonths],
+  ] as const;
+const channelWording = ({ words, storeName }: Speech, channel: Channel): string =>
+  ({ email: words.byEmail, sms: words.bySms, push: words.byPush })[channel](storeName);
 
 const fieldset = (legend: string, boxes: readonly string[]) => `<fieldset><legend>${legend}</legend>${boxes.join('')}</fieldset>`;
 
 /** The preference page; `says` confirms what was just stored. */
-export function prefsPage(storeName: string, choices: Choices, says: string | null): string {
+export function prefsPage(choices: Choices, says: string | null): string {
+  const { speech } = choices;
+  const { words, language, storeName } = speech;
+  const locale = language === 'en' ? 'en-GB' : language;
   const date =
-    choices.pausedUntil && new Intl.DateTimeFormat('en-GB', { dateStyle: 'long', timeZone: choices.zone }).format(choices.pausedUntil);
+    choices.pausedUntil && new Intl.DateTimeFormat(locale, { dateStyle: 'long', timeZone: choices.zone }).format(choices.pausedUntil);
   // the end of an address is enough for its owner, and tells a stranger nothing
   const hidden = (address: string) =>
     address.includes('@') ? `${address.slice(0, 1)}…${address.slice(address.indexOf('@'))}` : `…${address.slice(-3)}`;
   const channels = choices.channels.map(({ channel, address, isGiven }) =>
-    tickBox(
-      `name="channel-${channel}"`,
-      isGiven,
-      `${e(channelWording(storeName, channel))} <span class="hint">${e(hidden(address))}</span>`,
-    ),
+    tickBox(`name="channel-${channel}"`, isGiven, `${e(channelWording(speech, channel))} <span class="hint">${e(hidden(address))}</span>`),
   );
   const topics = choices.topics.map(({ key, name, about, isWanted }) =>
     tickBox(`name="topic-${e(key)}"`, isWanted, `${e(name)}${about ? ` <span class="hint">${e(about)}</span>` : ''}`),
   );
   const pauses = [
-    ...(date ? [['keep', `until ${date}, as it is`] as const] : []),
-    ...PAUSES.map(([days, name]) => [String(days), name] as const),
+    ...(date ? [['keep', words.untilAsIs(date)] as const] : []),
+    ...pausesIn(words).map(([days, name]) => [String(days), name] as const),
   ];
   return publicPage(
-    `What you get from ${storeName}`,
-    `<h1>What you get from ${e(storeName)}</h1>${says ? `<p role="status"><b>${e(says)}</b></p>` : ''}
-<form method="post"><fieldset><legend>How we may write to you</legend>${channels.join('')}</fieldset>
-${topics.length ? `<fieldset><legend>What about</legend>${topics.join('')}</fieldset>` : ''}
-${fieldset('What we may see', [tickBox('name="tracking"', choices.isTracked, `${e(storeName)} may count which of its messages I open, and what I click in them.`)])}
-<label>A pause<select name="pause">${optionsOf(pauses, 'keep')}</select>
-<small>Nothing comes while it lasts, but for messages about your orders.</small></label>
-<button name="act" value="save">Save</button></form>
-<h2>Enough altogether?</h2><form method="post"><button class="plain" name="act" value="leave">Leave everything</button></form>
-<p class="hint">Messages about orders that you place still reach you.</p>`,
+    words.whatYouGet(storeName),
+    `<h1>${e(words.whatYouGet(storeName))}</h1>${says ? `<p role="status"><b>${e(says)}</b></p>` : ''}
+<form method="post">${fieldset(e(words.how), channels)}
+${topics.length ? fieldset(e(words.whatAbout), topics) : ''}
+${fieldset(e(words.whatWeSee), [tickBox('name="tracking"', choices.isTracked, e(words.mayCount(storeName)))])}
+<label>${e(words.pause)}<select name="pause">${optionsOf(pauses, 'keep')}</select>
+<small>${e(words.pauseMeans)}</small></label>
+<button name="act" value="save">${e(words.save)}</button></form>
+<h2>${e(words.enough)}</h2><form method="post"><button class="plain" name="act" value="leave">${e(words.leaveAll)}</button></form>
+<p class="hint">${e(words.ordersStill)}</p>`,
+    { language },
   );
 }
 
@@ -107,10 +113,10 @@ export async function saveChoices(db: Db, personId: string, given: { readonly [n
       { channels: Object.fromEntries(choices.channels.map(({ channel }) => [channel, false])), topics: [], pausedUntil: null },
       detail,
     );
-    return 'You have left everything. Nothing marketing comes any more.';
+    return choices.speech.words.leftAll;
   }
   const topics = choices.topics.filter((topic) => given[`topic-${topic.key}`] === 'yes').map((topic) => topic.key);
-  const days = PAUSES.find(([one]) => String(one) === given.pause)?.[0] ?? 0;
+  const days = pausesIn(choices.speech.words).find(([one]) => String(one) === given.pause)?.[0] ?? 0;
   const pausedUntil = given.pause === 'keep' ? (choices.pausedUntil?.getTime() ?? null) : days ? store.now + days * DAY : null;
   // a channel that stands as it stood is not said again
   const channels = Object.fromEntries(
@@ -126,9 +132,9 @@ export async function saveChoices(db: Db, personId: string, given: { readonly [n
       ...detail,
       wording:
         Object.keys(channels)
-          .map((channel) => channelWording(store.name, channel as Channel))
+          .map((channel) => channelWording(choices.speech, channel as Channel))
           .join(' ') || null,
     },
   );
-  return 'That is kept.';
+  return choices.speech.words.kept;
 }

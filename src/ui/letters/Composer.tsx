@@ -26,7 +26,8 @@ import {
   type Email,
   type Spot,
 } from '@/core/messages';
-import { markdownOf, SAID_IN, type DocNode } from '@/core/letters';
+import { markdownOf, type DocNode } from '@/core/letters';
+import { SAID_IN } from '@/core/tongue';
 import { api, useStore } from '../kit';
 import { Attached } from './Attached';
 import { BlockList } from './BlockList';

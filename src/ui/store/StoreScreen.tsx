@@ -4,7 +4,8 @@ import { X } from 'lucide-react';
 import { useState } from 'react';
 import { keptSchema, storeInput, type Kept, type StoreSettingsView } from '@/core/api';
 import { LANGUAGES, nameOfLanguage } from '@/core/messages';
-import { api, areaClass, attempt, Ask, Button, Field, inputClass, NumberField, Page, Part, Link } from '../kit';
+import { SAID_IN } from '@/core/tongue';
+import { api, areaClass, attempt, Ask, Button, Field, inputClass, Link, NumberField, Page, Part, sayNames } from '../kit';
 
 /** What can be changed of what the store says of itself. */
 const saidOf = ({ name, address, fromEmail, languages }: StoreSettingsView) => ({ name, address, fromEmail, languages: [...languages] });
@@ -203,6 +204,7 @@ function Months({
 /** The languages in which the store writes: the first is the usual one, messages are offered in versions of the others. */
 function Languages({ languages, onChange }: { languages: readonly string[]; onChange: (languages: string[]) => void }) {
   const left = LANGUAGES.filter((code) => !languages.includes(code));
+  const unsaid = languages.filter((code) => !SAID_IN.includes(code));
   return (
     <fieldset className="grid gap-1.5">
       <legend className="mb-1 text-xs font-semibold text-soft">Languages</legend>
@@ -249,6 +251,9 @@ function Languages({ languages, onChange }: { languages: readonly string[]; onCh
       </select>
       <p className="text-xs text-soft">
         Messages of flows can have a version in each, for people whose attribute language says so. Whoever reads another gets the usual one.
+        What letters and the pages behind them say by themselves, such as how to unsubscribe, is said in{' '}
+        {sayNames(SAID_IN.map(nameOfLanguage))}
+        {unsaid.length > 0 && `, so in English to readers of ${sayNames(unsaid.map(nameOfLanguage))}`}.
       </p>
     </fieldset>
   );

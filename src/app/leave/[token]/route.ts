@@ -1,10 +1,9 @@
 import { env } from '@/server/base';
 import { noteLeaving, openLink } from '@/server/messages';
-import { readStore } from '@/data/store';
 import { unsubscribe } from '@/server/people';
 import { readFormBody } from '@/server/http';
 import { publicRoute } from '@/server/door';
-import { leavePage, pageAnswer, personOfLink, problemPage } from '@/server/public';
+import { leavePage, notCompletePage, pageAnswer, personOfLink, problemPage, speechFor } from '@/server/public';
 
 export const dynamic = 'force-dynamic';
 
@@ -13,18 +12,19 @@ export const dynamic = 'force-dynamic';
  * (a mail scanner) changes nothing, as RFC 8058 §1 warns of.
  */
 export const GET = publicRoute(async ({ db, params }) => {
-  const { name } = await readStore(db);
-  return (await personOfLink(db, params.token!)) ? pageAnswer(leavePage(name, 'ask')) : pageAnswer(leavePage(name, 'unknown'), 404);
+  const personId = await personOfLink(db, params.token!);
+  const speech = await speechFor(db, personId);
+  return personId ? pageAnswer(leavePage(speech, 'ask')) : pageAnswer(notCompletePage(speech), 404);
 }, problemPage);
 
 /** Unsubscribes: from the page, or as the one-click request of a mail program (RFC 8058 §3.2). */
 export const POST = publicRoute(async ({ db, params, request }) => {
-  const { name } = await readStore(db);
   const personId = await personOfLink(db, params.token!);
-  if (!personId) return pageAnswer(leavePage(name, 'unknown'), 404);
+  const speech = await speechFor(db, personId);
+  if (!personId) return pageAnswer(notCompletePage(speech), 404);
   const isOneClick = (await readFormBody(request))?.['List-Unsubscribe'] === 'One-Click';
   const link = openLink(env().secret, params.token!, 'leave');
   if (link) await noteLeaving(db, link);
   await unsubscribe(db, personId, isOneClick ? 'one-click unsubscribe in the mail program' : 'unsubscribe link in a message');
-  return pageAnswer(leavePage(name, 'done', params.token!));
+  return pageAnswer(leavePage(speech, 'done', params.token!));
 }, problemPage);
