@@ -77,6 +77,13 @@ test('a cart letter is written from nothing, with table, code and condition; see
   );
   await signIn(page, '/flows/letters');
   await page.getByRole('navigation', { name: 'Script' }).getByRole('button', { name: 'Send “Still here”' }).click();
+  // who types faster than the values come has them chosen when they are there
+  let valuesMayCome = () => {};
+  const mayCome = new Promise<void>((done) => (valuesMayCome = done));
+  await page.route('**/api/v1/attributes', async (route) => {
+    await mayCome;
+    await route.continue();
+  });
   await page.getByRole('button', { name: 'Write the letter' }).click();
   await expect(page.getByText('has no subject')).toBeVisible();
   await page.getByRole('textbox', { name: 'Subject' }).fill('Still here for you');
@@ -89,7 +96,10 @@ test('a cart letter is written from nothing, with table, code and condition; see
   await text().first().click();
   await page.keyboard.type('Hello {');
   await page.getByRole('combobox', { name: 'Which value?' }).fill('firstName');
+  await expect(page.getByText('Loading…')).toBeVisible();
   await page.keyboard.press('Enter');
+  valuesMayCome();
+  await expect(sheet(page).getByRole('button', { name: /first name/ })).toBeVisible();
   await page.keyboard.type(',');
   await page.keyboard.press('Enter');
   await page.keyboard.press('Control+b');

@@ -92,7 +92,7 @@ export function Composer({
   const [isFiles, setFiles] = useState(false);
   const [saving, setSaving] = useState<Block | null>(null);
   const saved = useSavedBlocks();
-  const values = useValues(startedBy, hasOffer, given);
+  const { values, isLoading: areValuesLoading } = useValues(startedBy, hasOffer, given);
 
   const people = useQuery({
     queryKey: ['telling', startedBy],
@@ -393,6 +393,7 @@ export function Composer({
             <PickList
               label="Which value?"
               picks={valuePicks}
+              isLoading={areValuesLoading}
               onPick={pickValue}
               onClose={() => {
                 asking?.editor.commands.focus();

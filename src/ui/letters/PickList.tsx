@@ -12,6 +12,10 @@ export interface Pick {
   readonly group?: string;
 }
 
+/** On what the list stands. */
+const chosenIn = (list: HTMLElement | null): HTMLElement | null =>
+  list?.querySelector<HTMLElement>('[cmdk-item][data-selected="true"]') ?? null;
+
 /** A list that is searched by typing: arrows and Enter choose, Escape closes. It opens with its field in hand. */
 export function PickList({
   label,
@@ -19,21 +23,35 @@ export function PickList({
   onPick,
   onClose,
   empty = 'Nothing by these words',
+  isLoading = false,
 }: {
   label: string;
   picks: readonly Pick[];
   onPick: (key: string) => void;
   onClose: () => void;
   empty?: string;
+  /** more to choose from comes: Enter that finds nothing yet chooses the first that fits when it is there */
+  isLoading?: boolean;
 }) {
   const field = useRef<HTMLInputElement>(null);
   useEffect(() => field.current?.focus(), []);
+  const list = useRef<HTMLDivElement>(null);
+  const isAwaited = useRef(false);
+  // once the list has taken in what came, what it stands on is what was meant
+  useEffect(() => {
+    if (!isAwaited.current || isLoading) return;
+    isAwaited.current = false;
+    const frame = requestAnimationFrame(() => chosenIn(list.current)?.click());
+    return () => cancelAnimationFrame(frame);
+  }, [picks, isLoading]);
   const groups = [...new Set(picks.map(({ group }) => group ?? ''))];
   return (
     <Command
+      ref={list}
       label={label}
       className="w-[320px] rounded-md border border-line bg-panel text-base text-ink"
       onKeyDown={(event) => {
+        isAwaited.current = event.key === 'Enter' && isLoading && !chosenIn(list.current);
         if (event.key !== 'Escape') return;
         event.stopPropagation();
         onClose();
@@ -45,7 +63,7 @@ export function PickList({
         className="h-9 w-full rounded-t-md border-b border-line bg-panel px-3 outline-none placeholder:text-soft"
       />
       <Command.List className="max-h-[300px] overflow-y-auto p-1">
-        <Command.Empty className="px-3 py-2 text-soft">{empty}</Command.Empty>
+        <Command.Empty className="px-3 py-2 text-soft">{isLoading ? 'Loading…' : empty}</Command.Empty>
         {groups.map((group) => (
           <Command.Group key={group} heading={group || undefined} className="pick-group">
             {picks

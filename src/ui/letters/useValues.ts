@@ -20,7 +20,11 @@ const FRESH = { staleTime: 60_000 };
 const STANDS_IN: { readonly [name: string]: string } = { firstName: 'there' };
 
 /** What can be put into a text, from the catalogue: attributes of the person, properties of what starts the flow, the code, the store. */
-export function useValues(startedBy: string | null, hasOffer: boolean, given?: { readonly [name: string]: string }): readonly Offered[] {
+export function useValues(
+  startedBy: string | null,
+  hasOffer: boolean,
+  given?: { readonly [name: string]: string },
+): { readonly values: readonly Offered[]; /** more of them come */ readonly isLoading: boolean } {
   const attributes = useQuery({
     queryKey: ['attributes', 'counted'],
     queryFn: () => api<{ attributes: AttributeView[] }>('/attributes'),
@@ -34,7 +38,7 @@ export function useValues(startedBy: string | null, hasOffer: boolean, given?: {
     ...FRESH,
   });
   const people = useQuery({ queryKey: ['audience', ''], queryFn: () => api<DirectoryView>('/people?limit=0&'), ...FRESH });
-  return useMemo((): readonly Offered[] => {
+  const values = useMemo((): readonly Offered[] => {
     const known = attributes.data?.attributes.filter((one) => !one.isRetired && !one.goesTo) ?? [];
     const all = people.data?.total ?? 0;
     const lists = new Set(['items', 'codes', 'person', 'consent']);
@@ -72,4 +76,5 @@ export function useValues(startedBy: string | null, hasOffer: boolean, given?: {
       { path: 'store.address', raw: '{{ store.address }}', group: 'Store', says: '' },
     ];
   }, [attributes.data, type.data, people.data, hasOffer, given]);
+  return { values, isLoading: attributes.isLoading || type.isLoading };
 }
