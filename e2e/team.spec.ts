@@ -170,7 +170,7 @@ test('an owner asks everybody for a second factor: who has none gets nothing but
   const how = owner.getByRole('region', { name: 'Signing in' });
   const ask = async () => {
     await owner.goto(`${base()}/settings/team`);
-    await how.getByLabel('With a second factor or a passkey').click();
+    await how.getByLabel('Ask everybody for a second factor or a passkey').click();
     await expect(owner.getByRole('dialog')).toContainText(/Olga.* have none: until they set one up, their own account is all they get/);
     await owner.getByRole('button', { name: 'Ask for it' }).click();
   };
@@ -178,12 +178,12 @@ test('an owner asks everybody for a second factor: who has none gets nothing but
   await expect(owner.getByText('Set up a second factor or a passkey on your own account first')).toBeVisible();
   await setUp(owner);
   await owner.goto(`${base()}/settings/team`);
-  await how.getByLabel('With a second factor or a passkey').click();
+  await how.getByLabel('Ask everybody for a second factor or a passkey').click();
   await expect(owner.getByRole('dialog')).toContainText(/Ugo/);
   await expectAccessible(owner);
   await owner.getByRole('button', { name: 'Ask for it' }).click();
   try {
-    await expect(how.getByLabel('With a second factor or a passkey')).toBeChecked();
+    await expect(how.getByLabel('Ask everybody for a second factor or a passkey')).toBeChecked();
     await theirs.goto(`${base()}/flows`);
     await expect(theirs).toHaveURL(`${base()}/account`);
     await expect(theirs.getByText(/Everybody here signs in with a second factor or a passkey/)).toBeVisible();

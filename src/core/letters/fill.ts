@@ -2,6 +2,7 @@ import { localeOf, namesCode, personalise, type Block, type Brand, type Links, t
 import { escapeHtml, safeUrl } from '../text';
 import type { Letter, Piece, Ready } from './compile';
 import { amountOf, itemsOf, listHtml, listText, sayAmount, type Layout, type Shown, type Wording } from './lists';
+import type { Look } from './look';
 import { fillPlain, fillRich } from './rich';
 import { tongueOf } from '../tongue';
 
@@ -211,10 +212,14 @@ function listBlockHtml(block: Block, here: Here): string | null {
     (parcel.url
       ? `<a href="${escapeHtml(links.track(parcel.url))}" style="${look.link}">${escapeHtml(parcel.words)}</a>`
       : escapeHtml(parcel.words));
-  return `${head ? `<p style="${look.paragraph}"><b>${escapeHtml(head)}</b></p>` : ''}${html}${
-    total ? `<p align="${look.end}" style="${look.paragraph};text-align:${look.end}"><b>${escapeHtml(total)}</b></p>` : ''
-  }${parcelHtml ? `<p style="${look.paragraph}">${parcelHtml}</p>` : ''}`;
+  const said = (words: string) => apart(look, words);
+  return `${head ? `<p style="${look.paragraph}"><b>${said(escapeHtml(head))}</b></p>` : ''}${html}${
+    total ? `<p align="${look.end}" style="${look.paragraph};text-align:${look.end}"><b>${said(escapeHtml(total))}</b></p>` : ''
+  }${parcelHtml ? `<p style="${look.paragraph}">${said(parcelHtml)}</p>` : ''}`;
 }
+
+/** What may not be written in the letter's own language runs its own way where that runs from the right. */
+const apart = (look: Look, html: string): string => (html && look.direction === 'rtl' ? `<span dir="auto">${html}</span>` : html);
 
 const socialOf = (brand: Brand) =>
   brand.social.flatMap(({ name, url }) => {
@@ -301,13 +306,11 @@ function footerOf({ letter, personal, links, wording: { words } }: Here): { html
     .map(([name, url]) => `<a href="${escapeHtml(url)}" style="color:${brand.colours.soft}">${escapeHtml(name)}</a>`)
     .join(' · ');
   const own = brand.footer.trim();
-  // what is not written in the letter's own language runs its own way
-  const apart = (html: string) => (html && letter.look.direction === 'rtl' ? `<span dir="auto">${html}</span>` : html);
   return {
     html: [
-      apart(ways.length ? `${escapeHtml(why)} ${waysHtml}` : ''),
-      apart(escapeHtml(own).replace(/\r?\n/g, '<br>')),
-      apart(escapeHtml(address)),
+      apart(letter.look, ways.length ? `${escapeHtml(why)} ${waysHtml}` : ''),
+      apart(letter.look, escapeHtml(own).replace(/\r?\n/g, '<br>')),
+      apart(letter.look, escapeHtml(address)),
     ]
       .filter(Boolean)
       .join('<br>'),

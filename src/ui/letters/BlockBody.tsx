@@ -15,10 +15,10 @@ interface Props {
 
 /** A part of a letter as it is written: words are written where they stand, the rest shows what will stand there. */
 export function BlockBody({ block, onFocus, onAsk }: Props) {
-  const { brand, received, selected, put, act } = useDesk();
+  const { brand, start, received, selected, put, act } = useDesk();
   const isNew = selected === block.id;
   const { colours: c } = brand;
-  const align = 'align' in block && block.align ? block.align : 'left';
+  const align = 'align' in block && block.align ? block.align : start;
   switch (block.kind) {
     case 'text':
     case 'offer':

@@ -12,7 +12,7 @@ import { freshSource, KIND_WORDS, SOURCE_WORDS } from './words';
 
 /** What can be set of a part of a letter, beside it. */
 export function BlockSettings({ block }: { block: Block }) {
-  const { put, received } = useDesk();
+  const { put, received, start } = useDesk();
   return (
     <div className="grid gap-3">
       <h3 className="font-semibold">{KIND_WORDS[block.kind].name}</h3>
@@ -20,7 +20,7 @@ export function BlockSettings({ block }: { block: Block }) {
       {'align' in block || ['text', 'heading', 'picture', 'button', 'social'].includes(block.kind) ? (
         <Choice
           label="Stands"
-          value={('align' in block && block.align) || 'left'}
+          value={('align' in block && block.align) || start}
           options={[
             ['left', 'at the left'],
             ['center', 'in the middle'],

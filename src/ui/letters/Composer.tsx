@@ -81,6 +81,7 @@ export function Composer({
   const brand = useBrand(message.brand);
   const { languages } = useStore();
   const language = message.language ?? languages[0] ?? 'en';
+  const direction = directionOf(language);
   const brands = useBrands();
   const [selected, select] = useState<string | null>(null);
   const [who, setWho] = useState<string | null>(null);
@@ -156,6 +157,7 @@ export function Composer({
   const desk: Desk = {
     message,
     brand,
+    start: direction === 'ltr' ? 'left' : 'right',
     startedBy,
     selected,
     findings,
@@ -314,12 +316,7 @@ export function Composer({
               >
                 <Head message={message} onChange={onChange} />
               </div>
-              <div
-                className="mx-auto rounded-b-md border px-7 py-5"
-                style={sheetStyle(brand)}
-                dir={directionOf(language)}
-                data-testid="letter"
-              >
+              <div className="mx-auto rounded-b-md border px-7 py-5" style={sheetStyle(brand)} dir={direction} data-testid="letter">
                 <p style={{ color: brand.colours.accent, fontWeight: 700, fontSize: 18 }} className="mb-2">
                   {brand.logo ? <img src={brand.logo.url} alt={brand.name} width={brand.logo.width} /> : brand.name}
                 </p>
@@ -342,7 +339,7 @@ export function Composer({
                 >
                   <Plus size={14} aria-hidden="true" /> Put something in
                 </button>
-                <p className="mt-5 border-t pt-3 text-xs" style={{ borderColor: brand.colours.line, color: brand.colours.soft }}>
+                <p dir="auto" className="mt-5 border-t pt-3 text-xs" style={{ borderColor: brand.colours.line, color: brand.colours.soft }}>
                   {message.kind === 'marketing'
                     ? `Why they get this, the way to unsubscribe, and the address stand here${saidIn(language)}.`
                     : 'The address stands here.'}

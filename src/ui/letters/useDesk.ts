@@ -10,6 +10,8 @@ import { api, useStore } from '../kit';
 export interface Desk {
   readonly message: Email;
   readonly brand: Brand;
+  /** where the lines of its language begin */
+  readonly start: 'left' | 'right';
   readonly startedBy: string | null;
   readonly selected: string | null;
   readonly findings: readonly MessageFinding[];

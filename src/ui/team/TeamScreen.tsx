@@ -160,7 +160,7 @@ function HowToSignIn({ team, mayChange, onChange }: { team: TeamView; mayChange:
               event.target.checked ? setAsking(true) : void attempt(() => put({ second: false }), 'A password alone is enough again.')
             }
           />
-          With a second factor or a passkey
+          Ask everybody for a second factor or a passkey
         </label>
       </div>
       <Ask
