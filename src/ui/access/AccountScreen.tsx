@@ -151,6 +151,8 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
           </Part>
         </div>
         <div className="grid gap-5">
+          <Passkeys />
+          <SecondFactor />
           <Part
             title="Where you are signed in"
             acts={
@@ -171,8 +173,6 @@ export function AccountScreen({ initial }: { initial: AccountView }) {
               A session lasts {sayHours(account.hours)} and ends when you sign out. “Last used” is right to five minutes.
             </p>
           </Part>
-          <Passkeys />
-          <SecondFactor />
           <Notified />
         </div>
       </div>
