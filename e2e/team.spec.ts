@@ -188,8 +188,10 @@ test('an owner asks everybody for a second factor: who has none gets nothing but
     await expect(theirs).toHaveURL(`${base()}/account`);
     await expect(theirs.getByText(/Everybody here signs in with a second factor or a passkey/)).toBeVisible();
     await expectAccessible(theirs);
-    const refused = await theirs.request.get(`${base()}/api/v1/flows`);
-    expect([refused.status(), await refused.text()]).toEqual([403, expect.stringContaining('Set one up on your account first')]);
+    for (const path of ['/flows', '/team']) {
+      const refused = await theirs.request.get(`${base()}/api/v1${path}`);
+      expect([refused.status(), await refused.text()]).toEqual([403, expect.stringContaining('Set one up on your account first')]);
+    }
     await setUp(theirs);
     await theirs.getByRole('link', { name: 'Go on to Today' }).click();
     await expect(theirs.getByRole('heading', { name: 'Today' })).toBeVisible();

@@ -88,7 +88,7 @@ async function callerOf(request: Request, db: Db, needs: Needs): Promise<Caller>
   ) {
     throw new Problem(403, 'Not from here', 'This request comes from another site.');
   }
-  if (user.lacksSecond && needs !== 'self')
+  if (user.lacksSecond && !(needs === 'self' && OF_ACCOUNT.test(placeOf(request))))
     throw new Problem(
       403,
       'A second factor first',
@@ -101,6 +101,8 @@ async function callerOf(request: Request, db: Db, needs: Needs): Promise<Caller>
   return { name: user.name, isKey: false, scopes: SCOPES, sourceId: HAND_SOURCE, user };
 }
 
+/** What somebody may ask for who has to set up a second factor first: their account, and what they were told of. */
+const OF_ACCOUNT = /^\/(account|notices)(\/|$)/;
 /** The address of a request within the public interface. */
 const placeOf = (request: Request): string => new URL(request.url).pathname.replace(/^\/api\/v1/, '');
 const isWrite = (request: Request): boolean => !['GET', 'HEAD'].includes(request.method);

@@ -40,8 +40,10 @@ export function PickList({
   // once the list has taken in what came, what it stands on is what was meant
   useEffect(() => {
     if (!isAwaited.current || isLoading) return;
-    isAwaited.current = false;
-    const frame = requestAnimationFrame(() => chosenIn(list.current)?.click());
+    const frame = requestAnimationFrame(() => {
+      isAwaited.current = false;
+      chosenIn(list.current)?.click();
+    });
     return () => cancelAnimationFrame(frame);
   }, [picks, isLoading]);
   const groups = [...new Set(picks.map(({ group }) => group ?? ''))];
