@@ -4,11 +4,10 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { ChevronLeft, ChevronRight, Plus } from 'lucide-react';
 import { useState } from 'react';
-import { toast } from 'sonner';
 import type { BroadcastItem, CalendarDay, CalendarView, FlowView } from '@/core/api';
 import { broadcastOf, documentOf } from '@/core/broadcasts';
 import { dayNumber } from '@/core/time';
-import { api, attempt, Button, Empty, Failed, Menu, plural, sayCalendarDay, sayCalendarMonth, sayCount, Link } from '../kit';
+import { api, attempt, Button, doneUndoable, Empty, Failed, Link, Menu, plural, sayCalendarDay, sayCalendarMonth, sayCount } from '../kit';
 import { NewBroadcast } from './NewBroadcast';
 import { PHASE_WORDS } from './PhaseSignal';
 import { OutPlaces } from './places';
@@ -64,12 +63,10 @@ export function CalendarScreen({ initial }: { initial: CalendarView }) {
     void attempt(async () => {
       await putOn(item.key, day);
       await client.invalidateQueries({ queryKey: ['calendar'] });
-      toast.success(`“${item.name}” is on ${sayCalendarDay(day)} now.`, {
-        action: {
-          label: 'Undo',
-          onClick: () => void attempt(() => putOn(item.key, was).then(() => client.invalidateQueries({ queryKey: ['calendar'] }))),
-        },
-      });
+      doneUndoable(
+        `“${item.name}” is on ${sayCalendarDay(day)} now.`,
+        () => void attempt(() => putOn(item.key, was).then(() => client.invalidateQueries({ queryKey: ['calendar'] }))),
+      );
     });
   };
   const dayOf = (item: Item) => data?.days.find((one) => one.broadcasts.includes(item))?.day ?? '';

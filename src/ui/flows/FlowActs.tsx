@@ -7,7 +7,7 @@ import { useState } from 'react';
 import { toast } from 'sonner';
 import type { FlowListView, FlowView } from '@/core/api';
 import { freeKey } from '@/core/flows';
-import { api, areaClass, Ask, attempt, Button, Field, inputClass, Menu, plural, saveAs } from '../kit';
+import { api, areaClass, Ask, attempt, Button, doneUndoable, Field, inputClass, Menu, plural, saveAs } from '../kit';
 
 /** What can be done with a flow as a whole: copied, kept to begin others with, saved, put away and brought back. */
 export function FlowActs({ flow, onChanged }: { flow: FlowView; onChanged: (flow: FlowView) => void }) {
@@ -74,7 +74,7 @@ export function FlowActs({ flow, onChanged }: { flow: FlowView; onChanged: (flow
         onAct={async () => {
           onChanged(await api<FlowView>(`/flows/${flow.key}/archive`, { method: 'POST' }));
           await client.invalidateQueries({ queryKey: ['flows'] });
-          toast.success('Archived.', { action: { label: 'Undo', onClick: () => void restore() } });
+          doneUndoable('Archived.', () => void restore());
         }}
       />
       <Ask

@@ -13,7 +13,9 @@ import {
   api,
   attempt,
   Button,
+  doneUndoable,
   issuesOf,
+  Link,
   plural,
   SavingNote,
   sayCount,
@@ -22,7 +24,6 @@ import {
   UndoActs,
   useDraft,
   useStore,
-  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { FlowActs } from './FlowActs';
@@ -143,24 +144,20 @@ export function FlowScreen({ initial }: { initial: FlowView }) {
       const done = await api<FlowView>(`/flows/${flow.key}/${to}${due ? `?due=${due}` : ''}`, { method: 'POST' });
       setFlow((before) => ({ ...done, draft: before.draft, revision: before.revision }));
       setMeanwhile(null);
-      toast.success(
-        to === 'pause'
-          ? `Paused. Nobody enters, and ${plural(done.inside, 'person', 'people')} inside stay where they are.`
-          : due === 'drop'
+      if (to === 'pause')
+        doneUndoable(
+          `Paused. Nobody enters, and ${plural(done.inside, 'person', 'people')} inside stay where they are.`,
+          () =>
+            void api<FlowView>(`/flows/${flow.key}/resume`, { method: 'POST' }).then((back) =>
+              setFlow((before) => ({ ...back, draft: before.draft, revision: before.revision })),
+            ),
+        );
+      else
+        toast.success(
+          due === 'drop'
             ? 'On again. What was due during the pause is dropped.'
             : 'On again. Whoever was due during the pause goes on now.',
-        to === 'pause'
-          ? {
-              action: {
-                label: 'Undo',
-                onClick: () =>
-                  void api<FlowView>(`/flows/${flow.key}/resume`, { method: 'POST' }).then((back) =>
-                    setFlow((before) => ({ ...back, draft: before.draft, revision: before.revision })),
-                  ),
-              },
-            }
-          : undefined,
-      );
+        );
     } catch (error) {
       toast.error((error as Error).message);
     } finally {

@@ -3,10 +3,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { clsx } from 'clsx';
 import { useMemo, useState } from 'react';
-import { toast } from 'sonner';
 import type { FlowView, VersionView } from '@/core/api';
 import { diff, planOf } from '@/core/flows';
-import { api, attempt, Button, Failed, isoOf, plural, sayMoment, useStore } from '../kit';
+import { api, attempt, Button, doneUndoable, Failed, isoOf, plural, sayMoment, useStore } from '../kit';
 import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
 import { Viewed } from './Viewed';
@@ -47,12 +46,10 @@ export default function HistoryLens({
       const before = flow.draft;
       const back = await api<FlowView>(`/flows/${flow.key}/versions/${version}/restore`, { method: 'POST' });
       onRestored(back);
-      toast.success(`Version ${version} is the draft again. Publish it to switch it on.`, {
-        action: {
-          label: 'Undo',
-          onClick: () => void attempt(async () => onRestored(await api<FlowView>(`/flows/${flow.key}`, { method: 'PUT', body: before }))),
-        },
-      });
+      doneUndoable(
+        `Version ${version} is the draft again. Publish it to switch it on.`,
+        () => void attempt(async () => onRestored(await api<FlowView>(`/flows/${flow.key}`, { method: 'PUT', body: before }))),
+      );
     });
   return (
     <Viewed

@@ -53,7 +53,7 @@ export function PublishDialog({
       toast.success(`Version ${done.version} of “${done.name}” is on.`, { description: sayNext(done, zone), duration: 12_000 });
     } catch (error) {
       if (error instanceof ApiError && error.status === 409)
-        toast.error(error.message, { action: { label: 'Load it again', onClick: onReload } });
+        toast.error(error.message, { duration: 15_000, action: { label: 'Load it again', onClick: onReload } });
       else
         toast.error(
           error instanceof ApiError && error.problem.errors?.length

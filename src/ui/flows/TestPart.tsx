@@ -1,10 +1,9 @@
 'use client';
 
 import { TrialFields, USUAL_TRIAL } from './TrialFields';
-import { toast } from 'sonner';
 import type { FlowReport } from '@/core/api';
 import { changeArm, changeStep, FEWEST_TO_DECIDE, keepArm, sayShares, type Step, type TestStep } from '@/core/flows';
-import { Button, Field, inputClass, NumberField, plural, sayDate, sayShare, useStore } from '../kit';
+import { Button, doneUndoable, Field, inputClass, NumberField, plural, sayDate, sayShare, useStore } from '../kit';
 import { ArmLabel, NameField, Part, Tick, type Props } from './fields';
 
 /** The ways of a test, their shares and what came of each; one of them can be kept for everybody. */
@@ -24,9 +23,9 @@ export function TestPart({
     const next = keepArm(document, step.id, armId);
     edit(next, `${step.id}.keep`);
     onSelect(step.arms.find((arm) => arm.id === armId)?.steps[0]?.id ?? 'trigger');
-    toast.success(`Only “${step.arms.find((arm) => arm.id === armId)?.name}” is left. Publish it to end the test.`, {
-      action: { label: 'Undo', onClick: () => edit(document, '') },
-    });
+    doneUndoable(`Only “${step.arms.find((arm) => arm.id === armId)?.name}” is left. Publish it to end the test.`, () =>
+      edit(document, ''),
+    );
   };
   return (
     <Part title="Test">

@@ -42,5 +42,6 @@ export {
 export { Empty, Failed, NotKnown, StateSignal } from './states';
 export { type StoreInfo, StoreProvider, useStore, useStoreTime } from './store';
 export { issuesOf, useDraft, useUndo } from './useDraft';
+export { doneUndoable } from './undo';
 export { UndoActs } from './UndoActs';
 export { useWriting } from './useWriting';

@@ -3,7 +3,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRouter } from 'next/navigation';
 import { useCallback, useState } from 'react';
-import { toast } from 'sonner';
 import type { LibraryView } from '@/core/api';
 import { messageSchema, type Block, type Email, type Message } from '@/core/messages';
 import { CardButton } from '../cards';
@@ -12,10 +11,12 @@ import {
   attempt,
   Button,
   Dialog,
+  doneUndoable,
   Empty,
   Failed,
   inputClass,
   issuesOf,
+  Link,
   Menu,
   Page,
   SavingNote,
@@ -24,7 +25,6 @@ import {
   useDraft,
   useStore,
   WordList,
-  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { AsSomebody } from './AsSomebody';
@@ -91,8 +91,7 @@ function Writing({ first }: { first: LibraryView }) {
       await (isArchived ? api(`/messages/${first.key}`, { method: 'DELETE' }) : api(`/messages/${first.key}/restore`, { method: 'POST' }));
       await client.invalidateQueries({ queryKey: ['library'] });
       setView({ ...view, isArchived });
-      if (isArchived)
-        toast.success('Archived. What was put into flows stays.', { action: { label: 'Undo', onClick: () => void archive(false) } });
+      if (isArchived) doneUndoable('Archived. What was put into flows stays.', () => void archive(false));
     });
   const double = () =>
     attempt(async () => {

@@ -12,6 +12,7 @@ import {
   Ask,
   attempt,
   Button,
+  doneUndoable,
   Empty,
   Failed,
   Field,
@@ -19,6 +20,7 @@ import {
   inputClass,
   isoOf,
   Label,
+  Link,
   Menu,
   NotKnown,
   Page,
@@ -30,7 +32,6 @@ import {
   Table,
   type TableColumn,
   useStore,
-  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { Lives } from './Lives';
@@ -67,16 +68,14 @@ export function OfferScreen({ id }: { id: string }) {
     attempt(async () => {
       await api(path, { method: 'DELETE' });
       await renew();
-      toast.success('Archived. Codes that are out go on counting.', {
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            void attempt(async () => {
-              await api(`${path}/restore`, { method: 'POST' });
-              await renew();
-            }, 'It is back.'),
-        },
-      });
+      doneUndoable(
+        'Archived. Codes that are out go on counting.',
+        () =>
+          void attempt(async () => {
+            await api(`${path}/restore`, { method: 'POST' });
+            await renew();
+          }, 'It is back.'),
+      );
     });
   const restore = () =>
     attempt(async () => {

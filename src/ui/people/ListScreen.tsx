@@ -11,10 +11,12 @@ import {
   api,
   attempt,
   Button,
+  doneUndoable,
   Empty,
   Failed,
   inputClass,
   Label,
+  Link,
   NotKnown,
   Page,
   Part,
@@ -22,7 +24,6 @@ import {
   sayCount,
   sayDate,
   useStore,
-  Link,
 } from '../kit';
 import { LetterDesk } from '../letters';
 import { Growth } from './Growth';
@@ -109,16 +110,14 @@ export function ListScreen({ id }: { id: string }) {
               void attempt(async () => {
                 await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: true } });
                 await client.invalidateQueries({ queryKey: ['lists'] });
-                toast.success('Archived.', {
-                  action: {
-                    label: 'Undo',
-                    onClick: () =>
-                      void attempt(async () => {
-                        await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: false } });
-                        await client.invalidateQueries({ queryKey: ['lists'] });
-                      }, 'It is back.'),
-                  },
-                });
+                doneUndoable(
+                  'Archived.',
+                  () =>
+                    void attempt(async () => {
+                      await api(`/lists/${id}`, { method: 'PATCH', body: { isAway: false } });
+                      await client.invalidateQueries({ queryKey: ['lists'] });
+                    }, 'It is back.'),
+                );
                 router.push('/people/lists');
               })
             }

@@ -15,9 +15,11 @@ import {
   Ask,
   attempt,
   Button,
+  doneUndoable,
   Empty,
   Entry,
   Failed,
+  Link,
   Menu,
   NotKnown,
   Page,
@@ -30,7 +32,6 @@ import {
   useAsked,
   useStore,
   useWork,
-  Link,
 } from '../kit';
 import { Comments } from '../comments';
 import { Growth } from './Growth';
@@ -110,16 +111,14 @@ export function SegmentScreen({ id }: { id: string }) {
     attempt(async () => {
       await api(path, { method: 'DELETE' });
       await client.invalidateQueries({ queryKey: ['segments'] });
-      toast.success('Archived.', {
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            void attempt(async () => {
-              await api(`${path}/restore`, { method: 'POST' });
-              await client.invalidateQueries({ queryKey: ['segments'] });
-            }, 'It is back, and being built.'),
-        },
-      });
+      doneUndoable(
+        'Archived.',
+        () =>
+          void attempt(async () => {
+            await api(`${path}/restore`, { method: 'POST' });
+            await client.invalidateQueries({ queryKey: ['segments'] });
+          }, 'It is back, and being built.'),
+      );
       router.push('/people/segments');
     });
   return (

@@ -10,9 +10,11 @@ import { CHANNELS, CHANNEL_WORDS, sayDay } from '@/core/rules';
 import {
   api,
   Button,
+  doneUndoable,
   DurationField,
   Field,
   inputClass,
+  Link,
   NumberField,
   Page,
   Part,
@@ -20,7 +22,6 @@ import {
   useStore,
   WordList,
   wordsOf,
-  Link,
 } from '../kit';
 import { Hours } from '../rules';
 import { SendCalendar } from './Calendar';
@@ -44,9 +45,7 @@ export function SendingScreen({ initial }: { initial: SendingView }) {
       const before = kept.limits;
       setKept(next);
       setLimits(next.limits);
-      toast.success('Saved. It holds from now on, for everybody who is on their way too.', {
-        action: { label: 'Undo', onClick: () => save.mutate(before) },
-      });
+      doneUndoable('Saved. It holds from now on, for everybody who is on their way too.', () => save.mutate(before));
     },
     onError: (error) => toast.error(wordsOf(error)),
   });
@@ -248,7 +247,7 @@ function Tracking({ initial }: { initial: SendingView['tracking'] }) {
     onSuccess: ({ tracking }) => {
       const before = of;
       setOf(tracking);
-      toast.success('Saved. It holds for what goes out from now on.', { action: { label: 'Undo', onClick: () => save.mutate(before) } });
+      doneUndoable('Saved. It holds for what goes out from now on.', () => save.mutate(before));
     },
     onError: (error) => toast.error(wordsOf(error)),
   });

@@ -3,13 +3,13 @@
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
-import { toast } from 'sonner';
 import type { TableRowsView, TableView } from '@/core/api';
 import {
   api,
   Ask,
   attempt,
   Button,
+  doneUndoable,
   Empty,
   Failed,
   Field,
@@ -181,7 +181,7 @@ export function TableScreen({ id }: { id: string }) {
         act="Archive"
         onAct={async () => {
           await api(`/tables/${id}`, { method: 'DELETE' });
-          toast.success('Archived.', { action: { label: 'Undo', onClick: () => void restore(table.version) } });
+          doneUndoable('Archived.', () => void restore(table.version));
           await changed();
           router.push('/data/tables');
         }}
