@@ -57,6 +57,8 @@ const LEVELS = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
  * message scripts are forbidden, axe's too.
  */
 export async function expectAccessible(page: Page, { part, rules }: { part?: string; rules?: string[] } = {}): Promise<void> {
+  // what is being made anew is shown fainter until it is there
+  await expect(page.locator('[aria-busy="true"]')).toHaveCount(0);
   let axe = new AxeBuilder({ page }).setLegacyMode(true).exclude('iframe');
   if (part) axe = axe.include(part);
   const { violations } = await (rules ? axe.withRules(rules) : axe.withTags(LEVELS)).analyze();
