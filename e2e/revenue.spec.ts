@@ -128,6 +128,9 @@ test('the ledger is read by week, over days that are pulled over, by arm and pro
   const split = page.getByRole('table', { name: 'Revenue split' });
   await expect(split.getByRole('row', { name: /^Looked at, not bought: Which subject, Names the product/ })).toBeVisible();
   await page.getByLabel('By', { exact: true }).selectOption('product');
+  // the lines of before stand there, fainter, until those of products have come
+  await expect(split.getByRole('row', { name: /^Looked at, not bought: Which subject/ })).toHaveCount(0);
+  await expect(page.locator('[aria-busy="true"]')).toHaveCount(0);
   await split.getByTitle('The orders behind it').first().click();
   const ledger = page.getByRole('region', { name: 'Ledger' });
   await expect(ledger.getByTitle('Why it is credited so').first()).toBeVisible();
