@@ -1,5 +1,6 @@
-import { expect, test } from '@playwright/test';
-import { api, base, expectAccessible, outside, signIn, someone } from './kit';
+import { expect, test, type APIRequestContext, type Request } from '@playwright/test';
+import pg from 'pg';
+import { api, base, databaseUrl, expectAccessible, outside, signIn, someone } from './kit';
 
 const flow = (name: string) => ({
   schema: 'viatic.flow/1',
@@ -299,7 +300,33 @@ test('a flow begins from one that is ready, as a copy, and from a file that was 
   await expect(page.getByRole('heading', { name: 'Cart left behind, copy' })).toBeVisible();
 });
 
-test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page }) => {
+/** Expects a backtest of what was on to have let in the very people who came in; else it says what is on file of the others. */
+async function expectPlayedAsItWas(request: APIRequestContext, asked: Request): Promise<void> {
+  const { from, to } = asked.postDataJSON() as { from: string; to: string };
+  const { id } = (await (await asked.response())!.json()) as { id: string };
+  const { body } = await api<{ result: { who: { person: string }[] } }>(request, 'GET', `/works/${id}`);
+  const db = new pg.Client({ connectionString: databaseUrl() });
+  await db.connect();
+  const { rows } = await db.query<{ person: string }>(
+    `select r.person_id as person from runs r join flows f on f.id = r.flow_id
+     where f.key = 'cart-left-behind' and r.entered_at between $1 and $2 and r.outcome is distinct from 'control'`,
+    [from, to],
+  );
+  const [played, was] = [body.result.who, rows].map((all) => all.map(({ person }) => person).sort()) as [string[], string[]];
+  const times = (all: string[], one: string) => all.filter((other) => other === one).length;
+  const others = [...played, ...was].filter((one) => times(played, one) !== times(was, one));
+  const stories = [];
+  for (const person of new Set(others))
+    for (const table of ['people', 'events', 'fact_changes', 'runs', 'traces']) {
+      const whose = table === 'people' ? 'id' : 'person_id';
+      const found = await db.query<{ row: object }>(`select to_jsonb(t) as row from ${table} t where ${whose} = $1`, [person]);
+      stories.push(`${table} of ${person}`, ...found.rows.map(({ row }) => JSON.stringify(row)));
+    }
+  await db.end();
+  expect(played, stories.join('\n')).toEqual(was);
+}
+
+test('a flow is tried out on somebody made up, and over history, before it is on', async ({ page, request }) => {
   await signIn(page, '/flows/cart-left-behind');
   await page.getByRole('tab', { name: 'Rehearse' }).click();
   const pane = page.getByRole('complementary', { name: 'Rehearsal' });
@@ -321,9 +348,13 @@ test('a flow is tried out on somebody made up, and over history, before it is on
   await expect(pane.getByText('Something below cannot be read yet.')).toBeVisible();
 
   await page.getByRole('tab', { name: 'Backtest' }).click();
-  await page.getByRole('button', { name: 'Play it' }).click();
+  const [asked] = await Promise.all([
+    page.waitForRequest((one) => one.method() === 'POST' && one.url().endsWith('/backtest')),
+    page.getByRole('button', { name: 'Play it' }).click(),
+  ]);
   const result = page.getByTestId('backtest');
   await expect(result).toContainText('would have entered');
+  await expectPlayedAsItWas(request, asked);
   const counts = /([\d,]+) runs? would have entered.*What was on really did in that time: ([\d,]+) runs?/s.exec(
     (await result.textContent())!,
   )!;

@@ -41,6 +41,8 @@ import { Heap } from './heap';
 export interface ReplayFlow extends RunningFlow {
   readonly key: string;
   readonly from: Instant;
+  /** who came in before this did so as it stands on file (see {@link Bounds}): a run that would enter earlier is passed over */
+  readonly enters?: Instant;
   /** how products have changed meanwhile, ascending */
   readonly products?: readonly ProductChange[];
 }
@@ -225,6 +227,12 @@ export function replayPerson(
       { now, dueAt: now },
       before.phase === 'armed' ? earlierOf(desk, before.about.key) : [],
     );
+    if (before.phase === 'armed' && result.run.enteredAt !== null && result.run.enteredAt < (desk.flow.enters ?? -Infinity)) {
+      desk.armed.delete(`${before.about.trigger} ${before.about.key}`);
+      open.delete(entry);
+      entry.run = { ...before, phase: 'ended', outcome: 'not-entered' };
+      return;
+    }
     entry.run = result.run;
     if (before.enteredAt === null && result.run.enteredAt !== null) desk.flow.places?.take(result.run.enteredAt);
     entry.wakesOn = result.wake.on;

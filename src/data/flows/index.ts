@@ -49,6 +49,7 @@ export {
   aboutOf,
   armCalled,
   type Arming,
+  ARMING_COLUMNS,
   armRuns,
   type Beginning,
   beginningRows,

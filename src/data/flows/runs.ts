@@ -51,8 +51,8 @@ const SENDS = rowsOf({
   content: 'text',
   holds: 'text[]',
 });
-const ARMED = rowsOf({
-  person_id: 'bigint',
+/** What a run that is armed holds, beside whose it is. */
+export const ARMING_COLUMNS = {
   flow_id: 'int',
   version: 'int',
   trigger: 'text',
@@ -60,7 +60,8 @@ const ARMED = rowsOf({
   armed_at: 'moment',
   wake_at: 'moment',
   wakes_on: 'text[]',
-});
+} as const;
+const ARMED = rowsOf({ person_id: 'bigint', ...ARMING_COLUMNS });
 const OF_RUNS = rowsOf({ person_id: 'bigint', id: 'bigint' });
 const PARKED = rowsOf({ person_id: 'bigint', id: 'bigint', broken: 'text' });
 
@@ -437,6 +438,33 @@ export async function runsIn(sql: Sql, personId: string, flowId: number): Promis
      from runs where person_id = :personId and flow_id = :flowId order by id`,
     { personId, flowId },
   );
+}
+
+/** The runs of people that had entered some flows before a moment, by person and key of the flow; each as it stands now. */
+export async function runsBefore(
+  sql: Sql,
+  personIds: readonly string[],
+  flows: readonly string[],
+  moment: Instant,
+): Promise<Map<string, Map<string, EarlierRun[]>>> {
+  const rows = await query<EarlierRun & { person: string; flow: string }>(
+    sql,
+    `select r.person_id as person, f.key as flow, r.id, r.key, r.phase, r.outcome,
+       (extract(epoch from r.entered_at) * 1000)::double precision as "enteredAt", r.effects
+     from runs r join flows f on f.id = r.flow_id
+     where r.person_id = any(cast(:personIds as bigint[])) and f.key = any(cast(:flows as text[])) and r.entered_at < :moment
+     order by r.person_id, r.id`,
+    { personIds, flows, moment: new Date(moment) },
+  );
+  const found = new Map<string, Map<string, EarlierRun[]>>();
+  for (const { person, flow, ...run } of rows) {
+    let own = found.get(person);
+    if (!own) found.set(person, (own = new Map()));
+    const runs = own.get(flow);
+    if (runs) runs.push(run);
+    else own.set(flow, [run]);
+  }
+  return found;
 }
 
 /** An entry of a trace as it is stored. `says` and `because` are of before traces were data. */

@@ -13,6 +13,7 @@ import {
   type Said,
   type Value,
 } from '@/core/rules';
+import type { Instant } from '@/core/time';
 import { query, queryPrepared, rowsOf, type Sql } from '../db';
 import { changesSince } from './changes';
 import { whereSql } from './looking';
@@ -274,20 +275,26 @@ const RECORDED_BY = `(case when type = '${MESSAGE_SENT}' and source = 'viatic' t
   when type = '${FLOW_DUE}' and source = 'viatic' then coalesce(properties ->> 'to', '')
   when source = 'viatic' and starts_with(event_id, '${RECORDED}') then coalesce(properties ->> 'byFlow', '') else '' end)`;
 
+/** Flows whose recorded events are left out, on from a moment. */
+interface LeftOut {
+  readonly without?: readonly string[];
+  readonly since?: Instant;
+}
+
 /** The events of some types of several people, ascending by time and id. */
 export async function loadEvents(
   sql: Sql,
   personIds: readonly string[],
   eventTypes: readonly string[],
-  { without = [] }: { /** flows whose recorded events are left out */ without?: readonly string[] } = {},
+  { without = [], since = 0 }: LeftOut = {},
 ): Promise<Map<string, FactEvent[]>> {
   const rows = await query<EventRow>(
     sql,
     `select person_id, id, type, (extract(epoch from time) * 1000)::bigint as time_ms, properties from events
      where person_id = any(cast(:personIds as bigint[])) and type = any(cast(:eventTypes as text[]))
-       ${without.length ? `and not (${RECORDED_BY} = any(cast(:without as text[])))` : ''}
+       ${without.length ? `and not (time >= :since and ${RECORDED_BY} = any(cast(:without as text[])))` : ''}
      order by person_id, time, id`,
-    { personIds, eventTypes, ...(without.length && { without }) },
+    { personIds, eventTypes, ...(without.length && { without, since: new Date(since) }) },
   );
   const events = new Map<string, FactEvent[]>();
   for (const row of rows) {

@@ -3,7 +3,7 @@ import type { Value } from '@/core/rules';
 import { LOOK_SOONER } from './events';
 import { OWN_SOURCE } from './sources';
 import { queryOne, rowsOf, type Sql } from '../db';
-import type { Arming } from '../flows';
+import { ARMING_COLUMNS, type Arming } from '../flows';
 
 /** An event of our own that many people have alike: what makes it unique is its name, and whose it is. */
 export interface SameEvent {
@@ -19,19 +19,7 @@ export interface SameArming extends Omit<Arming, 'personId'> {
   readonly once: 'ever' | 'by-key' | null;
 }
 
-const ARMED = rowsOf(
-  {
-    flow_id: 'int',
-    version: 'int',
-    trigger: 'text',
-    key: 'text',
-    armed_at: 'moment',
-    wake_at: 'moment',
-    wakes_on: 'text[]',
-    once: 'text',
-  },
-  'armed',
-);
+const ARMED = rowsOf({ ...ARMING_COLUMNS, once: 'text' }, 'armed');
 
 /**
  * Records the same event for many people who are locked, once each: writes it, wakes the runs that wait for such, notes who is to be

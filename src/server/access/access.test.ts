@@ -109,7 +109,14 @@ describe('how everybody signs in', () => {
   });
 
   it('a second factor or a passkey is asked of everybody, by who has one', async () => {
-    const marla = { userId: String(userId), email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 'x' } as const;
+    const marla = {
+      userId: String(userId),
+      email: 'marla@quillfin.example',
+      name: 'Marla',
+      role: 'owner',
+      session: 'x',
+      lacksSecond: false,
+    } as const;
     await startSession(lab.db, { digest: 'x', userId, lastsMs: 60_000, address: '', agent: '' });
     const lacks = async () => (await findSession(lab.db, 'x'))!.lacksSecond;
     const ask = (body: object) => changeSigningIn(lab.db, body, marla);

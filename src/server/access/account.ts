@@ -61,7 +61,7 @@ export async function signInAs(
 /** Somebody's own account: who they are, and where they are signed in. */
 export async function accountOf(user: SignedIn): Promise<AccountView> {
   const [sessions, { hours }] = await Promise.all([sessionsOf(user), readSigningIn(database())]);
-  return { email: user.email, name: user.name, role: user.role, sessions, hours, lacksSecond: user.lacksSecond ?? false };
+  return { email: user.email, name: user.name, role: user.role, sessions, hours, lacksSecond: user.lacksSecond };
 }
 
 /** Refuses whoever does not know the password of the account they are signed in to. */

@@ -17,7 +17,7 @@ beforeAll(async () => {
   lab = await openLab({ flow: null });
   await createUser(lab.db, { email: 'marla@quillfin.example', name: 'Marla', passwordHash: await hashPassword(PASSWORD) });
   const [row] = await query<{ id: string }>(lab.db, 'select id from users');
-  user = { userId: String(row!.id), email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 's' };
+  user = { userId: String(row!.id), email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 's', lacksSecond: false };
 });
 afterAll(() => lab.close());
 beforeEach(async () => {

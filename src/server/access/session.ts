@@ -17,7 +17,7 @@ export interface SignedIn {
   /** the session's digest, as it is on file */
   readonly session: string;
   /** a second factor or a passkey is asked of everybody, and they have neither: until they do, their account is all they get */
-  readonly lacksSecond?: boolean;
+  readonly lacksSecond: boolean;
 }
 
 interface Sealed {

@@ -25,7 +25,7 @@ beforeAll(async () => {
     const email = `${first}@quillfin.example`;
     await createUser(lab.db, { email, name, role, passwordHash: 'x' });
     const user = (await findUser(lab.db, email))!;
-    people[first] = { userId: user.id, email, name, role: role as Role, session: 's' };
+    people[first] = { userId: user.id, email, name, role: role as Role, session: 's', lacksSecond: false };
   }
 });
 afterAll(() => lab.close());

@@ -1,6 +1,6 @@
 import { addressOf, CHANNELS, isTracked, type Channel } from '@/core/rules';
 import type { PageWords } from '@/core/tongue';
-import { DAY } from '@/core/time';
+import { DAY, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { declinedTopics, findPerson, readConsents, readTopics, type Topic } from '@/data/people';
 import { ownerOfSend } from '@/data/messages';
@@ -9,7 +9,7 @@ import { savePreferences } from '../people';
 import { env } from '../base';
 import { openLink } from '../messages';
 import { e, optionsOf, publicPage, tickBox } from './page';
-import { speechFor, type Speech } from './speech';
+import { speechOf, type Speech } from './speech';
 
 /** Whose preference page a sealed link opens: one from a message, or one that names the person alone. */
 export async function personOfLink(db: Db, token: string): Promise<string | null> {
@@ -25,6 +25,7 @@ export interface Choices {
   readonly topics: readonly (Topic & { readonly isWanted: boolean })[];
   readonly pausedUntil: Date | null;
   readonly zone: string;
+  readonly now: Instant;
   /** whether openings and clicks of theirs are counted */
   readonly isTracked: boolean;
   readonly speech: Speech;
@@ -47,8 +48,9 @@ export async function choicesOf(db: Db, personId: string): Promise<Choices | nul
     }),
     topics: topics.map((topic) => ({ ...topic, isWanted: !declined.includes(topic.key) })),
     zone: store.zone,
+    now: store.now,
     isTracked: isTracked(row.attributes, store.world),
-    speech: await speechFor(db, row.id),
+    speech: speechOf(store, row.attributes),
     pausedUntil: row.paused_until && row.paused_until.getTime() > store.now ? row.paused_until : null,
   };
 }
@@ -103,7 +105,6 @@ ${fieldset(e(words.whatWeSee), [tickBox('name="tracking"', choices.isTracked, e(
 /** Stores what was chosen; answers with the sentence that confirms it. */
 export async function saveChoices(db: Db, personId: string, given: { readonly [name: string]: string }): Promise<string> {
   const choices = await choicesOf(db, personId);
-  const store = await readStore(db);
   if (!choices) return '';
   const detail = { how: 'preference page', place: `${env().url}/prefs` };
   if (given.act === 'leave') {
@@ -117,7 +118,7 @@ export async function saveChoices(db: Db, personId: string, given: { readonly [n
   }
   const topics = choices.topics.filter((topic) => given[`topic-${topic.key}`] === 'yes').map((topic) => topic.key);
   const days = pausesIn(choices.speech.words).find(([one]) => String(one) === given.pause)?.[0] ?? 0;
-  const pausedUntil = given.pause === 'keep' ? (choices.pausedUntil?.getTime() ?? null) : days ? store.now + days * DAY : null;
+  const pausedUntil = given.pause === 'keep' ? (choices.pausedUntil?.getTime() ?? null) : days ? choices.now + days * DAY : null;
   // a channel that stands as it stood is not said again
   const channels = Object.fromEntries(
     choices.channels

@@ -17,9 +17,17 @@ export function spokenTo(attributes: { readonly [name: string]: Value }, languag
   return [own, languages[0] ?? ''].find((one) => SAID_IN.includes(one)) ?? 'en';
 }
 
+/** How a page speaks to whoever has these attributes. */
+export function speechOf(
+  { name, languages }: { readonly name: string; readonly languages: readonly string[] },
+  attributes: { readonly [name: string]: Value },
+): Speech {
+  const language = spokenTo(attributes, languages);
+  return { language, words: tongueOf(language).page, storeName: name };
+}
+
 /** How a page speaks to a person, or to somebody unknown. */
 export async function speechFor(db: Db, personId: string | null): Promise<Speech> {
-  const [{ name, languages }, person] = await Promise.all([readStore(db), personId ? findPerson(db, { id: personId }) : null]);
-  const language = spokenTo(person?.attributes ?? {}, languages);
-  return { language, words: tongueOf(language).page, storeName: name };
+  const [store, person] = await Promise.all([readStore(db), personId ? findPerson(db, { id: personId }) : null]);
+  return speechOf(store, person?.attributes ?? {});
 }

@@ -41,7 +41,7 @@ beforeEach(async () => {
   await lab.empty('users', 'brakes', 'acts');
   await createUser(lab.db, { email: 'marla@quillfin.example', name: 'Marla', passwordHash: await hashPassword(PASSWORD) });
   const [row] = await query<{ id: string }>(lab.db, 'select id::text as id from users');
-  marla = { userId: row!.id, email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 's' };
+  marla = { userId: row!.id, email: 'marla@quillfin.example', name: 'Marla', role: 'owner', session: 's', lacksSecond: false };
 });
 
 const url = (params = '') => new URL(`http://x/?${params}`);

@@ -1,9 +1,11 @@
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { BacktestView } from '@/core/api';
-import { changeStep, type Step } from '@/core/flows';
+import { changeStep, type FlowDocument, type Step } from '@/core/flows';
+import { NO_LIMITS } from '@/core/limits';
 import { query } from '@/data/db';
 import { findWork } from '@/data/work';
 import { cartLeftBehind } from '../../demo/flows';
+import { writeLimits } from '../sending';
 import { cart, happening, openLab, type Lab } from '../testing/lab';
 import { namedInBacktest, startBacktest } from './backtests';
 import type { Mailer } from '../messages';
@@ -40,9 +42,9 @@ beforeAll(async () => {
 });
 afterAll(() => lab.close());
 
-const backtest = async (more: object = {}): Promise<BacktestView> => {
+const backtest = async (more: object = {}, key = 'cart-left-behind'): Promise<BacktestView> => {
   const to = new Date(await lab.now()).toISOString();
-  const { id } = await startBacktest(lab.db, 'cart-left-behind', { from, to, ...more }, 'Marla');
+  const { id } = await startBacktest(lab.db, key, { from, to, ...more }, 'Marla');
   await doWork({ db: lab.db, mailer: noMailer, url: 'http://x', secret: 'x' }, id);
   const row = (await findWork(lab.db, id))!;
   expect(row.state).toBe('done');
@@ -126,5 +128,39 @@ describe('a backtest', () => {
     await query(lab.db, 'update works set asked_to_stop = true where id = :id', { id });
     await doWork({ db: lab.db, mailer: noMailer, url: 'http://x', secret: 'x' }, id);
     expect((await findWork(lab.db, id))!.state).toBe('cancelled');
+  });
+
+  it('goes on from what the flow had really done by its beginning: who had been in it, and what it had sent', async () => {
+    const flow: FlowDocument = {
+      ...cartLeftBehind,
+      name: 'Good morning',
+      triggers: [{ id: 'start', kind: 'event', event: 'app.morning', key: null }],
+      stay: null,
+      reentry: { after: 'P14D' },
+      goal: null,
+      steps: cartLeftBehind.steps.filter((step) => step.kind === 'send'),
+    };
+    const lately = await lab.now();
+    await writeLimits(lab.db, { ...NO_LIMITS, caps: [{ channel: 'email', most: 1, per: 'P30D' }] }, 't');
+    await lab.addFlow('good-morning', flow);
+    const morning = () => lab.tell(happening('app.morning', { person: { email: 'm@example.com', consent: { email: true } } }));
+    await morning();
+    await lab.pass('P2D');
+    const begins = await lab.now();
+    await lab.pass('P2D');
+    await morning();
+    await lab.pass('P12D');
+    await morning();
+    await lab.pass('P1D');
+    const whole = await backtest({ from: new Date(lately).toISOString() }, 'good-morning');
+    expect(whole).toMatchObject({ entered: 2, compared: { entered: 2, sends: 1 } });
+    const later = await backtest({ from: new Date(begins).toISOString() }, 'good-morning');
+    expect(later).toMatchObject({
+      entered: 1,
+      compared: { entered: 1, sends: 0 },
+      sends: [],
+      notEntered: [{ because: 'has been in this flow not long enough ago', people: 1 }],
+      skipped: [{ count: 1 }],
+    });
   });
 });

@@ -95,6 +95,7 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
     offers,
     tables,
     from: starts,
+    enters: from,
     products,
     places: placesOf(document, zone, new Map()),
   };
@@ -103,8 +104,8 @@ export async function runBacktest({ db }: Pick<Dispatch, 'db'>, work: WorkRow, r
   const nextId = idsAboveAll();
   const react = assume ? answersAsAssumed(assume, store.currency, nextId) : undefined;
   await report({ done, total: await countPeople(db, { words: null, rule: null, insideFlow: null }), says: 'Playing history' });
-  for await (const { person, events } of recordedPeople(db, [flow], starts)) {
-    tally.add(replayPerson([flow], person, events, to, nextId, react));
+  for await (const { person, events, earlier } of recordedPeople(db, [flow], starts, from)) {
+    tally.add(replayPerson([flow], person, events, to, nextId, react, { earlier }));
     done += 1;
     if (done % 500 === 0) await report({ done });
   }

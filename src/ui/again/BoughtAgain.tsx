@@ -3,7 +3,21 @@
 import { useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { AgainView } from '@/core/api';
-import { api, Button, Curve, Dialog, Empty, Failed, fieldClass, percent, plural, sayCount, Table, type TableColumn } from '../kit';
+import {
+  api,
+  Button,
+  Curve,
+  Dialog,
+  Empty,
+  Failed,
+  fieldClass,
+  ofBefore,
+  percent,
+  plural,
+  sayCount,
+  Table,
+  type TableColumn,
+} from '../kit';
 
 type Line = AgainView['lines'][number];
 type By = AgainView['by'];
@@ -35,7 +49,7 @@ export function BoughtAgain({ onUse }: { onUse?: (days: number) => void }) {
   if (!data) return <Empty title="Counting…" />;
   const line = chosen && one.data?.lines.find(({ key }) => key === chosen.key);
   return (
-    <div className="grid gap-4 p-4" aria-busy={isPlaceholderData}>
+    <div className="grid gap-4 p-4" {...ofBefore(isPlaceholderData)}>
       <p className="flex items-center gap-2">
         <label htmlFor="again-by">By</label>
         <select

@@ -39,7 +39,7 @@ export {
   sayShort,
   sayTime,
 } from './format';
-export { Empty, Failed, NotKnown, StateSignal } from './states';
+export { Empty, Failed, NotKnown, ofBefore, StateSignal } from './states';
 export { type StoreInfo, StoreProvider, useStore, useStoreTime } from './store';
 export { issuesOf, useDraft, useUndo } from './useDraft';
 export { doneUndoable } from './undo';

@@ -50,3 +50,6 @@ export function Failed({ error, retry }: { error: Error; retry?: () => void }) {
 export function NotKnown({ what = 'not known' }: { what?: string }) {
   return <span className="italic text-soft">{what}</span>;
 }
+
+/** What a part of a page carries whose answer may be that to the question before: it is paler then, and its lines lead nowhere. */
+export const ofBefore = (isBefore: boolean) => ({ 'aria-busy': isBefore, 'data-before': isBefore || undefined });

@@ -7,12 +7,14 @@ import { sayMoney, toMajor } from '@/core/money';
 import {
   api,
   AsTable,
-  Curve,
   Button,
+  Curve,
   Empty,
   Failed,
   fieldClass,
   Label,
+  Link,
+  ofBefore,
   Page,
   Part,
   percent,
@@ -20,11 +22,10 @@ import {
   sayCalendarDay,
   sayCount,
   sayMoment,
+  Spans,
   Table,
   type TableColumn,
   useStore,
-  Spans,
-  Link,
 } from '../kit';
 import { usePeriod } from './usePeriod';
 
@@ -74,7 +75,7 @@ export function CartsScreen() {
       }
       acts={field}
     >
-      <div className="grid gap-5" aria-busy={isPlaceholderData}>
+      <div className="grid gap-5" {...ofBefore(isPlaceholderData)}>
         <div className="grid grid-cols-4 gap-4">
           <Figure name="Open" some={data.open} say={say} more={`may still come back within ${data.windowDays} days`} />
           <Figure

@@ -3,7 +3,7 @@
 import { useQuery } from '@tanstack/react-query';
 import type { FlowLiftView } from '@/core/api';
 import { sayMoney } from '@/core/money';
-import { api, Empty, Failed, Page, Part, plural, sayCount, Spans, Link } from '../kit';
+import { api, Empty, Failed, Link, ofBefore, Page, Part, plural, sayCount, Spans } from '../kit';
 import { sayDays } from './sayDays';
 import { usePeriod } from './usePeriod';
 
@@ -36,7 +36,7 @@ export function LiftScreen() {
           .
         </Empty>
       ) : (
-        <div className="grid gap-5" aria-busy={isPlaceholderData}>
+        <div className="grid gap-5" {...ofBefore(isPlaceholderData)}>
           {[...(data.all ? [data.all] : []), ...data.lifts].map((one) => (
             <FlowLift key={one.flow?.key ?? ''} lift={one} />
           ))}

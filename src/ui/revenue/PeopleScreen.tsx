@@ -11,6 +11,7 @@ import {
   Empty,
   Failed,
   fieldClass,
+  ofBefore,
   Page,
   Part,
   percent,
@@ -97,7 +98,7 @@ export function PeopleScreen() {
             </div>
           }
         >
-          <div className="overflow-x-auto p-4" aria-busy={cohorts.isPlaceholderData}>
+          <div className="overflow-x-auto p-4" {...ofBefore(cohorts.isPlaceholderData)}>
             {all.length ? <Cohorts data={cohorts.data} shown={shown} /> : <Empty title="Nobody began with that in these months" />}
           </div>
         </Part>
@@ -206,7 +207,7 @@ function Forward() {
       ) : data.steps.every(({ people }) => !people) ? (
         <Empty title="Nobody came to be known or ordered in this time" />
       ) : (
-        <div className="grid grid-cols-[1fr_560px] gap-8 p-4" aria-busy={isPlaceholderData}>
+        <div className="grid grid-cols-[1fr_560px] gap-8 p-4" {...ofBefore(isPlaceholderData)}>
           <div className="grid content-start gap-4">
             <dl className="grid gap-4">
               {data.steps.map((step) => (

@@ -6,7 +6,22 @@ import type { LedgerView, RevenueReport, RevenueSettingsView } from '@/core/api'
 import { sayMoney } from '@/core/money';
 import { localDate } from '@/core/time';
 import { CREDIT_MODELS, GRAINS, MODEL_WORDS, SPLIT_WORDS, type CreditModel, type Grain } from '@/core/revenue';
-import { api, attempt, Button, Empty, Failed, fieldClass, Label, plural, sayCount, sayMoment, sayShare, Table, useStore } from '../kit';
+import {
+  api,
+  attempt,
+  Button,
+  Empty,
+  Failed,
+  fieldClass,
+  Label,
+  ofBefore,
+  plural,
+  sayCount,
+  sayMoment,
+  sayShare,
+  Table,
+  useStore,
+} from '../kit';
 import { CountingDialog } from './CountingDialog';
 import { DayChart } from './DayChart';
 import { OrderDialog } from './OrderDialog';
@@ -116,7 +131,7 @@ export function RevenueScreen() {
         </Button>
       </div>
       <Standing settings={settings.data} onCheck={() => void client.invalidateQueries({ queryKey: ['revenue-settings'] })} />
-      <div className="grid grid-cols-[300px_1fr] gap-5" aria-busy={report.isPlaceholderData}>
+      <div className="grid grid-cols-[300px_1fr] gap-5" {...ofBefore(report.isPlaceholderData)}>
         <dl className="grid content-start gap-4 rounded-md border border-line bg-panel p-5">
           <Sum
             term="Takings, net"
@@ -171,7 +186,7 @@ export function RevenueScreen() {
           />
         </div>
       </div>
-      <section className="rounded-md border border-line bg-panel" aria-busy={report.isPlaceholderData}>
+      <section className="rounded-md border border-line bg-panel" {...ofBefore(report.isPlaceholderData)}>
         <div className="flex items-center gap-3 border-b border-line px-4 py-2">
           <h2 className="font-semibold">
             <label htmlFor="split-by">By</label>
@@ -210,7 +225,7 @@ export function RevenueScreen() {
         ref={list}
         className="scroll-mt-4 rounded-md border border-line bg-panel"
         aria-label="Ledger"
-        aria-busy={ledger.isPlaceholderData}
+        {...ofBefore(ledger.isPlaceholderData)}
       >
         <div className="flex items-center gap-3 border-b border-line px-4 py-2">
           <h2 className="font-semibold">Ledger</h2>

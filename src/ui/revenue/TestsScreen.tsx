@@ -15,7 +15,9 @@ import {
   Failed,
   Field,
   Label,
+  Link,
   NumberField,
+  ofBefore,
   Page,
   Part,
   percent,
@@ -23,7 +25,6 @@ import {
   sayCount,
   sayShare,
   Spans,
-  Link,
 } from '../kit';
 import { sayDays } from './sayDays';
 import { usePeriod } from './usePeriod';
@@ -54,7 +55,7 @@ export function TestsScreen() {
       }
       acts={field}
     >
-      <div className="grid gap-5" aria-busy={isPlaceholderData}>
+      <div className="grid gap-5" {...ofBefore(isPlaceholderData)}>
         {!data ? (
           <Empty title="Reckoning…" />
         ) : data.tests.length ? (

@@ -4,7 +4,7 @@ import { useInfiniteQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
 import type { ActsView } from '@/core/api';
 import { changeLines } from '@/core/team';
-import { api, Button, Empty, Failed, fieldClass, isoOf, Page, sayMoment, Table, type TableColumn, useStore } from '../kit';
+import { api, Button, Empty, Failed, fieldClass, isoOf, ofBefore, Page, sayMoment, Table, type TableColumn, useStore } from '../kit';
 
 type Act = ActsView['acts'][number];
 const said = (text: string) => text.replaceAll('-', ' ');
@@ -60,7 +60,7 @@ export function LogScreen() {
         </a>
       }
     >
-      <div className="rounded-md border border-line bg-panel" aria-busy={isPlaceholderData}>
+      <div className="rounded-md border border-line bg-panel" {...ofBefore(isPlaceholderData)}>
         <div className="flex flex-wrap items-center gap-3 border-b border-line px-4 py-2">
           <select aria-label="Who" value={actor} onChange={(event) => setActor(event.target.value)} className={`${fieldClass} w-48`}>
             <option value="">anybody</option>
