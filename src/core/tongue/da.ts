@@ -44,7 +44,7 @@ export const da: Tongue = {
     untilAsIs: (date) => `til ${date}, som det er`,
     pauseMeans: 'Så længe den varer, kommer der intet ud over beskeder om dine ordrer.',
     save: 'Gem',
-    enough: 'Helt nok?',
+    enough: 'Slet ikke mere?',
     leaveAll: 'Afmeld alt',
     leftAll: 'Du er afmeldt alt. Der kommer ikke flere reklamer.',
     kept: 'Det er gemt.',

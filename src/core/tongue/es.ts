@@ -44,7 +44,7 @@ export const es: Tongue = {
     untilAsIs: (date) => `hasta el ${date}, como está`,
     pauseMeans: 'Mientras dura no llega nada, salvo los mensajes sobre sus pedidos.',
     save: 'Guardar',
-    enough: '¿Suficiente del todo?',
+    enough: '¿Ya nada más?',
     leaveAll: 'Darse de baja de todo',
     leftAll: 'Está dado de baja de todo. Ya no llega publicidad.',
     kept: 'Queda guardado.',

@@ -44,7 +44,7 @@ export const it: Tongue = {
     untilAsIs: (date) => `fino al ${date}, com’è`,
     pauseMeans: 'Finché dura non arriva nulla, tranne i messaggi sui Suoi ordini.',
     save: 'Salvare',
-    enough: 'Basta del tutto?',
+    enough: 'Più niente?',
     leaveAll: 'Annullare tutto',
     leftAll: 'Tutto è annullato. Non arriva più pubblicità.',
     kept: 'È salvato.',

@@ -44,7 +44,7 @@ export const nb: Tongue = {
     untilAsIs: (date) => `til ${date}, som det er`,
     pauseMeans: 'Så lenge den varer, kommer ingenting annet enn meldinger om bestillingene dine.',
     save: 'Lagre',
-    enough: 'Helt nok?',
+    enough: 'Ikke noe mer?',
     leaveAll: 'Meld deg av alt',
     leftAll: 'Du er meldt av alt. Det kommer ikke mer reklame.',
     kept: 'Det er lagret.',

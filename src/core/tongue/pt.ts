@@ -44,7 +44,7 @@ export const pt: Tongue = {
     untilAsIs: (date) => `até ${date}, como está`,
     pauseMeans: 'Enquanto durar não chega nada, salvo mensagens sobre as suas encomendas.',
     save: 'Guardar',
-    enough: 'Já chega de tudo?',
+    enough: 'Mais nada?',
     leaveAll: 'Cancelar tudo',
     leftAll: 'Tudo está cancelado. Não chega mais publicidade.',
     kept: 'Está guardado.',

@@ -44,7 +44,7 @@ export const sv: Tongue = {
     untilAsIs: (date) => `till ${date}, som det är`,
     pauseMeans: 'Så länge den varar kommer inget, utom meddelanden om dina beställningar.',
     save: 'Spara',
-    enough: 'Nog helt och hållet?',
+    enough: 'Inget mer alls?',
     leaveAll: 'Avsluta allt',
     leftAll: 'Allt är avslutat. Ingen mer reklam kommer.',
     kept: 'Det är sparat.',

@@ -285,7 +285,7 @@ describe('the preference page', () => {
     const page = prefs.prefsPage(choices, null);
     expect(page).toContain('<html lang="nl">');
     expect(page).toContain(' mag me per e-mail schrijven.');
-    expect(page).toContain('Alles afmelden');
+    expect(page).toContain('Voor alles afmelden');
     expect(await prefs.saveChoices(lab.db, id, { act: 'save', 'channel-email': 'yes', pause: '14', tracking: 'yes' })).toBe(
       'Dat is bewaard.',
     );

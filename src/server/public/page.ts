@@ -4,15 +4,15 @@ import type { Problem } from '../http';
 
 export { e };
 
-const STYLE = `*{box-sizing:border-box}body{margin:0;background:#F7F5F0;color:#1F2328;font:16px/24px system-ui,sans-serif}
+const STYLE = `*{box-sizing:border-box}body{margin:0;background:#F7F5F0;color:#1F2328;accent-color:#8B2635;font:16px/24px system-ui,sans-serif}a{color:#8B2635}
 main{max-width:480px;margin:8vh auto;padding:28px 32px;background:#fff;border:1px solid #DDD8CC;border-radius:6px}
 h1{font-size:22px;line-height:28px;margin:0 0 12px}h2{font-size:16px;margin:22px 0 6px}p{margin:0 0 14px}form{display:grid;gap:14px}
 label{display:grid;gap:4px;font-weight:600}label small,.hint{font-weight:400;color:#565B63;font-size:14px;line-height:20px}
-input[type=text],input[type=email],input[type=tel],input[type=date],input[type=number],select{font:inherit;padding:8px 10px;
+input[type=text],input[type=email],input[type=tel],input[type=date],input[type=number],select{font:inherit;font-weight:400;padding:8px 10px;
   border:1px solid #8d8778;border-radius:6px;width:100%;background:#fff;color:#1F2328}
 fieldset{border:0;padding:0;margin:0;display:grid;gap:8px}legend{font-weight:600;padding:0;margin-bottom:4px}
 .box{display:grid;grid-template-columns:20px 1fr;gap:10px;font-weight:400;align-items:start}
-.box input{margin:4px 0 0;width:18px;height:18px}.wrong{color:#B3261E;font-weight:600;font-size:14px;line-height:20px}
+.box .hint{display:inline-block}.box input{margin:4px 0 0;width:18px;height:18px}.wrong{color:#B3261E;font-weight:600;font-size:14px;line-height:20px}
 button{justify-self:start;background:#8B2635;color:#fff;border:0;border-radius:6px;padding:10px 18px;font:inherit;font-weight:600;
   cursor:pointer}
 button.plain{background:#fff;color:#1F2328;border:1px solid #8d8778}:focus-visible{outline:2px solid #8B2635;outline-offset:2px}
