@@ -175,6 +175,8 @@ export function replayPerson(
   );
   /** runs that may still move */
   const open = new Set<ReplayedRun>();
+  /** runs that stand on file already */
+  const passedOver = new Set<ReplayedRun>();
   const answers = new Heap<FactEvent>((a, b) => inOrder(a, b) < 0);
   const answeredChanges = new Heap<FactChange>((a, b) => a.at < b.at);
   // a run that has been given another moment stands here twice: the older entry is passed over
@@ -230,7 +232,7 @@ export function replayPerson(
     if (before.phase === 'armed' && result.run.enteredAt !== null && result.run.enteredAt < (desk.flow.enters ?? -Infinity)) {
       desk.armed.delete(`${before.about.trigger} ${before.about.key}`);
       open.delete(entry);
-      entry.run = { ...before, phase: 'ended', outcome: 'not-entered' };
+      passedOver.add(entry);
       return;
     }
     entry.run = result.run;
@@ -402,7 +404,16 @@ export function replayPerson(
       move(entry, waking);
     } else break;
   }
-  return { runs, sends, asks, codes, events: past, changes, known, isCut: moves + sends.length >= most };
+  return {
+    runs: runs.filter((entry) => !passedOver.has(entry)),
+    sends,
+    asks,
+    codes,
+    events: past,
+    changes,
+    known,
+    isCut: moves + sends.length >= most,
+  };
 }
 
 // when a trigger comes round is the same for everybody: it is looked up once, not person by person

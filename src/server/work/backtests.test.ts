@@ -162,5 +162,8 @@ describe('a backtest', () => {
       notEntered: [{ because: 'has been in this flow not long enough ago', people: 1 }],
       skipped: [{ count: 1 }],
     });
+    // who had come in shortly before it is neither let in once more nor counted among those who were not
+    const soon = await backtest({ from: new Date(lately + 30 * 60_000).toISOString() }, 'good-morning');
+    expect(soon).toMatchObject({ entered: 1, compared: { entered: 1, sends: 0 }, ended: { completed: 1, 'not-entered': 1 } });
   });
 });
