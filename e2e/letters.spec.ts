@@ -98,8 +98,21 @@ test('a cart letter is written from nothing, with table, code and condition; see
   await page.getByRole('combobox', { name: 'Which value?' }).fill('firstName');
   await expect(page.getByText('Loading…')).toBeVisible();
   await page.keyboard.press('Enter');
+  // as soon as it stands there, what is typed goes into the text again
+  const isTextInHand = page.evaluate(
+    () =>
+      new Promise<boolean>((done) => {
+        const letter = document.querySelector('[data-testid=letter]')!;
+        new MutationObserver((_, observer) => {
+          if (![...letter.querySelectorAll('button')].some((one) => one.textContent?.includes('first name'))) return;
+          observer.disconnect();
+          done(document.activeElement instanceof HTMLElement && document.activeElement.isContentEditable);
+        }).observe(letter, { childList: true, subtree: true });
+      }),
+  );
   valuesMayCome();
   await expect(sheet(page).getByRole('button', { name: /first name/ })).toBeVisible();
+  expect(await isTextInHand).toBe(true);
   await page.keyboard.type(',');
   await page.keyboard.press('Enter');
   await page.keyboard.press('Control+b');

@@ -233,7 +233,9 @@ export function Composer({
   const pickValue = (raw: string) => {
     const to = asking?.editor ?? editor;
     if (!to) return;
-    const chain = to.chain().focus();
+    // at once, and not with the next frame as the command does it: what is typed next belongs to the text
+    to.view.focus();
+    const chain = to.chain();
     if (asking) chain.deleteRange({ from: asking.from, to: asking.to });
     const value = (one: string) => ({ type: 'value', attrs: { raw: one } });
     chain
@@ -373,7 +375,7 @@ export function Composer({
               onPick={pickPart}
               onClose={() => {
                 setAdding(null);
-                asking?.editor.commands.focus();
+                asking?.editor.view.focus();
                 setAsking(null);
               }}
             />
@@ -393,7 +395,7 @@ export function Composer({
               isLoading={areValuesLoading}
               onPick={pickValue}
               onClose={() => {
-                asking?.editor.commands.focus();
+                asking?.editor.view.focus();
                 setAsking(null);
                 setValueAt(null);
               }}
