@@ -104,7 +104,7 @@ test('a cart letter is written from nothing, with table, code and condition; see
       new Promise<boolean>((done) => {
         const letter = document.querySelector('[data-testid=letter]')!;
         new MutationObserver((_, observer) => {
-          if (![...letter.querySelectorAll('button')].some((one) => one.textContent?.includes('first name'))) return;
+          if (![...letter.querySelectorAll('[role=button]')].some((one) => one.textContent?.includes('first name'))) return;
           observer.disconnect();
           done(document.activeElement instanceof HTMLElement && document.activeElement.isContentEditable);
         }).observe(letter, { childList: true, subtree: true });
