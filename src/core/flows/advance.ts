@@ -265,7 +265,7 @@ class Passage {
 
   /** Does something to the world: what follows sees it at once, as the newest of this moment. */
   private carry(deed: Deed, stepId: string): void {
-    this.effects.push({ ...deed, stepId, visit: 1, ...this.partOf(deed, stepId) });
+    this.effects.push({ ...deed, stepId, visit: this.run.visit, ...this.partOf(deed, stepId) });
     if (deed.kind === 'event')
       this.facts = withEvent(this.facts, { id: NEWEST_ID, type: deed.type, time: this.now, properties: deed.properties });
     // what it lets go counts for the next that would, where there are limits
@@ -307,10 +307,7 @@ class Passage {
       const step = this.run.step === null ? undefined : this.plan.steps.get(this.run.step);
       if (!step) return this.complete(null);
       const kind = kindOfStep(step);
-      if (this.run.passed?.includes(step.id) && !kind.arms && !kind.span) {
-        this.run = { ...this.run, step: this.plan.after.get(step.id) ?? null, waitFrom: null, waitUntil: null };
-        continue;
-      }
+      if (this.passBy(step)) continue;
       // a wait runs on during a pause; what comes after it stands still
       if (!this.flow.isOn && !kind.runsWhilePaused) return { at: stayUntil, on: this.plan.wakesInside };
       const went = kind.run(step, this.hereAt(step));
@@ -334,6 +331,17 @@ class Passage {
         }
       }
     }
+  }
+
+  /** Passes by a step that acts once and has acted before the run was moved, on the path it took then. Answers whether it did. */
+  private passBy(step: Step): boolean {
+    const path = this.run.done?.[step.id];
+    const kind = kindOfStep(step);
+    if (path === undefined || !kind.actsOnce) return false;
+    const arm = path === null ? undefined : kind.arms?.(step)[path];
+    const next = this.plan.after.get(step.id) ?? null;
+    this.run = { ...this.run, step: arm?.steps[0]?.id ?? next, waitFrom: null, waitUntil: null };
+    return true;
   }
 
   private hereAt(step: Step): Here {

@@ -57,8 +57,10 @@ export interface Run {
   readonly answers: Answers;
   /** how much it has done to the world so far */
   readonly effects: number;
-  /** steps that it did before it was moved to its version: it passes them by. None where it never was */
-  readonly passed?: readonly string[];
+  /** which visit this is, counted from 1: a run that is moved visits steps again, and what they do then is new */
+  readonly visit: number;
+  /** steps that it did before it was moved to its version, each with the index of the path it took (null where it has none): it passes them by */
+  readonly done?: { readonly [step: string]: number | null };
   /** what fell due while the flow was paused is let pass: no message and no code up to the next wait */
   readonly dropsDue?: boolean;
   /** something has become known since it entered that could show that its trigger had not come about: it is judged again */
@@ -82,6 +84,7 @@ export function armedRun(id: string, personId: string, about: Pick<About, 'trigg
     outcome: null,
     answers: {},
     effects: 0,
+    visit: 1,
     isDoubtful: false,
     seq: 0,
   };
@@ -156,7 +159,7 @@ export interface Updated {
 /** What a run did to the world: carried out once, with or after the run's new state. What it leads to comes back as an event. */
 export type Effect = Deed & {
   readonly stepId: string;
-  /** how often the run has been at this step: with run, step and kind, what makes the effect unique */
+  /** the visit of the run that caused it: with run and step, what makes the effect unique */
   readonly visit: number;
   /** which of several events of the same step, from 1 on */
   readonly part?: number;

@@ -40,6 +40,7 @@ import * as logChanges from './migrations/036_log_changes';
 import * as cards from './migrations/037_cards';
 import * as languages from './migrations/038_languages';
 import * as passkeys from './migrations/039_passkeys';
+import * as visits from './migrations/040_visits';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -104,6 +105,7 @@ const migrations: Record<string, Knex.Migration> = {
   '037_cards': cards,
   '038_languages': languages,
   '039_passkeys': passkeys,
+  '040_visits': visits,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

@@ -89,11 +89,12 @@ export interface RunRow {
   seq: number;
   wake_ms: string | null;
   tries: number;
-  passed: string[] | null;
+  visit: number;
+  done: { [step: string]: number | null } | null;
 }
 
 const RUN_COLUMNS = `r.person_id, r.id, r.flow_id, r.version, r.trigger, r.key, r.phase, r.about_event,
-  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.drops_due, r.seq, r.tries, r.passed,
+  r.step, r.outcome, r.answers, r.effects, r.is_doubtful, r.drops_due, r.seq, r.tries, r.visit, r.done,
   (extract(epoch from r.entered_at) * 1000)::bigint as entered_ms, (extract(epoch from r.wait_until) * 1000)::bigint as wait_ms,
   (extract(epoch from r.wait_from) * 1000)::bigint as wait_from_ms,
   (extract(epoch from r.goal_at) * 1000)::bigint as goal_ms, (extract(epoch from r.wake_at) * 1000)::bigint as wake_ms,
@@ -118,7 +119,8 @@ export function toRun(row: RunRow): Run {
     outcome: row.outcome,
     answers: row.answers ?? {},
     effects: row.effects,
-    ...(row.passed && { passed: row.passed }),
+    visit: row.visit,
+    ...(row.done && { done: row.done }),
     ...(row.drops_due && { dropsDue: true }),
     isDoubtful: row.is_doubtful,
     seq: row.seq,

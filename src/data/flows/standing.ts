@@ -92,8 +92,9 @@ export async function dueBy(sql: Sql, flowId: number, now: Instant): Promise<{ v
 }
 
 /**
- * Moves everybody who is inside a flow to a version: each from a step of theirs to one of it. What they have done already is noted,
- * so that it is not done again; a wait that has begun goes on where its step is the same. Answers how many were moved.
+ * Moves everyone in a flow to another version: each from their step to one of the new version. What they have done is kept with
+ * the path they took, so that it isn't done again; a wait that has begun continues if its step is the same. Returns the number moved.
+ * What was done before a person was moved back by hand doesn't count: it was meant to be done again.
  */
 export async function moveRuns(
   sql: Sql,
@@ -108,8 +109,13 @@ export async function moveRuns(
     `with moved as (
        update runs r set version = :to, step = m.step, wait_from = case when m.is_same then r.wait_from end,
          wait_until = case when m.is_same then r.wait_until end, wake_at = :now, seq = r.seq + 1,
-         passed = (select array_agg(distinct t.step_id) from traces t where t.person_id = r.person_id and t.run_id = r.id
-           and t.kind in ('sending', 'recorded', 'updated', 'handed', 'told') and t.step_id is not null)
+         visit = r.visit + 1, done = (
+           select jsonb_object_agg(t.step_id, case when t.kind in ('issued', 'found', 'answered') then 0
+             when t.kind in ('withheld', 'not-found', 'unanswered') then 1 end order by t.seq)
+           from traces t where t.person_id = r.person_id and t.run_id = r.id and t.step_id is not null
+             and t.kind in ('sending', 'recorded', 'updated', 'handed', 'told', 'issued', 'withheld', 'found', 'not-found', 'answered', 'unanswered')
+             and t.seq > coalesce((select max(b.seq) from traces b where b.person_id = r.person_id and b.run_id = r.id
+               and b.kind = 'moved' and jsonb_exists(b.saw, 'by')), -1))
        from ${MOVES.sql} as m
        where r.flow_id = :flowId and r.phase = 'inside' and r.version = m.version and r.step is not distinct from m.was
        returning r.person_id, r.id, r.seq, r.step
@@ -209,12 +215,12 @@ export async function aboutRun(sql: Sql, id: string): Promise<{ personId: string
   return row ?? null;
 }
 
-/** Puts a run that is inside at another step of its version, by somebody's hand. Answers whether it was inside. */
+/** Moves a run to another step of its version by hand: a new visit, which does again what was done before. Returns whether it was in the flow. */
 export async function putAt(sql: Sql, personId: string, runId: string, step: string, by: string, now: Instant): Promise<boolean> {
   const rows = await query(
     sql,
     `with put as (
-       update runs set step = :step, wait_from = null, wait_until = null, wake_at = :now, seq = seq + 1
+       update runs set step = :step, wait_from = null, wait_until = null, wake_at = :now, seq = seq + 1, visit = visit + 1, done = null
        where person_id = :personId and id = :runId and phase = 'inside' returning version, seq
      ) insert into traces (person_id, run_id, seq, at, version, step_id, kind, saw)
        select :personId, :runId, seq - 1, :now, version, :step, 'moved', jsonb_build_object('by', cast(:by as text)) from put returning 1`,

@@ -81,9 +81,11 @@ export async function issueCodes(sql: Sql, wanted: readonly NewCode[]): Promise<
     const given = await query<{ at_row: number; code: string }>(
       sql,
       `with wanted as (select r.*, row_number() over (partition by r.offer order by r.at_row) as place from ${ISSUED.sql} as r),
-         stored as (select c.id, c.offer, row_number() over (partition by c.offer order by c.id) as place from (
-           select id, offer from codes where issued_at is null and offer in (select offer from wanted)
-             order by id limit (select count(*) from wanted) * 2 for update skip locked) c)
+         -- as many as are needed of each offer by itself
+         needed as (select offer, count(*) as codes from wanted group by offer),
+         stored as (select c.id, n.offer, row_number() over (partition by n.offer order by c.id) as place
+           from needed n cross join lateral (
+             select id from codes where offer = n.offer and issued_at is null order by id limit n.codes for update skip locked) c)
        update codes c set person_id = w.person_id, run_id = w.run_id, flow_id = w.flow_id, step_id = w.step_id, visit = w.visit,
          how = w.how, issued_at = w.at, expires_at = w.expires_at
        from wanted w join stored s on s.offer = w.offer and s.place = w.place where c.id = s.id returning w.at_row, c.code`,

@@ -32,6 +32,7 @@ export {
   wouldBeFull,
 } from './imports';
 export { addJobs, openJobs } from './jobs';
+export { clearLoopFailures, findStuckLoop, recordLoopFailure, type StuckLoop } from './runLoop';
 export { ALIVE, enterWorker, leaveWorker, livingWorkers, notePools, releaseGone } from './workers';
 export {
   addTag,

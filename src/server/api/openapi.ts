@@ -139,9 +139,9 @@ export function description(origin: string) {
       },
       '/health': {
         get: {
-          summary: 'Whether the database answers and a worker lives',
+          summary: 'Check whether the database answers, a worker is alive and the run loop finishes what it claims',
           security: [],
-          responses: { '200': ok('All is well'), '503': ok('What is missing') },
+          responses: { '200': ok('All is well'), '503': ok('What is wrong') },
         },
       },
       '/openapi.json': { get: { summary: 'This description', security: [], responses: { '200': ok('OpenAPI 3.1') } } },

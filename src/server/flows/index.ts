@@ -9,6 +9,7 @@ export { storeChanges, type FlowChange } from './changes';
 export { BATCH, BEFORE_RUNS } from './before';
 export { decideTests, keepTestArm } from './winners';
 export { drain, isDue, pass, tick } from './runloop';
+export { watchLoop } from './loopWatch';
 export { sayTraces } from './traces';
 export { presentIn } from './presence';
 export { onlyMessages } from './onlymessages';

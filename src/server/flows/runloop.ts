@@ -17,7 +17,7 @@ import {
   type RunningFlow,
 } from '@/core/flows';
 import type { Instant } from '@/core/time';
-import { inTransaction, isInTheWay, isOutage, traced, type Db, type Sql } from '@/data/db';
+import { inTransaction, isOutage, traced, type Db, type Sql } from '@/data/db';
 import { loadFacts } from '@/data/rules';
 import {
   aboutOf,
@@ -49,23 +49,25 @@ import { storeChanges, type FlowChange } from './changes';
 import { storeCodes, type CodeToIssue } from '../codes';
 
 /**
- * Claims a batch of due runs, moves each as far as it goes, and stores state, trace and effects in one transaction,
- * together with the jobs that carry the effects out. Killed anywhere, nothing of the batch has happened. A run that breaks
- * is set aside, and the others go on; where storing breaks, person after person is moved alone until it is found.
- * Answers with the number of runs moved; 0 when nothing was due (or all of it was in other hands).
+ * Claims a batch of due runs, moves each as far as it can go, and stores state, trace and effects in one transaction,
+ * together with the jobs that carry the effects out. If the process is killed, nothing of the batch has happened. A run that
+ * fails is set aside, and the others go on. If the batch can't be stored, for whatever reason and after a few tries of the
+ * transaction, each person is moved alone until the one that fails is found. Only an outage of the database is thrown.
+ * Returns the number of runs moved; 0 if nothing was due, or if other workers had claimed all of it.
  */
 export async function tick(db: Db, limit = BATCH): Promise<number> {
   let claimed: readonly RunRow[] = [];
   try {
     return await inTransaction(db, (trx) => moveDue(trx, limit, (due) => (claimed = due)));
   } catch (error) {
-    if (isOutage(error) || isInTheWay(error) || !claimed.length) throw error;
+    if (isOutage(error) || !claimed.length) throw error;
     if (new Set(claimed.map((row) => row.person_id)).size > 1) {
       let moved = 0;
       for (let left = claimed.length; left > 0; left--) moved += await tick(db, 1);
       return moved;
     }
-    const broken = (error as Error).message;
+    // the driver puts the statement before what the database said
+    const broken = (error as Error).message.split(' - ').at(-1)!;
     log.error({ runs: claimed.map((row) => row.id), broken }, 'runs cannot be stored and are set aside');
     const { now } = await readStore(db);
     await parkRuns(

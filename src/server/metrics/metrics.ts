@@ -2,7 +2,7 @@ import { Gauge, Registry } from 'prom-client';
 import type { Db } from '@/data/db';
 import { loadNow } from '@/data/metrics';
 import { readStore } from '@/data/store';
-import { livingWorkers } from '@/data/work';
+import { findStuckLoop, livingWorkers } from '@/data/work';
 
 /**
  * How the store is doing, in the text format of Prometheus: what waits, what is late, what failed. It is read from the database as it
@@ -10,11 +10,14 @@ import { livingWorkers } from '@/data/work';
  */
 export async function metrics(db: Db): Promise<{ text: string; type: string }> {
   const { now } = await readStore(db);
-  const [load, workers] = await Promise.all([loadNow(db, now), livingWorkers(db)]);
+  const [load, workers, stuck] = await Promise.all([loadNow(db, now), livingWorkers(db), findStuckLoop(db)]);
   const register = new Registry();
   const gauge = (name: string, help: string, labelNames: string[] = []) =>
     new Gauge({ name: `viatic_${name}`, help, labelNames, registers: [register] });
   gauge('workers', 'Workers that show that they live').set(workers);
+  gauge('run_loop_failures', 'Failures in a row of run loops that claim runs and do not finish; 0 if all is well').set(
+    stuck?.failures ?? 0,
+  );
   const waiting = gauge('jobs_waiting', 'Jobs that wait to be carried out', ['task']);
   const failed = gauge('jobs_failed', 'Jobs that were given up', ['task']);
   for (const { task, ...of } of load.jobs) {

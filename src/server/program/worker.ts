@@ -14,7 +14,7 @@ import { readProductFeeds } from '../products';
 import { sendDueReports } from '../reports';
 import { checkNightly, goOnRebuilding, keepPredictions, keepSums } from '../revenue';
 import { forget } from '../store';
-import { BATCH, BEFORE_RUNS, decideTests, isDue, tick } from '../flows';
+import { BATCH, BEFORE_RUNS, decideTests, isDue, tick, watchLoop } from '../flows';
 
 const IDLE_MS = 200;
 const HOUSEKEEPING_MS = 15_000;
@@ -189,13 +189,15 @@ async function main(): Promise<void> {
       .finally(() => (isFolding = false));
   }, FOLD_MS);
 
+  const watch = watchLoop(homeDb);
   const loop = (async () => {
     let restMs = SHORTEST_PAUSE_MS;
     while (!isStopping) {
       let moved = 0;
       try {
         // one question where nothing is due, as it is most of the time
-        if (await isDue(loopDb)) {
+        await watch.pass(async () => {
+          if (!(await isDue(loopDb))) return;
           // what is to be looked at and told before runs move: one that fails keeps no other from its turn
           let before = 0;
           for (const [name, work] of BEFORE_RUNS)
@@ -208,7 +210,7 @@ async function main(): Promise<void> {
               }),
             );
           moved = Math.max(before, await tick(loopDb));
-        }
+        });
         restMs = SHORTEST_PAUSE_MS;
       } catch (error) {
         log.error({ tick: (error as Error).message });
@@ -248,6 +250,7 @@ async function main(): Promise<void> {
     clearInterval(housekeeping);
     clearInterval(folding);
     clearInterval(reading);
+    watch.stop();
     await Promise.all([loop, shifts]);
     for (const mailer of Object.values(mailers)) mailer.close();
     await Promise.all([loopDb.destroy(), jobsDb.destroy(), homeDb.destroy()]);

@@ -5,6 +5,7 @@ import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
 import { MOST_DIFFERENCES, revenueTotals } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
+import { findStuckLoop } from '@/data/work';
 import {
   actsSince,
   boardOf,
@@ -98,7 +99,7 @@ const many = (count: number, one: string, more: string): string => `${count.toLo
 async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
   const { now } = store;
   const url = new URL(`http://x/?from=${encodeURIComponent(new Date(now - 180 * DAY).toISOString())}`);
-  const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts, asking] = await Promise.all([
+  const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts, asking, stuck] = await Promise.all([
     documentsNow(db),
     flowRates(db, now),
     mailHealth(db, now),
@@ -109,10 +110,19 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     offers(db),
     recoveryFalls(db, store),
     trialsThatAsk(db),
+    findStuckLoop(db),
   ]);
   const found: AttentionView[] = [];
   const add = (level: AttentionView['level'], key: string, says: string, act: string, href: string) =>
     found.push({ level, key, says, act, href });
+  if (stuck)
+    add(
+      'stop',
+      'run-loop',
+      `Flows have stopped moving: ${many(stuck.failures, 'attempt', 'attempts')} to move people on failed in a row (${stuck.error.slice(0, 120)}).`,
+      'Look at the flows',
+      '/flows',
+    );
   for (const { flow, name, many: runs } of trouble.broken)
     add(
       'stop',

@@ -39,6 +39,7 @@ const isObject = (value: unknown): value is { readonly [name: string]: Value } =
   value !== null && typeof value === 'object' && !Array.isArray(value);
 
 export const callKind: StepKind<CallStep> = {
+  actsOnce: true,
   run: (step, here) =>
     askAndWait(step, here, {
       event: CALL_ENDED,

@@ -68,6 +68,7 @@ export function withheldBecause(key: string, offer: Offer | undefined, here: Her
 }
 
 export const codeKind: StepKind<CodeStep> = {
+  actsOnce: true,
   run(step, here) {
     const offer = here.offers.get(step.offer);
     const withheld = here.dropsDue

@@ -34,6 +34,7 @@ export function handing(
 }
 
 export const handKind: StepKind<HandStep> = {
+  actsOnce: true,
   run(step, here) {
     const deed = handing(step.flow, here.about.data, here);
     if (deed) {

@@ -82,6 +82,8 @@ export type Add = (code: string, level: Finding['level'], says: string, mend: st
 export interface StepKind<S extends Step> {
   /** does the step; called again after a wait */
   run(step: S, here: Here): Went;
+  /** it acts on the person or the world: a run that has done it does not do it again after a move to another version */
+  readonly actsOnce?: boolean;
   /** whether a run goes on with it while the flow is paused */
   readonly runsWhilePaused?: boolean;
   /** a new one, as it is put in */

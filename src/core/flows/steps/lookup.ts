@@ -55,6 +55,7 @@ export const sayLookupBy = (by: LookupBy): string =>
       : `${sayName(by.property)} of what came`;
 
 export const lookupKind: StepKind<LookupStep> = {
+  actsOnce: true,
   run(step, here) {
     const sought = soughtOf(step.by, here);
     const rows = here.tables.get(step.table)?.rows;

@@ -47,6 +47,7 @@ export const sayNoteTo = (to: NoteTo): string =>
       : `the room at ${URL.canParse(to.chat) ? new URL(to.chat).host : to.chat}`;
 
 export const noteKind: StepKind<NoteStep> = {
+  actsOnce: true,
   run(step, here) {
     if (here.dropsDue) here.note('skipped', { saw: { dropped: true } });
     else {

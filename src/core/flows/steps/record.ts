@@ -49,6 +49,7 @@ export const hopsOf = (data: { readonly [name: string]: Value }): number =>
 
 /** Records an event of the person, which other flows, rules and reports see like any other. */
 export const recordKind: StepKind<RecordStep> = {
+  actsOnce: true,
   run(step, here) {
     const { data } = here.about;
     const hops = hopsOf(data);

@@ -76,6 +76,7 @@ export const sendSchema = z.strictObject({
 });
 
 export const sendKind: StepKind<SendStep> = {
+  actsOnce: true,
   run(step, here) {
     if (step.off) {
       here.note('skipped', { saw: { off: true } });

@@ -36,6 +36,7 @@ export const taskSchema = (arm: z.ZodType<Arm>) =>
 export const sayOwner = (owner: TaskOwner): string => ('to' in owner ? owner.to || 'anybody' : `whoever their ${owner.attribute} names`);
 
 export const taskKind: StepKind<TaskStep> = {
+  actsOnce: true,
   run: (step, here) =>
     askAndWait(step, here, {
       event: TASK_CLOSED,

@@ -164,6 +164,7 @@ export const sayUpdated = (updated: readonly Updated[]): string =>
 
 /** Changes what is on file about the person: what follows sees it at once. */
 export const updateKind: StepKind<UpdateStep> = {
+  actsOnce: true,
   run(step, here) {
     const updated: Updated[] = [];
     for (const update of step.changes) {
