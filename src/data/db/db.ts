@@ -41,6 +41,7 @@ import * as cards from './migrations/037_cards';
 import * as languages from './migrations/038_languages';
 import * as passkeys from './migrations/039_passkeys';
 import * as visits from './migrations/040_visits';
+import * as successors from './migrations/041_successors';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -106,6 +107,7 @@ const migrations: Record<string, Knex.Migration> = {
   '038_languages': languages,
   '039_passkeys': passkeys,
   '040_visits': visits,
+  '041_successors': successors,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

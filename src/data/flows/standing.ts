@@ -3,15 +3,18 @@ import type { Phase, Saw } from '@/core/flows';
 import { query, rowsOf, type Sql } from '../db';
 
 /**
- * Runs of a person that are inside beside another of the same flow and key which goes on: one that is through already,
- * or the one that entered first.
+ * Finds runs of a person that are in a flow beside another which goes on: one that is through already, or the one that entered
+ * first. Runs of the same key stand beside each other, or all of a flow that may run once per person or again after a while only.
  */
 export async function openTwice(sql: Sql, personId: string): Promise<string[]> {
   const rows = await query<{ id: string }>(
     sql,
     `select id from (
-       select id, phase, row_number() over (partition by flow_id, key order by (phase = 'watching') desc, entered_at, id) as place
-       from runs where person_id = :personId and phase in ('inside', 'watching')
+       select r.id, r.phase, row_number() over (
+         partition by r.flow_id, case when v.document -> 'reentry' = '"once"' or jsonb_typeof(v.document -> 'reentry') = 'object' then '' else r.key end
+         order by (r.phase = 'watching') desc, r.entered_at, r.id) as place
+       from runs r join flow_versions v on v.flow_id = r.flow_id and v.version = r.version
+       where r.person_id = :personId and r.phase in ('inside', 'watching')
      ) open where place > 1 and phase = 'inside'`,
     { personId },
   );

@@ -39,16 +39,15 @@ export const isHeldSql = (
 
 /**
  * Takes queued sends in hand for a worker and reads them with all that their messages need, by number; those that are over, or
- * in the hands of another who lives, are not answered. A send that a merge has moved stands with whom it belongs to now. No
+ * in the hands of another who lives, are not answered. A send is found by its number alone, since merges move it. No
  * transaction stays open: the hold ends when a send is settled or left, or with the worker.
  */
 export async function takeSends(sql: Sql, refs: readonly SendRef[], holder: number): Promise<Map<string, SendRow>> {
   const rows = await queryPrepared<Omit<SendRow, 'reach'> & Parameters<typeof reachOf>[0]>(
     sql,
-    'take_sends_3',
+    'take_sends_4',
     `with held as (
        update sends s set held_by = :holder from ${REFS.sql} as a where s.id = a.id and s.state = 'queued'
-         and (s.person_id = a.person_id or exists (select 1 from merges m where m.loser_id = a.person_id and m.winner_id = s.person_id))
          and (s.held_by is null or s.held_by = :holder or not ${isHeldSql('s.held_by')}) returning s.*
      )
      select s.person_id, s.id, s.run_id, s.flow_id, s.version, s.step_id, s.content, s.holds, s.state, p.attributes, ${REACH_COLUMNS},
@@ -138,13 +137,12 @@ export async function domainsOfSends(sql: Sql, refs: readonly SendRef[]): Promis
   return new Map(rows.map((row) => [row.id, { domain: row.domain, queuedAt: row.queued_at.getTime() }]));
 }
 
-/** Where a send stands that may have moved to another person since, by a merge: the person who has it now. */
-export async function ownerOfSend(sql: Sql, ref: SendRef): Promise<AboutSend | null> {
-  return queryOne<AboutSend>(
-    sql,
-    `${ABOUT} where s.id = :id and (s.person_id = :personId or s.person_id in (select winner_id from merges where loser_id = :personId))`,
-    { ...ref },
-  );
+/**
+ * Finds whose a send is now, and what it was. By its number alone: merges may have moved it, in any number and order, and the
+ * links that name it are sealed.
+ */
+export async function ownerOfSend(sql: Sql, sendId: string): Promise<AboutSend | null> {
+  return queryOne<AboutSend>(sql, `${ABOUT} where s.id = :sendId`, { sendId });
 }
 
 /** Whose a send is, and of which message of which flow. */

@@ -1,6 +1,9 @@
 import { foldArrivals } from '../sources';
 import { query, type Sql } from '../db';
 
+/** Whether a column names the person, or someone who has become them by merges. */
+const isTheirs = (column: string): string => `(${column} = :personId or ${column} in (select former_people(:personId)))`;
+
 /**
  * Erases a person: identity, attributes, consent, events and traces go; of events their number by type and month
  * stays, of orders and sends what the ledger and the flows' figures need, with nothing that leads back.
@@ -56,7 +59,11 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
     b,
   );
   await query(sql, 'delete from asks where person_id = :personId', b);
-  await query(sql, 'delete from short_links where person_id = :personId', b);
+  await query(
+    sql,
+    'delete from short_links where person_id = :personId or send_id in (select id from sends where person_id = :personId)',
+    b,
+  );
   // a code may bear their name; what it cost is kept
   await query(sql, `update orders set codes = '{}' where person_id = :personId`, b);
   await query(
@@ -92,13 +99,11 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
      insert into segment_log (segment_id, person_id, at, act, cause) select segment_id, 0, :at, 'left', 'gone' from leaving`,
     b,
   );
-  await query(sql, `update segment_log set person_id = 0 where person_id = :personId`, b);
-  await query(
-    sql,
-    `delete from fact_changes where person_id = :personId or person_id in (select loser_id from merges where winner_id = :personId)`,
-    b,
-  );
-  await query(sql, `delete from merges where winner_id = :personId`, b);
+  await query(sql, `update segment_log set person_id = 0 where ${isTheirs('person_id')}`, b);
+  await query(sql, `delete from fact_changes where ${isTheirs('person_id')}`, b);
+  // also those that were undone: they hold both records as they were
+  await query(sql, `delete from merges where ${isTheirs('winner_id')} or ${isTheirs('loser_id')}`, b);
+  await query(sql, `delete from person_successors where ${isTheirs('person_id')}`, b);
   await query(
     sql,
     `update people set external_id = null, external_at = null, attributes = '{}', stamped = '{}', is_known = false, paused_until = null,
@@ -143,7 +148,7 @@ export async function everything(sql: Sql, personId: string): Promise<Record<str
       `select f.name as flow, t.at, t.kind, t.version, t.step_id, t.arm, t.saw, t.says, t.because from traces t
         join runs r on r.person_id = t.person_id and r.id = t.run_id join flows f on f.id = r.flow_id where t.person_id = :personId order by t.at, t.seq`,
     ],
-    ['merges', `select at, by, because, loser->'attributes' as their_attributes, undone_at from merges where winner_id = :personId`],
+    ['merges', `select at, by, because, loser->'attributes' as their_attributes, undone_at from merges where ${isTheirs('winner_id')}`],
   ];
   const all: Record<string, unknown[]> = {};
   for (const [name, statement] of tables) all[name] = await query(sql, statement, { personId });

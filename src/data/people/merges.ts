@@ -127,6 +127,12 @@ export async function moveToPerson(
     ids,
   );
   await query(sql, `delete from people where id = :loserId`, ids);
+  await query(
+    sql,
+    `insert into person_successors (person_id, successor_id) values (:loserId, :winnerId)
+     on conflict (person_id) do update set successor_id = excluded.successor_id`,
+    ids,
+  );
 }
 
 /** What came by a phone or a device alone goes to whom that turned out to belong to. Answers with those of the events that happened since a moment. */
@@ -180,7 +186,8 @@ export async function listMerges(sql: Sql, personId: string | null, limit: numbe
     `select m.id, m.winner_id, m.loser_id, m.at, m.by, m.because, m.loser, m.undone_at, m.undone_by, p.email as winner_email,
        nullif(trim(coalesce(p.attributes->>'firstName', '') || ' ' || coalesce(p.attributes->>'lastName', '')), '') as winner_name
      from merges m left join people p on p.id = m.winner_id
-     where (cast(:personId as bigint) is null or m.winner_id = cast(:personId as bigint)) and (cast(:before as bigint) is null
+     where (cast(:personId as bigint) is null or m.winner_id = cast(:personId as bigint)
+       or m.winner_id in (select former_people(cast(:personId as bigint)))) and (cast(:before as bigint) is null
        or m.id < cast(:before as bigint))
      order by m.id desc limit :limit`,
     { personId, limit, before },
@@ -194,6 +201,7 @@ export async function listMerges(sql: Sql, personId: string | null, limit: numbe
 export async function restoreLoser(sql: Sql, merge: MergeRow): Promise<void> {
   const ids = { loserId: merge.loser_id, winnerId: merge.winner_id };
   const { loser, moved } = merge;
+  await query(sql, 'delete from person_successors where person_id = :loserId', ids);
   await query(
     sql,
     `insert into people (id, external_id, external_at, is_known, attributes, stamped, created_at, seen_at, paused_until)

@@ -477,20 +477,14 @@ export async function calledBy(sql: Sql, ids: readonly string[]): Promise<Map<st
   return new Map(rows.map(({ id, attributes }) => [String(id), attributes]));
 }
 
+/** Finds a person by the shop's id for them, or by our number: also by a number that merges have left behind. */
 export async function findPerson(sql: Sql, by: { externalId: string } | { id: string }): Promise<PersonRow | null> {
   const columns =
     'p.id, p.external_id, p.external_at, p.email, p.attributes, p.stamped, p.is_known, p.created_at, p.seen_at, p.paused_until, p.erased_at, p.claims_email';
   if ('id' in by) {
     if (!/^\d{1,18}$/.test(by.id)) return null;
-    return (
-      (await queryOne<PersonRow>(sql, `select ${columns} from people p where p.id = :id and p.erased_at is null`, { id: by.id })) ??
-      queryOne<PersonRow>(
-        sql,
-        `select ${columns} from merges m join people p on p.id = m.winner_id where m.loser_id = :id and m.undone_at is null and p.erased_at is null
-          order by m.id desc limit 1`,
-        { id: by.id },
-      )
-    );
+    const statement = `select ${columns} from people p where p.id = current_person(cast(:id as bigint)) and p.erased_at is null`;
+    return queryOne<PersonRow>(sql, statement, { id: by.id });
   }
   return queryOne<PersonRow>(
     sql,

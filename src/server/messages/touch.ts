@@ -13,7 +13,7 @@ import { log } from '../base';
  */
 export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' | 'message.clicked', agent: string | null): Promise<void> {
   try {
-    const send = await ownerOfSend(db, { personId: link.personId, id: link.sendId });
+    const send = await ownerOfSend(db, link.sendId);
     if (!send) return;
     const { sendId } = link;
     const { person_id: personId, flow, step, channel } = send;
@@ -33,9 +33,9 @@ export async function noteTouch(db: Db, link: LinkToken, type: 'message.opened' 
 }
 
 /** Records that somebody has unsubscribed by a message, so that the message is known that led to it. A failure here keeps nobody from leaving. */
-export async function noteLeaving(db: Db, { personId, sendId }: LinkToken): Promise<void> {
+export async function noteLeaving(db: Db, { sendId }: LinkToken): Promise<void> {
   try {
-    const send = await ownerOfSend(db, { personId, id: sendId });
+    const send = await ownerOfSend(db, sendId);
     if (!send) return;
     const { person_id: owner, flow, step, channel } = send;
     const eventId = `message.unsubscribed/${sendId}`;
@@ -46,10 +46,10 @@ export async function noteLeaving(db: Db, { personId, sendId }: LinkToken): Prom
 }
 
 /** Records that a file of a letter was fetched: on the file, and, where it was somebody's letter, as an event of theirs. */
-export async function noteDownload(db: Db, { personId, sendId, file }: LinkToken, name: string, agent: string | null): Promise<void> {
+export async function noteDownload(db: Db, { sendId, file }: LinkToken, name: string, agent: string | null): Promise<void> {
   try {
     await countDownload(db, file!.key);
-    const send = await ownerOfSend(db, { personId, id: sendId });
+    const send = await ownerOfSend(db, sendId);
     if (!send) return;
     const { person_id: owner, flow, step, channel } = send;
     const about = { sendId, flow, step, channel, file: file!.key, name, ...readAgent(agent) };
@@ -65,8 +65,8 @@ export async function noteDownload(db: Db, { personId, sendId, file }: LinkToken
 }
 
 /** Records the answer to a question of a letter, once for each answer to it; and what somebody says to it, as an event of its own. */
-export async function noteRating(db: Db, { personId, sendId, rating }: LinkToken, words: string): Promise<void> {
-  const send = await ownerOfSend(db, { personId, id: sendId });
+export async function noteRating(db: Db, { sendId, rating }: LinkToken, words: string): Promise<void> {
+  const send = await ownerOfSend(db, sendId);
   if (!send || !rating) return;
   const { person_id: owner, flow, step, channel } = send;
   const about = { sendId, flow, step, channel, block: rating.block, value: rating.value };

@@ -15,7 +15,7 @@ import { speechOf, type Speech } from './speech';
 export async function personOfLink(db: Db, token: string): Promise<string | null> {
   const { secret } = env();
   const leave = openLink(secret, token, 'leave');
-  if (leave) return (await ownerOfSend(db, { personId: leave.personId, id: leave.sendId }))?.person_id ?? null;
+  if (leave) return (await ownerOfSend(db, leave.sendId))?.person_id ?? null;
   const prefs = openLink(secret, token, 'prefs');
   return prefs ? ((await findPerson(db, { id: prefs.personId }))?.id ?? null) : null;
 }

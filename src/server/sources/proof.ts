@@ -70,7 +70,7 @@ export async function withProof(db: Db, address: string, click: Pick<LinkToken, 
 export async function readArrival(db: Db, seal: string): Promise<Proven | null> {
   const link = openLink(env().secret, seal, 'arrive');
   if (!link || !(Number(link.url) > Date.now())) return null;
-  const personId = (await ownerOfSend(db, { personId: link.personId, id: link.sendId }))?.person_id;
+  const personId = (await ownerOfSend(db, link.sendId))?.person_id;
   if (!personId) return null;
   const own = (await identifiersOf(db, personId)).filter((one) => !one.is_shared);
   const subject = own.find((one) => one.kind === 'external')?.value;
