@@ -42,6 +42,7 @@ import * as languages from './migrations/038_languages';
 import * as passkeys from './migrations/039_passkeys';
 import * as visits from './migrations/040_visits';
 import * as successors from './migrations/041_successors';
+import * as orderOwners from './migrations/042_order_owners';
 
 export type Db = Knex;
 /** A connection or a transaction: whatever can run a statement. */
@@ -108,6 +109,7 @@ const migrations: Record<string, Knex.Migration> = {
   '039_passkeys': passkeys,
   '040_visits': visits,
   '041_successors': successors,
+  '042_order_owners': orderOwners,
 };
 
 /** Brings the database to the newest shape. Numbered migrations only go forward; takes Knex's migration lock. */

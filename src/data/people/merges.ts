@@ -139,7 +139,12 @@ export async function moveToPerson(
 export async function handOver(sql: Sql, weak: string, from: string, to: string, since: Instant): Promise<Happening[]> {
   const rows = await query<{ type: string; time_ms: string; properties: Happening['properties'] }>(
     sql,
-    `with moved as (update events set person_id = :to where person_id = :from and via = :weak returning type, time, properties)
+    `with moved as (
+       update events set person_id = :to where person_id = :from and (via = :weak
+         -- what was paid back of an order goes with it, however it was reported
+         or (type in ('order.cancelled', 'order.refunded') and properties ->> 'orderId' in (select o.properties ->> 'orderId' from events o
+           where o.person_id = :from and o.via = :weak and o.type = 'order.placed')))
+       returning type, time, properties)
      select type, (extract(epoch from time) * 1000)::bigint as time_ms, properties from moved where time >= :since`,
     { weak, from, to, since: new Date(since) },
   );

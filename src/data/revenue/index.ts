@@ -1,5 +1,6 @@
-export { clearOrders, type OrderCredits, ownersOf, replaceCredits, saveOrders, saveStanding, withOrdersAfter } from './revenue';
+export { clearOrders, type OrderCredits, replaceCredits, saveOrders, saveStanding, withOrdersAfter } from './revenue';
 export * from './ledger';
+export * from './orderOwners';
 export * from './proof';
 export * from './carts';
 export * from './buying';

@@ -200,7 +200,7 @@ export interface LedgerDifference {
 /**
  * Everything in the ledger that does not add up, up to a hundred: computed a second time, from the events themselves and without the
  * code that writes the ledger. The bookings of an order sum to what is left of it, by each model its credits do so too or are none,
- * and all models credit the same orders; where everything that was paid counts, what is left is what the events say.
+ * and all models credit the same orders; an order of a source is one person's; where everything that was paid counts, what is left is what the events say.
  */
 export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{ orders: number; differences: LedgerDifference[] }> {
   const [{ orders } = { orders: 0 }] = await query<{ orders: number }>(
@@ -241,6 +241,12 @@ export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{
        where t.placed is not null and jsonb_typeof(t.placed -> 'value') = 'number' and o.currency = :currency
          and coalesce(t.placed ->> 'currency', :currency) = :currency
          and o.value_minor <> greatest(0, floor((t.placed ->> 'value')::numeric * :unit + 0.5))
+       union all
+       select o.person_id, o.order_id, 'more than one person has it' from orders o join (
+         select o.order_id from (select order_id from orders where placed_at is not null group by 1 having count(*) > 1) many
+           join orders o using (order_id) join events e on e.person_id = o.person_id and e.type = 'order.placed'
+             and e.properties ->> 'orderId' = o.order_id
+         group by o.order_id, e.source having count(distinct o.person_id) > 1) doubled using (order_id)
        union all
        select 0, t.day || ' ' || t.currency, 'the sums of the day are kept as ' || t.takings || ' and not as ' || coalesce(b.minor, 0)
        from takings_days t join summed_days using (day) cross join store s

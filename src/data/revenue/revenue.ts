@@ -186,13 +186,3 @@ export async function withOrdersAfter(
   );
   return rows.map((row) => row.person_id);
 }
-
-/** Who placed orders, by order id. */
-export async function ownersOf(sql: Sql, orderIds: readonly string[]): Promise<Map<string, string>> {
-  const rows = await query<{ order_id: string; person_id: string }>(
-    sql,
-    'select order_id, person_id from orders where order_id = any(cast(:orderIds as text[]))',
-    { orderIds },
-  );
-  return new Map(rows.map((row) => [row.order_id, row.person_id]));
-}

@@ -74,6 +74,8 @@ export interface Identified {
   /** whose each event is, in order */
   readonly owners: readonly (KnownPerson | null)[];
   readonly via: readonly (string | null)[];
+  /** finds a person who was locked, or who they have become in this batch */
+  readonly current: (personId: string) => KnownPerson | null;
   /** stores people with what the caller has taught them, then who was joined and what each is known by */
   readonly store: (changes: readonly PersonChange[]) => Promise<void>;
   /** events that turned out to be somebody else's, once stored: what they begin, they begin for that person */
@@ -84,7 +86,7 @@ export interface Identified {
 export async function lookUp(
   trx: Sql,
   events: readonly ParsedEvent[],
-  orderOwners: ReadonlyMap<string, string>,
+  alsoLocked: readonly string[],
   keys: readonly string[] | null,
 ): Promise<Standing> {
   const identifiers = new Set<string>();
@@ -94,7 +96,7 @@ export async function lookUp(
     if (event.phone) identifiers.add(`phone:${event.phone}`);
     if (event.device) identifiers.add(`device:${event.device}`);
   }
-  return claimAndLook(trx, keys, [...identifiers], [...orderOwners.values()]);
+  return claimAndLook(trx, keys, [...identifiers], alsoLocked);
 }
 
 /**
@@ -105,7 +107,6 @@ export async function identify(
   trx: Sql,
   events: readonly ParsedEvent[],
   { found, weak, shared, locked, wanted }: Standing,
-  orderOwners: ReadonlyMap<string, string>,
   now: Instant,
 ): Promise<Identified> {
   if (locked.length < wanted) throw new MovedAway('a person was merged meanwhile');
@@ -240,15 +241,16 @@ export async function identify(
     );
   };
 
-  const byOrder = (event: ParsedEvent): KnownPerson | null => {
-    const id = orderOwners.get(String(event.properties.orderId));
-    if (!id) return null;
+  const current = (id: string): KnownPerson | null => {
+    const known = people.get(id);
+    if (known) return known;
     const merged = resolved.merges.find(({ loser }) => loser.ref === id);
-    return people.get(id) ?? (merged ? (merged.winner as KnownPerson) : null);
+    return merged ? (current(merged.winner.ref) ?? (merged.winner as KnownPerson)) : null;
   };
   return {
     people,
-    owners: resolved.owners.map((one, index) => (one as KnownPerson | null) ?? byOrder(events[index]!)),
+    owners: resolved.owners.map((one) => one as KnownPerson | null),
+    current,
     via: resolved.via,
     store,
     moved,

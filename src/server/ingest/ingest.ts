@@ -21,13 +21,14 @@ import {
 } from '@/data/sources';
 import { wakePeople } from '@/data/rules';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
-import { ownersOf, refreshCarts, withOrdersAfter } from '@/data/revenue';
+import { findErasedOrders, keepWaiting, moveOrderEvents, refreshCarts, withOrdersAfter } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/messages';
 import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
 import { joinRuns } from './join';
 import { attributeRecords, forgetAttributes } from './attributes';
 import { gather, TooMuch } from '../base';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
+import { assignOrders, readOrders, refundErased, type OrdersKnown } from './orders';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { productsIn, seenIn } from './seen';
 import { armStarts, settleAnew, settleLedger, startsOf } from './settle';
@@ -119,7 +120,7 @@ async function takeIn(
     }),
   );
 
-  const { accepted, ownerless } = events.length
+  const accepted = events.length
     ? await inOne((trx) =>
         write(
           trx,
@@ -128,8 +129,7 @@ async function takeIn(
           store,
         ),
       )
-    : { accepted: [], ownerless: [] };
-  for (const { batch, index } of ownerless) rejected[batch]!.push({ index, problems: [OWNERLESS] });
+    : [];
   const answers: IngestAnswer[] = [];
   for (const [batch, { inputs, door }] of batches.entries()) {
     const own = rejected[batch]!.sort((a, b) => a.index - b.index);
@@ -146,12 +146,6 @@ async function takeIn(
   }
   return answers;
 }
-
-const OWNERLESS: FieldProblem = {
-  field: 'data.orderId',
-  wrong: 'is not an order on file, and the event does not say whose it is',
-  right: 'a subject or data.person.email, or the id of a known order',
-};
 
 const LARGEST_RAW = 16 * 1024;
 
@@ -174,32 +168,107 @@ function rawOf(input: unknown): string {
   }
 }
 
-/** Stores events of several batches; answers with how many of each were new, and which of them are nobody's. */
-async function write(
+/** Stores events of several batches. Returns how many of each were new. */
+async function write(trx: Sql, sent: readonly Read[], sentBy: readonly Door[], store: StoreNow): Promise<number[]> {
+  const orders = await readOrders(
+    trx,
+    sent.map(({ event }) => event),
+  );
+  // what waited for an order of this batch comes in with it, as a batch of its own
+  const doors = [...sentBy, ...orders.waiting.map(({ sourceId }): Door => ({ sourceId }))];
+  const all = [...sent, ...orders.waiting.map(({ event }, index): Read => ({ batch: sentBy.length + index, index: 0, event }))];
+  const { owned, waiting, erased } = sortOut(all, orders);
+  const counts = doors.map(() => 0);
+  const sum = (more: readonly number[]) => more.forEach((count, batch) => (counts[batch]! += count));
+  if (waiting.length) sum(await keepForOrders(trx, waiting, doors, store.now));
+  if (erased.length) sum(await bookForErased(trx, erased, orders, doors, store));
+  if (owned.length) sum(await writeOwned(trx, owned, doors, orders, store));
+  return counts.slice(0, sentBy.length);
+}
+
+/** The key that makes an event unique. */
+const keyOfEvent = ({ event }: Read): string => eventKey(event.source, event.id);
+
+/**
+ * Sorts out which events are of someone, which wait for an order that hasn't arrived, and which are about an order of someone who
+ * was erased.
+ */
+function sortOut(events: readonly Read[], { holders, erased }: OrdersKnown): { owned: Read[]; waiting: Read[]; erased: Read[] } {
+  const live = new Set(holders.map(({ orderId }) => orderId));
+  for (const { event } of events) if (event.type === 'order.placed') live.add(String(event.properties.orderId));
+  const sorted: ReturnType<typeof sortOut> = { owned: [], waiting: [], erased: [] };
+  for (const one of events) {
+    const { event } = one;
+    const isBack = isOrderEvent(event.type) && event.type !== 'order.placed';
+    const orderId = String(event.properties.orderId);
+    if (isBack && !live.has(orderId) && erased.has(orderId)) sorted.erased.push(one);
+    else if (isSomebodys(event) || (isBack && live.has(orderId))) sorted.owned.push(one);
+    else sorted.waiting.push(one);
+  }
+  return sorted;
+}
+
+/** Keeps what was paid back of orders that have not arrived until they do. Returns how many of each batch are new. */
+async function keepForOrders(trx: Sql, waiting: readonly Read[], doors: readonly Door[], now: Instant): Promise<number[]> {
+  const fresh = await keepWaiting(
+    trx,
+    waiting.map((one) => ({
+      orderId: String(one.event.properties.orderId),
+      key: keyOfEvent(one),
+      sourceId: doors[one.batch]!.sourceId,
+      event: one.event,
+    })),
+    now,
+  );
+  return countFresh(waiting, fresh, doors);
+}
+
+/** Books what was paid back of orders of people who were erased. Returns how many events of each batch are new. */
+async function bookForErased(
   trx: Sql,
-  told: readonly Read[],
+  events: readonly Read[],
+  { erased }: OrdersKnown,
   doors: readonly Door[],
   store: StoreNow,
-): Promise<{ accepted: number[]; ownerless: Read[] }> {
-  const orderOwners = await ownersOfOrders(
-    trx,
-    told.map(({ event }) => event),
-  );
-  const events = withOrders(told, orderOwners);
-  const isOwned = ({ event }: Read) => isSomebodys(event) || orderOwners.has(String(event.properties.orderId));
-  const ownerless = events.filter((one) => !isOwned(one));
-  const owned = ownerless.length ? events.filter(isOwned) : events;
+): Promise<number[]> {
+  const fresh = await claimEventKeys(trx, [...new Set(events.map(keyOfEvent))]);
+  const open = new Set(fresh);
+  for (const one of events) {
+    // the same event twice in a batch counts once
+    if (!open.delete(keyOfEvent(one))) continue;
+    const orderId = String(one.event.properties.orderId);
+    // read again: another event of this batch may have changed it
+    const order = (await findErasedOrders(trx, [orderId])).get(orderId) ?? erased.get(orderId)!;
+    await refundErased(trx, order, one.event, store.revenue);
+  }
+  return countFresh(events, fresh, doors);
+}
 
+/** How many events of each batch are new, each key once. */
+function countFresh(events: readonly Read[], fresh: ReadonlySet<string>, doors: readonly Door[]): number[] {
+  const counts = doors.map(() => 0);
+  const open = new Set(fresh);
+  for (const one of events) if (open.delete(keyOfEvent(one))) counts[one.batch]! += 1;
+  return counts;
+}
+
+/** Stores events of people, and does all that follows from them. Returns how many of each batch were new. */
+async function writeOwned(
+  trx: Sql,
+  owned: readonly Read[],
+  doors: readonly Door[],
+  { holders }: OrdersKnown,
+  store: StoreNow,
+): Promise<number[]> {
   const byKey = new Map<string, Read>();
   for (const one of owned) {
-    const key = eventKey(one.event.source, one.event.id);
+    const key = keyOfEvent(one);
     if (!byKey.has(key)) byKey.set(key, one);
   }
-  if (!byKey.size) return { accepted: [], ownerless };
   const standing = await lookUp(
     trx,
     [...byKey.values()].map(({ event }) => event),
-    orderOwners,
+    [...new Set(holders.map(({ personId }) => personId))],
     [...byKey.keys()],
   );
   const fresh = [...byKey].filter(([key]) => standing.fresh.has(key)).map(([, one]) => one);
@@ -220,11 +289,22 @@ async function write(
   const counts = arrivals.map((arrival) => arrival.accepted);
   if (!accepted.length) {
     await noteArrivals(trx, arrivals);
-    return { accepted: counts, ownerless };
+    return counts;
   }
 
   const records = await attributeRecords(trx);
-  const { people, owners, via, store: storePeople, moved } = await identify(trx, accepted, standing, orderOwners, store.now);
+  const { people, owners: named, via, store: storePeople, moved, current } = await identify(trx, accepted, standing, store.now);
+  const assigned = assignOrders(
+    accepted,
+    named.map((one) => one?.id ?? null),
+    holders,
+    (id) => current(id)?.id ?? id,
+  );
+  const owners = named.map((one, index): KnownPerson => {
+    const owner = assigned.owners.get(index);
+    return (owner === undefined ? one : (current(owner) ?? one))!;
+  });
+  for (const { from, to } of assigned.moves) for (const id of [from, to]) current(id)!.isUnsettled = true;
   const before = new Map([...people].map(([id, p]) => [id, p.profile]));
   const consents = new Map<string, ConsentChange>();
   const seen = new Map<KnownPerson, { first: Instant; last: Instant }>();
@@ -234,7 +314,8 @@ async function write(
   const leftBy = new Map<number, { readonly [name: string]: Value }>();
   const isOnRecord = (name: string): boolean => records.has(name) || learned.has(name);
   accepted.forEach((event, index) => {
-    const person = owners[index]!;
+    // what an event says of a person is about the one it names, whoever has the order
+    const person = named[index] ?? owners[index]!;
     // whoever sits at a device may be anybody: what is said there alone is not about its owner
     if (!via[index]?.startsWith('device:')) {
       const said = keptAttributes(event.said, records);
@@ -268,6 +349,7 @@ async function write(
     changes.push(changeOf(person, { first: span.first, last }));
   }
   await storePeople(changes);
+  for (const move of assigned.moves) await moveOrderEvents(trx, move);
   if (learned.size) await discover(trx, learned, changes);
   if (unkept.size) await noteUnkept(trx, unkept, store.now);
   for (const person of people.values()) {
@@ -297,7 +379,7 @@ async function write(
     source: event.source,
     eventId: event.id,
     properties: leftBy.has(index) ? { ...event.properties, person: leftBy.get(index)! } : event.properties,
-    via: via[index] ?? null,
+    via: owners[index] === named[index] ? (via[index] ?? null) : null,
     sourceId: doors[batch]!.sourceId,
     startsNothing: doors[batch]!.startsNothing ?? false,
   }));
@@ -309,27 +391,12 @@ async function write(
     store,
     arrivals,
   );
-  return { accepted: counts, ownerless };
+  return counts;
 }
 
 /** What is said that is not known yet. */
 const unknownOf = (said: { readonly [name: string]: Value }, { attributes }: Profile): { readonly [name: string]: Value } =>
   Object.fromEntries(Object.entries(said).filter(([name]) => attributes[name] === undefined));
-
-/** What is told about an order together with the order itself is about who placed it there. */
-function withOrders(events: readonly Read[], orderOwners: ReadonlyMap<string, string>): readonly Read[] {
-  const isOpen = ({ event }: Read) => !isSomebodys(event) && !orderOwners.has(String(event.properties.orderId));
-  if (!events.some(isOpen)) return events;
-  const placed = new Map(
-    events.filter(({ event }) => event.type === 'order.placed').map(({ event }) => [String(event.properties.orderId), event]),
-  );
-  return events.map((one) => {
-    const order = isOpen(one) ? placed.get(String(one.event.properties.orderId)) : undefined;
-    return order
-      ? { ...one, event: { ...one.event, externalId: order.externalId, email: order.email, phone: order.phone, device: order.device } }
-      : one;
-  });
-}
 
 const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
 
@@ -396,13 +463,6 @@ async function afterwards(
   await refreshCarts(trx, [...mine]);
   await armStarts(trx, starts, earlier);
   if (told.length) await storeOwn(trx, told, store);
-}
-
-/** Events without a person of their own (a cancellation that names just the order) belong to whoever ordered. */
-async function ownersOfOrders(trx: Sql, events: readonly ParsedEvent[]): Promise<Map<string, string>> {
-  const orderIds = events.filter((event) => !isSomebodys(event)).map((event) => String(event.properties.orderId));
-  if (!orderIds.length) return new Map();
-  return ownersOf(trx, orderIds);
 }
 
 /** An event of our own, of a person who is known. `eventId` is unique among our events: the same is recorded once. */

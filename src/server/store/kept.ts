@@ -2,6 +2,7 @@ import { BROWSING, keptSchema, storeInput, USUALLY_KEPT, type Kept, type StoreSe
 import { subtractDuration } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
 import { forgetTraces } from '@/data/flows';
+import { forgetWaiting } from '@/data/revenue';
 import { forgetEvents, forgetOld } from '@/data/sources';
 import { readSetting, writeSetting } from '@/data/access';
 import { readStore, recordAct, saveStore } from '@/data/store';
@@ -49,6 +50,7 @@ export async function forget(db: Db): Promise<number> {
   const [{ now, zone }, kept] = await Promise.all([readStore(db), readSetting<Kept>(db, KEPT)]);
   const { bodiesDays, browsingMonths, tracesMonths } = kept ?? USUALLY_KEPT;
   await forgetOld(db, now, bodiesDays);
+  await forgetWaiting(db, now);
   const before = (months: number) => subtractDuration(now, `P${months}M`, zone);
   return (
     (browsingMonths === null ? 0 : await forgetEvents(db, BROWSING, before(browsingMonths), AT_ONCE)) +

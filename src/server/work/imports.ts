@@ -352,7 +352,7 @@ async function throughIdentity(trx: Sql, work: WorkRow, plan: ImportPlan, now: I
       detail: { how: '', place: null, wording: null, actor: null, box: null, country: null },
       properties: {},
     }));
-    const { people, owners, store } = await identify(trx, events, await lookUp(trx, events, new Map(), null), new Map(), now);
+    const { people, owners, store } = await identify(trx, events, await lookUp(trx, events, [], null), now);
     const before = new Map([...people].map(([id, one]) => [id, one.profile]));
     events.forEach((event, index) => {
       const person = owners[index]!;
