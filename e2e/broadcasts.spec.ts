@@ -112,7 +112,7 @@ test('a broadcast is written, tried on a part, let go now, chosen of, and goes o
   // too few to tell for sure: somebody chooses, and the others get that
   await advance(request, 'PT5H');
   await page.getByRole('tab', { name: 'What became of it' }).click();
-  await expect(page.getByTestId('trial-says')).toHaveText('No message surely does best. Choose which all others get.');
+  await expect(page.getByTestId('trial-says')).toHaveText('No clear winner. Choose the message that everyone else gets.');
   await page.getByRole('button', { name: 'Send “Snow” to the others…' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Send', exact: true }).click();
   await expect.poll(async () => (await view(request, key)).sent).toBe(24);

@@ -72,13 +72,13 @@ test('carts, tests and lift say their finding in words with its interval, and ca
   await expect(page.getByRole('table', { name: 'Carts', exact: true }).getByText('won back').first()).toBeVisible();
 
   await page.goto(`${base()}/revenue/tests`);
-  await expect(page.getByTestId('test-says').first()).toContainText(/No difference is sure yet|is ahead of|Too early to say/);
+  await expect(page.getByTestId('test-says').first()).toContainText(/No clear winner yet|is the winner|Too early to tell/);
   await page.getByLabel('Now, of 100').fill('10');
   await page.getByLabel('To be seen, of 100').fill('12');
   await expect(page.getByTestId('power')).toContainText('3,841 people in each way');
 
   await page.goto(`${base()}/revenue/lift`);
-  await expect(page.getByTestId('lift-says').first()).toContainText(/The flow adds|Too few people to say/);
+  await expect(page.getByTestId('lift-says').first()).toContainText(/The flow adds|Too early to tell/);
   await page.getByRole('link', { name: 'Sending' }).last().click();
   await page.getByLabel('Keep a few people out of all marketing, to see what it brings').check();
   await page.getByLabel('Of a hundred people').fill('21');

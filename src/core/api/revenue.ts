@@ -218,8 +218,8 @@ export interface TestView {
   readonly name: string;
   readonly currency: string;
   readonly window: string;
-  /** by what it goes: the goal of the flow, or an order where it has none */
-  readonly goes: 'goal' | 'order';
+  /** the metric it was set up with: the goal of the flow, an order where it has none; of a sample test also openings or clicks */
+  readonly goes: 'goal' | 'order' | 'opened' | 'clicked';
   readonly arms: readonly {
     readonly id: string;
     readonly name: string;
@@ -231,7 +231,7 @@ export interface TestView {
     readonly orders: number;
     readonly clickers: number;
     readonly perPerson: ({ readonly minor: number } & Between) | null;
-    /** how likely it is better than the best of the others */
+    /** how likely it is better than the best of the others, where a difference and none were equally likely before */
     readonly chance: number | null;
   }[];
   readonly ahead: string | null;

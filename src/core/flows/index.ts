@@ -31,4 +31,3 @@ export * from './merge';
 export * from './stretch';
 export { plainWaitMs, retyped, typedStep, typedWords, type RuleOf, type Typed } from './typed';
 export * from './uses';
-export { sayVerdict, type Tried } from './verdict';

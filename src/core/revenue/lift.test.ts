@@ -30,7 +30,7 @@ describe('what a flow adds', () => {
     expect(lift.interval!.low).toBeGreaterThan(0);
     expect(lift.moreNeeded).toBeNull();
     expect(sayLift(lift, { ...words, credited: 9_000_000 })).toMatch(
-      /^Who entered brought €10\.0\d within 7 days, who was kept out €[45]\.\d+\. The flow adds €[45]\.\d+ a person \(€\d.* to €\d.*\): about €4\d,\d+\.\d+ in all, where €90,000\.00 is credited to it\. The rest of what is credited would have been bought anyway\.$/,
+      /^People in the flow spent €10\.0\d each within 7 days, the control group €[45]\.\d+\. The flow adds €[45]\.\d+ per person \(€\d.* to €\d.*\): about €4\d,\d+\.\d+ of incremental revenue, beside €90,000\.00 attributed to it\. The rest of the attributed revenue would have come anyway\.$/,
     );
   });
 
@@ -38,13 +38,21 @@ describe('what a flow adds', () => {
     const lift = liftOf(group(3_000, 0.101, 5_000), group(400, 0.1, 5_000));
     expect(lift.interval!.low).toBeLessThan(0);
     expect(lift.moreNeeded).toBeGreaterThan(0);
-    expect(sayLift(lift, words)).toContain('whether it adds anything is not sure yet, though €9,000.00 is credited to it');
+    expect(sayLift(lift, words)).toContain('it isn’t certain yet that it adds anything, though €9,000.00 is attributed to it');
   });
 
   it('says nothing of fewer than fifty who were kept out', () => {
-    const lift = liftOf(group(900, 0.2, 5_000), group(FEWEST - 1, 0, 5_000));
+    const lift = liftOf(group(900, 0.7, 5_000), group(FEWEST - 1, 0.6, 5_000));
     expect([lift.lift, lift.interval, lift.moreNeeded]).toEqual([null, null, 1]);
-    expect(sayLift(lift, words)).toMatch(/^Too few people to say: 49 were kept out/);
+    expect(sayLift(lift, words)).toMatch(/^Too early to tell: 49 people in the control group/);
+  });
+
+  it('says nothing where too few would have bought, however many people there are', () => {
+    const lift = liftOf(group(9_000, 0.02, 5_000), group(500, 0.02, 5_000));
+    expect(lift.interval).toBeNull();
+    // 500 people at 2% are 10 buyers: 25 take 1,250 people
+    expect(lift.moreNeeded).toBeGreaterThan(600);
+    expect(lift.moreNeeded).toBeLessThan(900);
   });
 
   it('is known more closely where what they spent before tells of what they spend', () => {
@@ -61,21 +69,21 @@ describe('the verdict of a test', () => {
 
   it('is given for the arm that is ahead of every other, and never too early', () => {
     expect(testVerdict([arm('a', 2_000, 200), arm('b', 2_000, 320)])).toMatchObject({ ahead: 'b', moreNeeded: null });
-    expect(testVerdict([arm('a', 40, 4), arm('b', 40, 30)])).toMatchObject({ ahead: null, moreNeeded: 10 });
+    expect(testVerdict([arm('a', 15, 4), arm('b', 15, 14)])).toMatchObject({ ahead: null, moreNeeded: 5 });
     // one of the three is not sure to be behind
     expect(testVerdict([arm('a', 2_000, 200), arm('b', 2_000, 320), arm('c', 2_000, 310)]).ahead).toBeNull();
-    expect(testVerdict([]).says).toMatch(/^Too early/);
+    expect(testVerdict([]).says).toMatch(/^Too early to tell/);
   });
 
   it('says how many more people would be needed, and how likely each is better', () => {
     const { moreNeeded, against, says } = testVerdict([arm('a', 1_000, 100), arm('b', 1_000, 110)]);
-    expect(moreNeeded).toBeGreaterThan(10_000);
-    expect(against.find(({ id }) => id === 'b')!.chance).toBeGreaterThan(0.7);
-    expect(says).toMatch(/^No difference is sure yet: between “Way b” and “Way a”/);
+    expect(moreNeeded).toBeGreaterThan(5_000);
+    expect(against.find(({ id }) => id === 'b')!.chance).toBeGreaterThan(0.55);
+    expect(says).toMatch(/^No clear winner yet: the difference between “Way b” and “Way a”/);
   });
 
   it('points out parts that no lot makes so uneven, by the shares that were set', () => {
-    expect(testVerdict([arm('a', 1_000, 100), arm('b', 1_300, 130)]).says).toMatch(/^The parts are more uneven than the lot makes them/);
-    expect(testVerdict([arm('a', 700, 70, 7), arm('b', 300, 30, 3)]).says).toMatch(/^No difference/);
+    expect(testVerdict([arm('a', 1_000, 100), arm('b', 1_300, 130)]).says).toMatch(/^The variants have had more uneven numbers/);
+    expect(testVerdict([arm('a', 700, 70, 7), arm('b', 300, 30, 3)]).says).toMatch(/^No clear winner/);
   });
 });

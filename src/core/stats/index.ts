@@ -1,3 +1,4 @@
+export * from './anytime';
 export * from './buying';
 export * from './lot';
 export * from './proportions';

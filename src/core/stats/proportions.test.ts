@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { lotOf } from './lot';
-import { differenceInterval, highest, reachOf, shareInterval } from '.';
+import { differenceInterval, reachOf, shareInterval } from '.';
 
 describe('the interval of a share', () => {
   // published: Newcombe 1998, Statistics in Medicine 17:857–872, table I, method 3
@@ -36,57 +35,5 @@ describe('the interval of a difference', () => {
     // handbook tables of the standard normal: 1.95996 (5 %), 2.57583 (1 %)
     expect(reachOf(0.05)).toBeCloseTo(1.959964, 6);
     expect(reachOf(0.01)).toBeCloseTo(2.575829, 6);
-  });
-});
-
-describe('the highest of several shares', () => {
-  it('is named where it is surely above every other, and only then', () => {
-    expect(
-      highest([
-        { count: 56, of: 70 },
-        { count: 48, of: 80 },
-      ]),
-    ).toBe(0);
-    expect(
-      highest([
-        { count: 48, of: 80 },
-        { count: 56, of: 70 },
-      ]),
-    ).toBe(1);
-    expect(
-      highest([
-        { count: 50, of: 100 },
-        { count: 55, of: 100 },
-      ]),
-    ).toBeNull();
-    expect(highest([{ count: 50, of: 100 }])).toBeNull();
-    // above one of the two others only
-    expect(
-      highest([
-        { count: 300, of: 1000 },
-        { count: 290, of: 1000 },
-        { count: 100, of: 1000 },
-      ]),
-    ).toBeNull();
-    expect(
-      highest([
-        { count: 400, of: 1000 },
-        { count: 290, of: 1000 },
-        { count: 100, of: 1000 },
-      ]),
-    ).toBe(0);
-  });
-
-  it('calls no more than its stated share of tests different in which nothing differs', () => {
-    const drawn = (test: number, arm: number) => {
-      let count = 0;
-      for (let n = 0; n < 200; n++) if (lotOf({ flow: `t${test}`, personId: String(n), stepId: `a${arm}`, key: null }) < 0.2) count += 1;
-      return { count, of: 200 };
-    };
-    const runs = 1000;
-    let called = 0;
-    for (let test = 0; test < runs; test++) if (highest([drawn(test, 1), drawn(test, 2), drawn(test, 3)]) !== null) called += 1;
-    // 5 %, with what chance makes of a thousand
-    expect(called / runs).toBeLessThan(0.05 + 3 * Math.sqrt((0.05 * 0.95) / runs));
   });
 });

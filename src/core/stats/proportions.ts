@@ -37,16 +37,3 @@ export function differenceInterval(a: Share, b: Share, leftOut = 0.05): Interval
     high: p - q + Math.hypot(one.high - p, q - two.low),
   };
 }
-
-/**
- * Which of several shares is higher than every other, by an interval for each difference that together leave out so much (Bonferroni);
- * its place, or null where no difference is sure. Looked at once, with numbers fixed before: looked at again and again it would find
- * differences that are none.
- */
-export function highest(shares: readonly Share[], leftOut = 0.05): number | null {
-  if (shares.length < 2) return null;
-  const rate = ({ count, of }: Share) => (of ? count / of : 0);
-  const best = shares.reduce((top, share, at) => (rate(share) > rate(shares[top]!) ? at : top), 0);
-  const each = leftOut / (shares.length - 1);
-  return shares.every((share, at) => at === best || differenceInterval(shares[best]!, share, each).low > 0) ? best : null;
-}

@@ -1,5 +1,4 @@
 import chisquareCdf from '@stdlib/stats-base-dists-chisquare-cdf';
-import normalCdf from '@stdlib/stats-base-dists-normal-cdf';
 import quantile from '@stdlib/stats-base-dists-normal-quantile';
 import type { Interval } from './proportions';
 
@@ -23,45 +22,12 @@ export function meanInterval({ n, mean, variance }: Sample, leftOut = 0.05): Int
   return { low: mean - reach, high: mean + reach };
 }
 
-/** A sample of a share: of so many people so many. */
-export const shareSample = (count: number, n: number): Sample => sampleOf(n, count, count);
-
 /** The first less the second, and the variance of that difference (unequal variances). */
 export function differenceOf(a: Sample, b: Sample): { readonly difference: number; readonly variance: number } {
   return {
     difference: a.mean - b.mean,
     variance: a.n && b.n ? a.variance / a.n + b.variance / b.n : Number.POSITIVE_INFINITY,
   };
-}
-
-/** The interval of a difference that holds if it is looked at once (normal approximation). */
-export function onceInterval(a: Sample, b: Sample, leftOut = 0.05): Interval {
-  const { difference, variance } = differenceOf(a, b);
-  const reach = quantile(1 - leftOut / 2, 0, 1) * Math.sqrt(variance);
-  return { low: difference - reach, high: difference + reach };
-}
-
-/**
- * The interval of a difference that holds however often it is looked at, and whenever one stops: the mixture sequential probability
- * ratio test turned round (Robbins 1970; Johari, Koomen, Pekelis & Walsh 2017, "Peeking at A/B tests"). With a normal mixture of
- * variance τ² over differences and an estimate of variance V its reach is √(V(V+τ²)/τ² · (2 ln(1/α) + ln((V+τ²)/V))). It is
- * narrowest about where the difference is of the size τ.
- */
-export function alwaysInterval(a: Sample, b: Sample, tau: number, leftOut = 0.05): Interval {
-  const { difference, variance } = differenceOf(a, b);
-  if (variance === 0) return { low: difference, high: difference };
-  if (!Number.isFinite(variance) || tau <= 0) return { low: Number.NEGATIVE_INFINITY, high: Number.POSITIVE_INFINITY };
-  const t2 = tau * tau;
-  const reach = Math.sqrt(((variance * (variance + t2)) / t2) * (2 * Math.log(1 / leftOut) + Math.log((variance + t2) / variance)));
-  return { low: difference - reach, high: difference + reach };
-}
-
-/** How likely the first is better than the second by what is known, before which both were held equally likely (flat prior, normal approximation). */
-export function chanceOfBetter(a: Sample, b: Sample): number {
-  const { difference, variance } = differenceOf(a, b);
-  if (!Number.isFinite(variance)) return 0.5;
-  if (variance === 0) return difference > 0 ? 1 : difference < 0 ? 0 : 0.5;
-  return normalCdf(difference / Math.sqrt(variance), 0, 1);
 }
 
 /**

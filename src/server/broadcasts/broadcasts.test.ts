@@ -214,7 +214,7 @@ describe('a broadcast that tries several messages on a part', () => {
     expect(await sentOf('Winter')).toEqual(winter);
     const view = await readBroadcast(lab.db, 'winter');
     expect(view).toMatchObject({ phase: 'gone', sent: 200 });
-    expect(view.trial!.says).toBe('“Snow” surely does best; all others get it.');
+    expect(view.trial!.says).toBe('“Snow” is the winner; everyone else gets it.');
     // what was decided by is what the part came to, not what all others did
     expect(view.trial!.arms.map(({ people }) => people)).toEqual([winter.length, snow.length]);
   });
@@ -229,11 +229,11 @@ describe('a broadcast that tries several messages on a part', () => {
     await lab.settle();
     expect(await readBroadcast(lab.db, 'winter')).toMatchObject({
       phase: 'asks',
-      trial: { says: 'No message surely does best. Choose which all others get.' },
+      trial: { says: 'No clear winner. Choose the message that everyone else gets.' },
     });
     const waiting = 60 - got().length;
     expect((await today(lab.db, null, 'Marla')).attention.find(({ key }) => key === 'asks/winter')).toMatchObject({
-      says: `No message of “About winter” surely does best: ${waiting} people wait until you choose one.`,
+      says: `No message of “About winter” is a clear winner: ${waiting} people wait until you choose one.`,
       href: '/broadcasts/winter',
     });
     const before = (await sentOf('Winter')).length;
@@ -270,7 +270,7 @@ describe('a broadcast that tries several messages on a part', () => {
     await decideTests(lab.db);
     await lab.settle();
     expect(got()).toHaveLength(60);
-    expect((await readBroadcast(lab.db, 'winter')).trial!.says).toBe('No message surely does best; all others get “Snow”.');
+    expect((await readBroadcast(lab.db, 'winter')).trial!.says).toBe('No clear winner; everyone else gets “Snow”.');
   });
 });
 

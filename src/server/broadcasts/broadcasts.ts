@@ -147,11 +147,11 @@ async function trialView(
     arms,
     says: step.won
       ? verdict?.arm === step.won.arm
-        ? `${name(step.won.arm)} surely does best; all others get it.`
-        : `No message surely does best; all others get ${name(step.won.arm)}.`
+        ? `${name(step.won.arm)} is the winner; everyone else gets it.`
+        : `No clear winner; everyone else gets ${name(step.won.arm)}.`
       : isAsked
-        ? 'No message surely does best. Choose which all others get.'
-        : 'It is not known yet which does best.',
+        ? 'No clear winner. Choose the message that everyone else gets.'
+        : 'No clear winner yet.',
     won: step.won ?? null,
   };
 }

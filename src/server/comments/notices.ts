@@ -102,7 +102,7 @@ async function tellingsOf(trx: Sql, { actor, what, detail }: ActToTell, team: re
   }
   if (what === 'test.decided') {
     if (detail.arm !== null) return [];
-    const says = `No message of “${about.name}” surely does best: choose which all others get`;
+    const says = `No message of “${about.name}” is a clear winner: choose the one that everyone else gets`;
     return owner ? [{ person: owner, kind: 'asks', says, text: `${says}.`, href }] : [];
   }
   const says = `${actor} ${DID[what]} “${about.name}”`;

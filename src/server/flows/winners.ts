@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { changeStep, goalEndsBy, keepArm, stepsOf, type FlowDocument, type TestStep, type Trial } from '@/core/flows';
-import { highest } from '@/core/stats';
+import { testVerdict } from '@/core/revenue';
 import { addDuration, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
@@ -18,6 +18,7 @@ import {
   setOccasions,
   trialSoFar,
   verdictsOf,
+  type ArmShares,
   type FlowRow,
 } from '@/data/flows';
 import { readStore, recordAct, type StoreNow } from '@/data/store';
@@ -32,8 +33,8 @@ const testsOf = (document: FlowDocument): TestStep[] =>
 
 /**
  * Ends tests that decide by themselves: once so many people have taken each arm whose time for the goal is over, the arm with the
- * surely higher share of them becomes a version of the flow without the test; whoever is inside stays on theirs. Each test is looked
- * at once (a fixed horizon), so that it is not called different by being looked at often. Answers with how many were decided.
+ * winner becomes a version of the flow without the test; people in the flow stay on their version. The verdict is that of the tests
+ * page: it holds at any time, and is most powerful at the number of people that was set. Returns how many were decided.
  */
 export async function decideTests(db: Db): Promise<number> {
   let decided = 0;
@@ -69,8 +70,8 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
       over,
     );
     if (arms.some(({ id }) => counts[id]!.of < step.decide!.people)) continue;
-    const best = highest(arms.map(({ id }) => counts[id]!));
-    const arm = best === null ? null : arms[best]!;
+    const ahead = aheadOf(arms, counts, step.decide!.people);
+    const arm = arms.find(({ id }) => id === ahead) ?? null;
     await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: arm?.id ?? null, counts });
     await recordAct(trx, store.now, `test “${step.name}”`, 'test.decided', { key, step: step.id, arm: arm?.id ?? null });
     decided += 1;
@@ -108,10 +109,10 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
     if (tried.lastAt !== null && addDuration(tried.lastAt, step.trial.lasts, store.zone) > store.now) continue;
     const arms = step.arms.filter(({ share }) => share !== 0);
     const shares = arms.map(({ id }) => tried.shares[id]!);
-    const best = highest(shares);
+    const ahead = aheadOf(arms, tried.shares, Math.max(...shares.map(({ of }) => of)));
     const first = shares.reduce((top, one, index) => (one.of && one.count / one.of > shareOf(shares[top]!) ? index : top), 0);
-    const arm = best !== null ? arms[best]! : step.trial.unsure === 'highest' ? arms[first]! : null;
-    await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: best === null ? null : arms[best]!.id, counts: tried.shares });
+    const arm = arms.find(({ id }) => id === ahead) ?? (step.trial.unsure === 'highest' ? arms[first]! : null);
+    await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: ahead, counts: tried.shares });
     const by = `test “${step.name}”`;
     await recordAct(trx, store.now, by, 'test.decided', { key, step: step.id, arm: arm?.id ?? null });
     if (arm) await publishKept(trx, flow, { draft: flow.draft, document, newest: flow.version }, step.id, arm.id, by, store);
@@ -120,6 +121,13 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
   }
   return 0;
 }
+
+/** The variant that is the winner for sure, by the inference that judges tests everywhere; null where none is. */
+const aheadOf = (arms: TestStep['arms'], counts: ArmShares, planned: number): string | null =>
+  testVerdict(
+    arms.map(({ id, name, share }) => ({ id, name, share: share ?? 1, people: counts[id]!.of, goals: counts[id]!.count })),
+    { people: planned },
+  ).ahead;
 
 const shareOf = ({ of, count }: { of: number; count: number }): number => (of ? count / of : 0);
 

@@ -1,12 +1,12 @@
 import type { FlowLiftView, TestsView, TestView } from '@/core/api';
 import { stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
 import { isKeptOut } from '@/core/limits';
-import { FEWEST, liftOf, sayLift, testVerdict } from '@/core/revenue';
+import { FEWEST_PER_VARIANT, liftOf, sayLift, testVerdict, VERDICT_METHOD } from '@/core/revenue';
 import { sayDay } from '@/core/rules';
 import { meanInterval, sampleOf, shareInterval } from '@/core/stats';
 import { addDuration, DAY, localDate, sayDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { documentsNow, findFlow, readVersion } from '@/data/flows';
+import { documentsNow, findFlow, readVersion, trialSoFar, verdictsOf, type ArmShares } from '@/data/flows';
 import { armSums, creditOfFlow, entriesADay, liftSums, NOBODY, storeSums, type GroupSums } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
 import { notFound, periodOf } from '../http';
@@ -63,9 +63,7 @@ async function liftView(
     credited,
     daysNeeded: daysUntil(lift.moreNeeded, (perDay * control) / 100),
     says: sayLift(lift, { currency, credited, window: sayDuration(window) }),
-    method:
-      'Net of discounts and refunds, from each person’s first entry in the period; what they spent in the 90 days before is taken out (CUPED). ' +
-      'Interval of 95 % that holds however often it is looked at (mixture sequential probability ratio test).',
+    method: `Net of discounts and refunds, from each person’s first entry in the period; what they spent in the 90 days before is taken out (CUPED). ${VERDICT_METHOD}`,
   };
 }
 
@@ -103,19 +101,42 @@ async function storeLift(db: Db, store: StoreNow, model: string): Promise<FlowLi
     daysNeeded: daysUntil(lift.moreNeeded, (sums.newADay * control.share) / 100),
     says: sayLift(lift, { currency, credited, window, of: 'all' }),
     method:
-      'Everybody who has ever said whether they may be written to, from the day the group was begun, or from when they came to be known. ' +
-      'Net of discounts and refunds; what they spent in the 90 days before is taken out (CUPED). Interval of 95 % that holds however often it is looked at.',
+      'Everyone who has ever given or refused consent, from the day the control group began, or from when they became known. ' +
+      `Net of discounts and refunds; what they spent in the 90 days before is taken out (CUPED). ${VERDICT_METHOD}`,
   };
 }
 
-/** A test of a flow: what came of each arm, and what can be said of it by now. */
-export async function testView(db: Db, key: string, stepId: string, url: URL): Promise<TestView> {
+/** Reads a test of a flow from its beginning: the results of each variant, and the verdict by now. */
+export async function testView(db: Db, key: string, stepId: string): Promise<TestView> {
   const store = await readStore(db);
-  const { from, to } = periodOf(url, store);
   const { flow, document } = await published(db, key);
   const step = stepsOf(document).find((one): one is TestStep => one.id === stepId && one.kind === 'test');
   if (!step) throw notFound(`test "${stepId.slice(0, 60)}" of flow "${key.slice(0, 60)}"`);
-  return viewOf(db, store, { id: flow.id, key, name: flow.name, document }, step, from, to);
+  return viewOf(db, store, { id: flow.id, key, name: flow.name, document }, step);
+}
+
+/** The metric of a test, in words. */
+const METRICS: { readonly [metric in TestView['goes']]: string } = {
+  goal: 'Judged by the share of people who reach the goal.',
+  order: 'Judged by the share of people who order.',
+  opened: 'Judged by the share of people who open.',
+  clicked: 'Judged by the share of people who click.',
+};
+
+/**
+ * The counts that a test is judged by: those that it was decided by, once it is; of a sample test those of its sample; null where they
+ * are those of the period.
+ */
+async function countsOf(
+  db: Db,
+  flowId: number,
+  step: TestStep,
+  now: Instant,
+): Promise<{ counts: ArmShares | null; decided: { readonly arm: string | null } | null }> {
+  const verdict = (await verdictsOf(db, flowId)).find((one) => one.step_id === step.id && (step.won || one.test === JSON.stringify(step)));
+  if (verdict) return { counts: verdict.counts, decided: verdict };
+  const { trial } = step;
+  return { counts: trial ? (await trialSoFar(db, flowId, { ...step, trial }, [], now)).shares : null, decided: null };
 }
 
 async function viewOf(
@@ -123,28 +144,33 @@ async function viewOf(
   store: StoreNow,
   flow: { id: number; key: string; name: string; document: FlowDocument },
   step: TestStep,
-  from: Instant,
-  to: Instant,
 ): Promise<TestView> {
   const { now, zone, currency } = store;
   const window = windowOf(flow.document);
   const sums = await armSums(db, {
     flowId: flow.id,
-    from,
-    to,
+    // from its beginning: by a period that one chooses there would be as many verdicts as periods
+    from: 0,
+    to: now,
     now,
     windowMs: msOf(window, now, zone),
     beforeMs: BEFORE_MS,
     currency,
     arms: step.arms.map(({ id }) => id),
   });
+  const metric = step.trial && step.trial.by !== 'goal' ? step.trial.by : flow.document.goal ? 'goal' : 'order';
+  const { counts, decided } = await countsOf(db, flow.id, step, now);
   const arms = step.arms.map(({ id, name, share }) => {
     const own = sums.find(({ group }) => group === id) ?? NOBODY;
-    return { id, name, share: share ?? 0, own };
+    const { of: people, count: goals } = counts?.[id] ?? { of: own.n, count: flow.document.goal ? own.goals : own.buyers };
+    return { id, name, share: share ?? 0, own, people, goals };
   });
-  const verdict = testVerdict(
-    arms.map(({ own, ...arm }) => ({ ...arm, people: own.n, goals: flow.document.goal ? own.goals : own.buyers })),
+  const judged = testVerdict(
+    arms.map(({ own: _, ...arm }) => arm),
+    { people: step.decide?.people ?? (step.trial ? Math.max(...arms.map(({ people }) => people)) : null) },
   );
+  // what was decided stays decided
+  const verdict = decided ? { ...judged, ahead: decided.arm, moreNeeded: null } : judged;
   const perDay = await entriesADay(db, flow.id, now);
   const all = arms.reduce((sum, { share }) => sum + share, 0);
   const least = Math.min(...arms.filter(({ share }) => share > 0).map(({ share }) => share)) / (all || 1);
@@ -155,21 +181,20 @@ async function viewOf(
     name: step.name,
     currency,
     window: sayDuration(window),
-    goes: flow.document.goal ? 'goal' : 'order',
-    arms: arms.map(({ own, ...arm }) => {
-      const goals = flow.document.goal ? own.goals : own.buyers;
+    goes: metric,
+    arms: arms.map(({ own, people, goals, ...arm }) => {
       const revenue = sampleOf(own.n, own.y, own.yy);
       const against = verdict.against.find(({ id }) => id === arm.id);
       return {
         ...arm,
-        people: own.n,
+        people,
         waiting: own.waiting,
         goals,
-        rate: own.n ? { share: goals / own.n, ...shareInterval({ count: goals, of: own.n }) } : null,
+        rate: people ? { share: goals / people, ...shareInterval({ count: goals, of: people }) } : null,
         orders: own.orders,
         clickers: own.clickers,
         perPerson: own.n ? { minor: revenue.mean, ...meanInterval(revenue) } : null,
-        chance: own.n >= FEWEST ? (against?.chance ?? null) : null,
+        chance: people >= FEWEST_PER_VARIANT ? (against?.chance ?? null) : null,
       };
     }),
     ahead: verdict.ahead,
@@ -178,20 +203,18 @@ async function viewOf(
     daysNeeded: daysUntil(verdict.moreNeeded, drawnADay),
     perDay,
     says: verdict.says,
-    method:
-      'By the share that reaches the goal; intervals of 95 % that hold however often they are looked at (mixture sequential probability ratio test).',
+    method: `${METRICS[metric]} ${VERDICT_METHOD}`,
   };
 }
 
 /** Every test of flows that are on or paused, with what can be said of it by now. */
-export async function testViews(db: Db, url: URL): Promise<TestsView> {
+export async function testViews(db: Db): Promise<TestsView> {
   const store = await readStore(db);
-  const { from, to } = periodOf(url, store);
   const tests: TestView[] = [];
   for (const flow of await documentsNow(db)) {
     if (flow.state === 'draft') continue;
     const steps = stepsOf(flow.document).filter((step): step is TestStep => step.kind === 'test');
-    for (const step of steps) tests.push(await viewOf(db, store, flow, step, from, to));
+    for (const step of steps) tests.push(await viewOf(db, store, flow, step));
   }
   return { tests };
 }

@@ -98,7 +98,6 @@ const many = (count: number, one: string, more: string): string => `${count.toLo
 /** What needs somebody, each with its reason in numbers and one act; the gravest first. Empty when all is well. */
 async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
   const { now } = store;
-  const url = new URL(`http://x/?from=${encodeURIComponent(new Date(now - 180 * DAY).toISOString())}`);
   const [documents, rates, mail, silent, trouble, standing, { tests }, all, carts, asking, stuck] = await Promise.all([
     documentsNow(db),
     flowRates(db, now),
@@ -106,7 +105,7 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     silentSources(db, now),
     troubles(db, now),
     ledgerStanding(db),
-    testViews(db, url),
+    testViews(db),
     offers(db),
     recoveryFalls(db, store),
     trialsThatAsk(db),
@@ -135,7 +134,7 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     add(
       'caution',
       `asks/${flow}`,
-      `No message of “${name}” surely does best: ${many(waiting, 'person waits', 'people wait')} until you choose one.`,
+      `No message of “${name}” is a clear winner: ${many(waiting, 'person waits', 'people wait')} until you choose one.`,
       'Choose',
       isBroadcast ? `/broadcasts/${flow}` : `/flows/${flow}`,
     );

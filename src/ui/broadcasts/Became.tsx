@@ -209,7 +209,7 @@ function says(view: BroadcastView, zone: string): string {
     case 'trying':
       return `It is being tried on a part since ${at}; ${plural(view.trial?.waiting ?? 0, 'person waits', 'people wait')} for the best.`;
     case 'asks':
-      return `No message surely does best: ${plural(view.trial?.waiting ?? 0, 'person waits', 'people wait')} until you choose one.`;
+      return `No clear winner: ${plural(view.trial?.waiting ?? 0, 'person waits', 'people wait')} until you choose one.`;
     case 'stopped':
       return view.entered ? 'It was stopped while it went out.' : 'It was stopped before its moment.';
     case 'gone':

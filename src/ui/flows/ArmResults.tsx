@@ -1,12 +1,22 @@
-import type { StepReport } from '@/core/api';
-import { sayVerdict } from '@/core/flows';
+import type { StepReport, TestView } from '@/core/api';
 import { shareInterval } from '@/core/stats';
 import { sayCount, sayShare } from '../kit';
 
 const percent = (share: number) => `${Math.round(share * 1000) / 10} %`;
 
-/** What came of the arms of a step: of a test with intervals, and a verdict in words that is never given too early. */
-export function ArmResults({ isTest, figures, hasGoal }: { isTest: boolean; figures: StepReport; hasGoal: boolean }) {
+/** Shows the results of a step’s paths or variants; of a test with intervals and the verdict that the tests page gives. */
+export function ArmResults({
+  isTest,
+  figures,
+  hasGoal,
+  verdict,
+}: {
+  isTest: boolean;
+  figures: StepReport;
+  hasGoal: boolean;
+  /** the test as it is judged everywhere; undefined while it loads */
+  verdict?: Pick<TestView, 'says' | 'method'>;
+}) {
   const arms = figures.arms ?? [];
   const total = arms.reduce((sum, { people }) => sum + people, 0);
   return (
@@ -46,17 +56,8 @@ export function ArmResults({ isTest, figures, hasGoal }: { isTest: boolean; figu
           })}
         </tbody>
       </table>
-      {isTest && (
-        <p data-testid="test-verdict">
-          {hasGoal ? sayVerdict(arms) : 'Without a goal there is nothing to hold the ways against each other by.'}
-        </p>
-      )}
-      {isTest && hasGoal && (
-        <p className="text-xs text-soft">
-          Shares with score intervals of 95 %. What is said of their difference holds however often it is looked at (mixture sequential
-          probability ratio test).
-        </p>
-      )}
+      {isTest && <p data-testid="test-verdict">{verdict?.says ?? 'Loading…'}</p>}
+      {isTest && verdict && <p className="text-xs text-soft">{verdict.method}</p>}
     </>
   );
 }

@@ -2,7 +2,7 @@
 
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
-import type { FlowReport, FlowView, MessageReport, VersionView } from '@/core/api';
+import type { FlowReport, FlowView, MessageReport, TestView, VersionView } from '@/core/api';
 import { planOf, sayStep } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { DAY } from '@/core/time';
@@ -176,7 +176,11 @@ function Shown({
     return (
       <div className="grid gap-4">
         <Part title={sayStep(step)}>
-          <ArmResults isTest={step.kind === 'test'} figures={figures} hasGoal={document.goal !== null} />
+          {step.kind === 'test' ? (
+            <TestResults flow={flow} step={step.id} figures={figures} hasGoal={document.goal !== null} />
+          ) : (
+            <ArmResults isTest={false} figures={figures} hasGoal={document.goal !== null} />
+          )}
           {all}
         </Part>
       </div>
@@ -444,4 +448,17 @@ function layerOf(document: FlowView['draft'], report: FlowReport | null): MapLay
     }
   }
   return { height, lines, arms, widths: drawnWidths(document, people, report.entered) };
+}
+
+/** Shows the results of a test with its verdict: the one that every page gives. */
+function TestResults({
+  flow,
+  step,
+  ...rest
+}: { flow: FlowView; step: string } & Pick<Parameters<typeof ArmResults>[0], 'figures' | 'hasGoal'>) {
+  const test = useQuery({
+    queryKey: ['tests', flow.key, step],
+    queryFn: () => api<TestView>(`/tests/${flow.key}/${step}`),
+  });
+  return test.isError ? <Failed error={test.error} /> : <ArmResults isTest {...rest} {...(test.data && { verdict: test.data })} />;
 }

@@ -97,8 +97,8 @@ function Decides({ document, step, edit, decided }: Props<TestStep> & { readonly
         <Field
           label="After how many people in each arm"
           hint={
-            'Counted once their time for the goal is over. Then it is looked at once: an arm that surely reaches the goal more often ' +
-            '(95 % interval) is kept, as a new version; otherwise the test goes on until you end it.'
+            'Counted once their time for the goal is over. Then a variant that is the winner (95% confidence) is kept, as a new version; ' +
+            'otherwise the test goes on until you end it.'
           }
           problem={document.goal ? null : 'It needs a goal to decide by'}
         >
@@ -117,8 +117,8 @@ function Decides({ document, step, edit, decided }: Props<TestStep> & { readonly
       {decided && (
         <p className="rounded-md border border-line bg-wash p-3 text-sm" data-testid="verdict">
           {decided.arm === null
-            ? `On ${sayDate(decided.at, zone)} no arm was surely better than the others`
-            : `On ${sayDate(decided.at, zone)} “${nameOf(decided.arm)}” was surely better`}
+            ? `On ${sayDate(decided.at, zone)} there was no clear winner`
+            : `On ${sayDate(decided.at, zone)} “${nameOf(decided.arm)}” was the winner`}
           :{' '}
           {decided.arms
             .map((one) => `${nameOf(one.id)} ${sayShare(one.goal, one.people)} of ${plural(one.people, 'person', 'people')}`)

@@ -50,7 +50,7 @@ export function TrialFields({
         </Field>
       </div>
       <DurationField label="Tried for" value={trial.lasts} onChange={(lasts) => onChange({ ...trial, lasts }, 'lasts')} />
-      <Field label="Where none surely does best">
+      <Field label="If there is no clear winner">
         <select
           value={trial.unsure}
           onChange={(event) => onChange({ ...trial, unsure: event.target.value as Trial['unsure'] }, 'unsure')}

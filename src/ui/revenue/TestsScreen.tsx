@@ -17,7 +17,6 @@ import {
   Label,
   Link,
   NumberField,
-  ofBefore,
   Page,
   Part,
   percent,
@@ -27,37 +26,27 @@ import {
   Spans,
 } from '../kit';
 import { sayDays } from './sayDays';
-import { usePeriod } from './usePeriod';
 
 /** How likely something is; never as sure as it is rounded. */
-const sayChance = (chance: number): string =>
-  chance > 0.999 ? 'over 99.9 % likely' : chance < 0.001 ? 'under 0.1 % likely' : `${percent(chance)} likely`;
+const sayChance = (chance: number): string => (chance > 0.999 ? 'over 99.9%' : chance < 0.001 ? 'under 0.1%' : percent(chance));
 
 /** Tests of flows: what came of each arm, what can be said of it by now, and how many people one needs. */
 export function TestsScreen() {
-  const { query, field, key, error: clockError, retry } = usePeriod('180');
-  const { data, error, refetch, isPlaceholderData } = useQuery({
-    queryKey: ['tests', key],
-    queryFn: () => api<TestsView>(`/tests?${query}`),
-    enabled: query !== null,
-    placeholderData: (before) => before,
-  });
-  const failed = clockError ?? error;
-  if (failed) return <Failed error={failed} retry={() => (clockError ? retry() : void refetch())} />;
+  const { data, error, refetch } = useQuery({ queryKey: ['tests'], queryFn: () => api<TestsView>('/tests') });
+  if (error) return <Failed error={error} retry={() => void refetch()} />;
   const decided = data?.tests.filter(({ ahead }) => ahead !== null).length ?? 0;
   return (
     <Page
       title="Tests"
       about={
         data && data.tests.length > 0
-          ? `${plural(data.tests.length, 'test runs', 'tests run')}; in ${decided === 0 ? 'none' : sayCount(decided)} of them one way is ahead for sure.`
+          ? `${plural(data.tests.length, 'test', 'tests')}, ${decided === 0 ? 'none' : sayCount(decided)} with a winner.`
           : 'Ways of a flow, messages, subjects, delays or offers, tried against one another.'
       }
-      acts={field}
     >
-      <div className="grid gap-5" {...ofBefore(isPlaceholderData)}>
+      <div className="grid gap-5">
         {!data ? (
-          <Empty title="Reckoning…" />
+          <Empty title="Calculating…" />
         ) : data.tests.length ? (
           data.tests.map((test) => <OneTest key={`${test.flow.key}/${test.step}`} test={test} />)
         ) : (
@@ -121,7 +110,7 @@ function OneTest({ test }: { test: TestView }) {
           {test.moreNeeded !== null && test.moreNeeded > 0 && (
             <>
               {' '}
-              About {sayCount(test.moreNeeded)} more people in each way would show a difference like this
+              About {sayCount(test.moreNeeded)} more people in each variant would settle a difference like this
               {test.daysNeeded !== null && `: ${sayDays(test.daysNeeded)}`}.
             </>
           )}
@@ -133,17 +122,19 @@ function OneTest({ test }: { test: TestView }) {
               <tr className="border-b border-line text-xs text-soft">
                 <th className="py-1 text-left font-normal">Way</th>
                 <th className="py-1 text-right font-normal">People</th>
-                <th className="py-1 text-right font-normal">{test.goes === 'goal' ? 'Goal' : 'Ordered'}</th>
+                <th className="py-1 text-right font-normal">
+                  {{ goal: 'Goal', order: 'Ordered', opened: 'Opened', clicked: 'Clicked' }[test.goes]}
+                </th>
                 <th className="py-1 text-right font-normal">A person</th>
                 <th className="py-1 text-right font-normal">Clicked</th>
-                <th className="py-1 text-right font-normal">Better</th>
+                <th className="py-1 text-right font-normal">Chance of being best</th>
               </tr>
             </thead>
             <tbody>
               {test.arms.map((arm) => (
                 <tr key={arm.id} className="border-b border-line align-top">
                   <th scope="row" className="py-1.5 pr-2 text-left font-normal">
-                    {arm.name} {test.ahead === arm.id && <Label tone="good">ahead</Label>}
+                    {arm.name} {test.ahead === arm.id && <Label tone="good">Winner</Label>}
                   </th>
                   <td className="py-1.5 text-right">
                     {sayCount(arm.people)}
@@ -171,9 +162,7 @@ function OneTest({ test }: { test: TestView }) {
             <Spans label={`${test.name} by way`} axis={`Share within ${test.window} of entering`} spans={rated} say={percent} />
           )}
         </div>
-        <p className="text-xs text-soft">
-          {test.method} “Better” is the chance that it is better than the best of the others (flat prior).
-        </p>
+        <p className="text-xs text-soft">{test.method} The chance of being best is over 97.6% exactly if a variant is the winner.</p>
       </div>
     </Part>
   );

@@ -2,4 +2,4 @@ import { json, reportRoute } from '@/server/door';
 import { testViews } from '@/server/revenue';
 
 export const dynamic = 'force-dynamic';
-export const GET = reportRoute(async ({ db, url }) => json(await testViews(db, url)));
+export const GET = reportRoute(async ({ db }) => json(await testViews(db)));
