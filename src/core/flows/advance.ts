@@ -252,7 +252,7 @@ class Passage {
     if (!met) return { ends: false, until };
     this.run = { ...this.run, goalAt: met.time };
     this.note('goal', this.run.step);
-    if (goal.handTo && this.run.outcome !== 'control') this.handOver(goal.handTo, met.properties);
+    if (goal.handTo && this.run.outcome !== 'control' && this.run.outcome !== 'left') this.handOver(goal.handTo, met.properties);
     return { ends: goal.ends, until: null };
   }
 
@@ -292,7 +292,7 @@ class Passage {
       if (goal.ends) return this.end('goal');
       if (document.window?.leave && outsideOf(document, this.now, this.flow.zone) === 'after') {
         this.note('left', this.run.step, { saw: { window: 'after' } });
-        return this.end('left');
+        return this.leave('left');
       }
       let stayUntil: Instant | null = document.window?.leave && document.window.to ? endOfDate(document.window.to, this.flow.zone) : null;
       stayUntil = sooner(stayUntil, goal.until);
@@ -300,7 +300,7 @@ class Passage {
         const answer = verdict(stay, this.facts, this.view());
         if (!answer.holds) {
           this.note('left', this.run.step, { saw: { rule: see(stay, this.facts, this.view()) } });
-          return this.end('left');
+          return this.leave('left');
         }
         stayUntil = sooner(stayUntil, answer.until);
       }
@@ -388,11 +388,19 @@ class Passage {
 
   private complete(step: Step | null): Wake {
     this.note('completed', step?.id ?? null);
+    return this.leave('completed');
+  }
+
+  /**
+   * Takes the run out of the flow. Its goal can still be reached until its window closes, whether it completed or left early: people of
+   * the control group are counted as long, and the two stand side by side.
+   */
+  private leave(outcome: 'completed' | 'left'): Wake {
     const { goal } = this.flow.document;
-    this.run = { ...this.run, outcome: 'completed', step: null, waitFrom: null, waitUntil: null };
-    if (!goal || this.run.goalAt !== null) return this.end('completed');
-    this.tell(FLOW_LEFT, this.now, { outcome: 'completed' });
-    this.run = { ...this.run, phase: 'watching' };
+    this.run = { ...this.run, outcome, step: null, waitFrom: null, waitUntil: null };
+    if (!goal || this.run.goalAt !== null) return this.end(outcome);
+    this.tell(FLOW_LEFT, this.now, { outcome });
+    this.run = { ...this.run, phase: 'watching', isDoubtful: false };
     return this.watch();
   }
 

@@ -1,5 +1,5 @@
 import { dependsOn, namesIn, outermost, spanOf, type EventNeed, type Need, type Rule } from '../rules';
-import { addDuration, type Instant } from '../time';
+import { addDuration, secondOf, type Instant } from '../time';
 import { MESSAGE_SENT, sentNeeded } from '../limits';
 import { guardRules, type Offer } from '../offers';
 import type { RunningFlow, When } from './advance';
@@ -17,6 +17,9 @@ interface Needs {
   /** by which is told whose time has come */
   readonly due: readonly Need[];
 }
+/** So many events of a type are looked at of the second in which a wait began. */
+const MOST_IN_A_SECOND = 10;
+
 const needs = new WeakMap<FlowDocument, Needs>();
 
 /** What the rules of a flow look at: those of entry, and all others. */
@@ -112,10 +115,11 @@ export function asksOf(
       ask({
         type: awaited.event,
         where: awaited.where ?? [],
-        from: run.waitFrom + 1,
+        // the second in which it began counts, beside what started the run and what the flow recorded then
+        from: awaited.isOwn ? run.waitFrom + 1 : secondOf(run.waitFrom),
         to: Math.min(now, run.waitUntil),
         order: 'oldest',
-        most: 1,
+        most: awaited.isOwn ? 1 : MOST_IN_A_SECOND,
         names: null,
       }),
     );
@@ -134,7 +138,8 @@ export function asksOf(
         to: Math.min(now, addDuration(enteredAt, goal.within, zone)),
         order: 'oldest',
         most: 2,
-        names: namesIn(where),
+        // another flow that it starts gets all that came with it
+        names: goal.handTo ? null : namesIn(where),
       }),
     );
   }

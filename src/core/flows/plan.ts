@@ -73,6 +73,8 @@ function prepare(document: FlowDocument): Plan {
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalSignals, ...ends, ...longer])].sort(),
     needs: [...steps.values()].flatMap((step) => kindOfStep(step).needs?.(step) ?? []),
     looksAtAbout:
+      // another flow that a rule's goal starts gets what came with the start
+      (goal?.handTo !== undefined && 'rule' in goal) ||
       rules.some((rule) => rule !== null && looksAtTrigger(rule)) ||
       [...steps.values()].some((step) => kindOfStep(step).looksAtStart?.(step) ?? false),
     wakesWatching: goalSignals,

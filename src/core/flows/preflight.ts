@@ -142,6 +142,15 @@ export function preflight(
         'Ask the trigger for the flow whose messages are meant, so that it does not begin itself without end.',
       );
   }
+  for (const trigger of flow.triggers)
+    if (trigger.kind === 'silence' && trigger.unless?.event === trigger.event)
+      add(
+        'cancels-itself',
+        'stops',
+        null,
+        `The inactivity trigger never fires: ${trigger.event} both starts it and cancels it`,
+        'Choose another event that cancels it, or none.',
+      );
   if (!sends) add('sends-nothing', 'warns', null, 'The flow sends nothing', 'Add a message.');
   if (flow.as !== 'broadcast' && !flow.stay && !flow.goal?.ends)
     add(

@@ -236,3 +236,6 @@ export function joinDuration(amount: number, unit: DurationUnit): string {
       return `P${amount}W`;
   }
 }
+
+/** The whole second in which a moment lies. */
+export const secondOf = (at: Instant): Instant => Math.floor(at / 1000) * 1000;

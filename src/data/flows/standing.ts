@@ -14,7 +14,7 @@ export async function openTwice(sql: Sql, personId: string): Promise<string[]> {
          partition by r.flow_id, case when v.document -> 'reentry' = '"once"' or jsonb_typeof(v.document -> 'reentry') = 'object' then '' else r.key end
          order by (r.phase = 'watching') desc, r.entered_at, r.id) as place
        from runs r join flow_versions v on v.flow_id = r.flow_id and v.version = r.version
-       where r.person_id = :personId and r.phase in ('inside', 'watching')
+       where r.person_id = :personId and (r.phase = 'inside' or (r.phase = 'watching' and r.outcome <> 'left'))
      ) open where place > 1 and phase = 'inside'`,
     { personId },
   );

@@ -133,8 +133,9 @@ async function moveClaimed(trx: Sql, store: StoreNow, due: readonly RunRow[]): P
       setAside(row, error);
     }
   }
+  // what started a run tells also how many flows have begun each other: every run that has entered needs it
   const isAsked = ({ row, flow }: (typeof looking)[number]) =>
-    row.about_event !== null && row.about_data === null && planOf(flow.document).looksAtAbout;
+    row.about_event !== null && row.about_data === null && (row.phase !== 'armed' || planOf(flow.document).looksAtAbout);
   const about = await aboutOf(
     trx,
     looking.filter(isAsked).map(({ row }) => row),

@@ -15,13 +15,14 @@ import {
   valueAt,
   verdict,
   wakesOn,
+  type FactEvent,
   type Hours,
   type Rule,
   type Value,
   type WhereTest,
 } from '../../rules';
 import { countryCode } from '../../places';
-import { addDuration, approximateMs, atClock, DAY, dayAt, dayNumber, isZone, sayDuration, WEEK, type Instant } from '../../time';
+import { addDuration, approximateMs, atClock, DAY, dayAt, dayNumber, isZone, sayDuration, secondOf, WEEK, type Instant } from '../../time';
 import type { Arm } from '../document';
 import { clockTime, positiveDuration, sayDaysFrom, stepId } from '../parts';
 import { bestHour, OPENS_LOOKED_AT, OPENS_WITHIN } from '../besthour';
@@ -222,6 +223,15 @@ function overAt(step: WaitStep, here: Here): Instant | null {
   return step.hours ? nextWithin(at, step.hours, here.zone) : at;
 }
 
+/**
+ * Whether an event came after a wait began. Shops send whole seconds, so one that is stamped with the very second in which the wait began
+ * counts as well, unless it started the run or this flow recorded it.
+ */
+function isSince(event: FactEvent, from: Instant, here: Pick<Here, 'about' | 'flow'>): boolean {
+  if (event.time > from) return true;
+  return event.time === secondOf(from) && event.id !== here.about.eventId && event.properties.byFlow !== here.flow;
+}
+
 export const waitKind: StepKind<WaitStep> = {
   runsWhilePaused: true,
   run(step, here) {
@@ -255,12 +265,12 @@ export const waitKind: StepKind<WaitStep> = {
     if (isNew) return { to: 'wait', until: over, isNew, on: [awaited.event] };
     const from = here.waitFrom ?? over;
     const came = eventsOf(here.facts, awaited.event).find(
-      (event) => event.time > from && event.time < over && event.time <= here.now && matches(event, awaited.where),
+      (event) => isSince(event, from, here) && event.time < over && event.time <= here.now && matches(event, awaited.where),
     );
     if (came) {
       here.answer({ at: came.time, data: came.properties });
       here.note('answered', { saw: { came: came.time } });
-      return on(0, came.time);
+      return on(0, Math.max(from, came.time));
     }
     if (over > here.now) return { to: 'wait', until: over, on: [...told, awaited.event] };
     here.note('unanswered');

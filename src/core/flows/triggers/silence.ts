@@ -7,7 +7,8 @@ import { positiveDuration, propertyKey } from '../parts';
 
 /**
  * The event, then no more of it for `after`, matched by the property `key`, and no event `unless` with the same key. An
- * `unless` event that does not carry the key counts against every key from its moment on, since it cannot be told apart.
+ * `unless` event that doesn't carry the key, or of a trigger without one, counts from the last event on: what came before it was
+ * about something else.
  */
 export const silenceTriggerShape = {
   kind: z.literal('silence'),
@@ -24,7 +25,7 @@ export const silenceTrigger: TriggerKind<SilenceTrigger> = {
     event.type === trigger.event && keyOf(trigger, event) !== null ? addDuration(event.time, trigger.after, zone) : null,
   /**
    * The last event with the key counts, the silence lasts from it, and an `unless` event with the same key ends it
-   * whenever it happened; one that carries no key ends it when it is not older than the last event.
+   * whenever it happened; one without a key ends it if it is not older than the last event.
    */
   stateAt(trigger, key, facts, at, zone) {
     const last = newestOf(eventsOf(facts, trigger.event), trigger, key, { from: earliestStart(at, approximateMs(trigger.after)), to: at });
@@ -35,7 +36,7 @@ export const silenceTrigger: TriggerKind<SilenceTrigger> = {
       for (const event of eventsOf(facts, unless.event)) {
         if (event.time > at) break;
         const itsKey = keyOf(trigger, event);
-        if (itsKey === null ? event.time >= last.time : itsKey === key)
+        if (trigger.key === null || itsKey === null ? event.time >= last.time : itsKey === key)
           return { state: 'off', off: { why: 'ended', by: unless.event, hasKey: trigger.key !== null && itsKey !== null } };
       }
     }
