@@ -7,7 +7,7 @@ import type { Instant } from '../time';
 /**
  * Where a run stands.
  * `armed`: the trigger has begun but not come about (a silence that still lasts). `inside`: entered, at a step.
- * `watching`: through with the steps, the goal can still be reached. `ended`: nothing more will happen.
+ * `watching`: out of the flow (completed, left early, or in the control group), the goal can still be reached. `ended`: nothing more will happen.
  */
 export type Phase = 'armed' | 'inside' | 'watching' | 'ended';
 

@@ -110,8 +110,11 @@ export async function leftCarts(
        select count(*) as messages, max(s.clicked_at) as clicked_at,
          (array_agg(s.flow_id order by s.clicked_at desc nulls last, s.sent_at desc))[1] as flow_id,
          (array_agg(s.step_id order by s.clicked_at desc nulls last, s.sent_at desc))[1] as step_id
-       from sends s where s.person_id = t.person_id and s.kind = 'marketing' and s.sent_at >= t.updated_at
-         and s.sent_at <= coalesce(case when t.state = 'won' then t.ordered_at end, t.left_at + :windowMs * interval '1 millisecond')) m on true
+       from (
+         -- a click after the order did not bring the cart back
+         select s.flow_id, s.step_id, s.sent_at, case when s.clicked_at <= w.closes_at then s.clicked_at end as clicked_at
+         from sends s, (select coalesce(case when t.state = 'won' then t.ordered_at end, t.left_at + :windowMs * interval '1 millisecond') as closes_at) w
+         where s.person_id = t.person_id and s.kind = 'marketing' and s.sent_at >= t.updated_at and s.sent_at <= w.closes_at) s) m on true
      left join flows f on f.id = m.flow_id
      where cast(:state as text) is null or t.state = :state
      order by t.left_at desc, t.person_id desc, t.cart_id desc limit :limit offset :offset`,

@@ -97,7 +97,9 @@ export async function personView(db: Db, id: string): Promise<PersonView> {
         at: step
           ? sayStep(step)
           : run.phase === 'watching'
-            ? 'Through; waits for the goal'
+            ? run.outcome === 'left'
+              ? 'Exited early; the goal can still be reached'
+              : 'Completed; the goal can still be reached'
             : run.phase === 'armed'
               ? 'Not entered yet: the silence still lasts'
               : null,

@@ -49,7 +49,7 @@ export async function whyNot(db: Db, personId: string, flowKey: string): Promise
       says:
         open.phase === 'inside'
           ? 'They are inside at this moment; what they got and did not get, and why, stands below.'
-          : 'They went through; what they got and did not get, and why, stands below.',
+          : 'They have exited, and can still reach the goal. What they got and did not get, and why, is listed below.',
       conditions,
       runs,
     };

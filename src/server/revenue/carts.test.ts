@@ -8,6 +8,7 @@ import { writeLimits } from '../sending';
 import { eraseById, mergePeople } from '../people';
 import { recordOwn } from '../ingest';
 import { happening, openLab, type Lab } from '../testing/lab';
+import { bandOf } from './carts';
 import { cartsPage, cartsReport, flowLift, lifts, testView, testViews } from '.';
 
 let lab: Lab;
@@ -133,6 +134,19 @@ describe('carts that were left', () => {
     await lab.tell([order('a@example.com', 'o1', 50, now), order('b@example.com', 'o2', 45, now)]);
     const { how, rate, groups } = await cartsReport(lab.db, url());
     expect(how).toEqual({ clicked: { carts: 1, value: 5_000 }, sent: { carts: 1, value: 4_500 }, itself: { carts: 0, value: 0 } });
+    // a click after the order did not bring the cart back
+    const [late] = await query<{ id: string; person_id: string }>(
+      lab.db,
+      `select s.id, s.person_id from sends s join people p on p.id = s.person_id where p.email = 'b@example.com'`,
+    );
+    await moveClockTo(lab.db, began + 6 * HOUR);
+    await recordOwn(lab.db, {
+      personId: late!.person_id,
+      type: 'message.clicked',
+      eventId: 'message.clicked/2',
+      properties: { sendId: late!.id, flow: 'carts', step: 'mail', channel: 'email', url: 'https://shop.example' },
+    });
+    expect((await cartsReport(lab.db, url())).how).toEqual(how);
     // their week is not over: what will be gone is not known yet
     expect(rate).toBeNull();
     expect(groups.find(({ by }) => by === 'message')!.lines).toMatchObject([{ key: 'Carts: mail', carts: 3, won: 2 }]);
@@ -150,6 +164,15 @@ describe('carts that were left', () => {
     expect((await cartsReport(lab.db, url())).open).toEqual({ carts: 2, value: 11_000 });
     await eraseById(lab.db, `~${a!.id}`, 'Marla');
     expect((await cartsReport(lab.db, url())).potential).toBe(0);
+  });
+});
+
+describe('the bands of cart values', () => {
+  it('are in major units, whatever the currency’s minor unit (ISO 4217: JPY none, EUR two digits, KWD three)', () => {
+    expect(bandOf({ currency: 'EUR', minor: 7_500 })).toBe('50 to 100');
+    expect(bandOf({ currency: 'JPY', minor: 75 })).toBe('50 to 100');
+    expect(bandOf({ currency: 'KWD', minor: 75_000 })).toBe('50 to 100');
+    expect(bandOf({ currency: 'KWD', minor: 2_000_000 })).toBe('1000 and more');
   });
 });
 

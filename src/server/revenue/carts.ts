@@ -1,4 +1,5 @@
 import type { CartItemView, CartsReport, CartsView } from '@/core/api';
+import { toMajor, type Money } from '@/core/money';
 import { differenceInterval, happenedBy, shareInterval, survivalCurve, type Share } from '@/core/stats';
 import { DAY, HOUR, localDate, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
@@ -75,7 +76,7 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
     how: { clicked: how('clicked'), sent: how('sent'), itself: how('itself') },
     weeks: weeksOf(reachable, from, Math.min(to, now), now, zone),
     groups: [
-      group('value', (row) => [bandOf(Number(row.value_minor))]),
+      group('value', (row) => [bandOf({ currency, minor: Number(row.value_minor) })]),
       group('first', (row) => [row.is_first ? 'First order' : 'Bought before']),
       group('product', (row) => [
         ...new Set(row.items.flatMap((item) => (typeof item?.name === 'string' ? [item.name.slice(0, 120)] : []))),
@@ -92,12 +93,14 @@ export async function cartsReport(db: Db, url: URL): Promise<CartsReport> {
   };
 }
 
-const BANDS = [2_500, 5_000, 10_000, 25_000, 50_000, 100_000] as const;
-/** In which band of values a cart lies: "50 to 100". */
-function bandOf(minor: number): string {
-  const place = BANDS.findIndex((end) => minor < end);
-  if (place === 0) return `under ${BANDS[0] / 100}`;
-  return place < 0 ? `${BANDS.at(-1)! / 100} and more` : `${BANDS[place - 1]! / 100} to ${BANDS[place]! / 100}`;
+/** The bounds of the bands of cart values, in major units of the currency. */
+const BANDS = [25, 50, 100, 250, 500, 1_000] as const;
+/** Finds the band of values in which a cart lies: "50 to 100". */
+export function bandOf(money: Money): string {
+  const major = toMajor(money);
+  const place = BANDS.findIndex((end) => major < end);
+  if (place === 0) return `under ${BANDS[0]}`;
+  return place < 0 ? `${BANDS.at(-1)!} and more` : `${BANDS[place - 1]!} to ${BANDS[place]!}`;
 }
 
 /** The rate by week in which carts were left, of weeks that begin on Mondays of the store. */

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
 import type { BroadcastView, Did, FlowView, SendSplitView, SplitOfSends } from '@/core/api';
 import { planOf } from '@/core/flows';
-import { sayMoney } from '@/core/money';
+import { sayMoney, toMajor } from '@/core/money';
 import {
   api,
   Bars,
@@ -79,7 +79,7 @@ export function Became({ view, flow, onChanged }: { view: BroadcastView; flow: F
       name: 'Revenue',
       isNumber: true,
       unit: view.revenue.currency,
-      value: (row) => row.revenue.minor / 100,
+      value: (row) => toMajor(row.revenue),
       show: (row) => sayMoney(row.revenue),
     },
   ];

@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Plus } from 'lucide-react';
 import { useMemo, useState } from 'react';
 import type { BroadcastItem, BroadcastPhase } from '@/core/api';
-import { sayMoney } from '@/core/money';
+import { sayMoney, toMajor } from '@/core/money';
 import {
   api,
   Button,
@@ -92,7 +92,7 @@ const columnsOf = (zone: string, currency: string): TableColumn<BroadcastItem>[]
     name: 'Revenue',
     isNumber: true,
     unit: currency,
-    value: ({ revenue }) => revenue.minor / 100,
+    value: ({ revenue }) => toMajor(revenue),
     show: ({ revenue, sent }) => (sent ? sayMoney(revenue) : ''),
     className: 'whitespace-nowrap font-semibold',
   },

@@ -395,11 +395,11 @@ describe('waiting for an event', () => {
     );
   });
 
-  it('asks for just the first that comes after it began', () => {
+  it('asks for the first that come from the second in which it began on', () => {
     const document = flowOf([wait()]);
     const run: Run = { ...inside('1', 'r1'), phase: 'inside', enteredAt: START, step: 'w', waitFrom: START, waitUntil: START + 3 * DAY };
     expect(asksOf({ key: 'flow', document, zone: ZONE }, run, { now: START + HOUR, dueAt: START + HOUR })).toEqual([
-      { type: 'app.rated', key: null, where: [], within: null, from: START + 1, to: START + HOUR, order: 'oldest', most: 1, names: null },
+      { type: 'app.rated', key: null, where: [], within: null, from: START, to: START + HOUR, order: 'oldest', most: 10, names: null },
     ]);
   });
 

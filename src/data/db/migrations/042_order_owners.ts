@@ -19,13 +19,13 @@ export async function up(knex: Knex): Promise<void> {
     create index waiting_order_events_received on waiting_order_events (received_at);
     with doubled as (
       select order_id from orders where placed_at is not null group by 1 having count(*) > 1
-    ), placed as (
+    ), placements as (
       select e.person_id, o.order_id, e.source, e.time, e.event_id from doubled d join orders o using (order_id)
         join events e on e.person_id = o.person_id and e.type = 'order.placed' and e.properties ->> 'orderId' = o.order_id
     ), owners as (
-      select distinct on (order_id, source) order_id, source, person_id from placed order by order_id, source, time desc, event_id desc
+      select distinct on (order_id, source) order_id, source, person_id from placements order by order_id, source, time desc, event_id desc
     ), moved as (
-      update events e set person_id = o.person_id from owners o, placed p
+      update events e set person_id = o.person_id from owners o, placements p
       where p.order_id = o.order_id and p.source = o.source and p.person_id <> o.person_id and e.person_id = p.person_id
         and e.type in ('order.placed', 'order.cancelled', 'order.refunded') and e.properties ->> 'orderId' = o.order_id
         and (e.source = o.source or e.type <> 'order.placed')
