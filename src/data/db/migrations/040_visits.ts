@@ -9,7 +9,7 @@ export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
     alter table runs add column visit int not null default 1, add column done jsonb;
     update runs set done = (select jsonb_object_agg(step, null) from unnest(passed) step) where passed is not null;
-    alter table runs drop column passed;
+    -- "passed" stays for processes of the version before, which still read it
     -- one row for each process whose loop has failed since it last succeeded
     create table run_loop_failures (
       process text primary key,
