@@ -1,6 +1,6 @@
 import type { AttentionView, TodayView } from '@/core/api';
 import { nextMessageAfter, planOf, stepsOf } from '@/core/flows';
-import { DAY, HOUR, startOfDay, subtractDuration, type Instant } from '@/core/time';
+import { HOUR, startOfDay, subtractDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
 import { documentsNow, readVersion } from '@/data/flows';
 import { MOST_DIFFERENCES, revenueTotals } from '@/data/revenue';
