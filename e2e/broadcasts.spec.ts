@@ -116,7 +116,7 @@ test('a broadcast is written, tried on a part, let go now, chosen of, and goes o
   await page.getByRole('button', { name: 'Send “Snow” to the others…' }).click();
   await page.getByRole('dialog').getByRole('button', { name: 'Send', exact: true }).click();
   await expect.poll(async () => (await view(request, key)).sent).toBe(24);
-  await expect(page.getByTestId('trial-says')).toContainText('all others get “Snow”');
+  await expect(page.getByTestId('trial-says')).toContainText('everyone else gets “Snow”');
   await expect(page.getByTestId('became')).toContainText('It went out on');
   for (const one of people.slice(0, 3)) expect(await mailsTo(request, one)).toHaveLength(1);
 
