@@ -26,6 +26,9 @@ test('a source: made, its key shown once, a test event arrives, a bad event says
   ).toBe(202);
   await expect(page.getByTestId('arrivals').getByText('app.opened')).toBeVisible();
   await expect(page.getByText('<img src=x onerror=alert(1)>').first()).toBeVisible();
+  // a refund that names nobody, before its order: it can be seen to wait
+  await send({ id: `${address}-refund`, source: 'app', type: 'order.refunded', data: { orderId: `none-${address}`, value: 5 } });
+  await expect(page.getByTestId('waiting')).toContainText('1 refund or cancellation is waiting for an order that hasn’t arrived yet.');
   await send({
     id: `${address}-2`,
     source: 'app',

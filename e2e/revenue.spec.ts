@@ -73,6 +73,18 @@ test('carts, tests and lift say their finding in words with its interval, and ca
 
   await page.goto(`${base()}/revenue/tests`);
   await expect(page.getByTestId('test-says').first()).toContainText(/No clear winner yet|is the winner|Too early to tell/);
+  // the results of the flow give the same verdict
+  const says = (await page.getByTestId('test-says').first().textContent())!;
+  await page.getByRole('link', { name: 'To the flow' }).first().click();
+  await page.getByRole('tab', { name: 'Results' }).click();
+  await page
+    .getByTestId('line-map')
+    .getByRole('button', { name: /^Test / })
+    .first()
+    .click();
+  await expect(page.getByTestId('test-verdict')).not.toHaveText('Loading…');
+  expect(says).toContain(await page.getByTestId('test-verdict').textContent());
+  await page.goto(`${base()}/revenue/tests`);
   await page.getByLabel('Now, of 100').fill('10');
   await page.getByLabel('To be seen, of 100').fill('12');
   await expect(page.getByTestId('power')).toContainText('3,841 people in each way');

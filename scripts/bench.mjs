@@ -19,8 +19,10 @@ let sink = null;
 try {
   stack.runScript('scripts/setup.ts', ['--people', '1000'], env);
   const which =
-    process.argv[2] ?? 'advance,rules,preflight,counting,segments,replay,ingest,runloop,arming,mails,people,map,letters,codes,revenue';
+    process.argv[2] ??
+    'advance,rules,preflight,counting,segments,replay,ingest,runloop,arming,mails,people,map,letters,codes,revenue,verdicts';
   if (['ingest', 'crowd', 'map'].some((one) => which.includes(one))) stack.ensureBuild('.next');
+  if (which.includes('verdicts')) stack.runScript('bench/verdicts.ts', [], env);
   if (which.includes('advance')) stack.runScript('bench/advance.ts', [], env);
   if (which.includes('rules')) stack.runScript('bench/rules.ts', [], env);
   if (which.includes('letters')) stack.runScript('bench/letters.ts', [], env);

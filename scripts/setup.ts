@@ -17,7 +17,7 @@ import {
 import { countryCode } from '../src/core/people';
 import { ledgerOf } from '../src/core/orders';
 import { planOf, stepsOf } from '../src/core/flows';
-import { testVerdict } from '../src/core/revenue';
+import { countedArms, testVerdict } from '../src/core/revenue';
 import { CODE_ISSUED } from '../src/core/offers';
 import { spellingOf } from '../src/core/rules';
 import { headOf, personalise } from '../src/core/messages';
@@ -419,10 +419,7 @@ async function noteTrials(db: Db, flows: readonly { key: string; document: Repla
         { flowId: ids.get(key)!, at: new Date(at), arms: step.arms.map(({ id }) => id) },
       );
       const counts = Object.fromEntries(step.arms.map(({ id }) => [id, rows.find(({ arm }) => arm === id) ?? { of: 0, count: 0 }]));
-      const { ahead } = testVerdict(
-        step.arms.map(({ id, name, share }) => ({ id, name, share: share ?? 1, people: counts[id]!.of, goals: counts[id]!.count })),
-        { people: Math.max(...Object.values(counts).map(({ of }) => of)) },
-      );
+      const { ahead } = testVerdict(countedArms(step.arms, counts), Math.max(...Object.values(counts).map(({ of }) => of)));
       await noteVerdict(db, { flowId: ids.get(key)!, step: before, at, arm: ahead, counts });
     }
 }

@@ -44,6 +44,8 @@ export interface RejectionView {
 }
 
 export interface SourceDetail extends SourceView {
+  /** refunds and cancellations whose order hasn't arrived */
+  readonly waiting: number;
   /** by minute of the last hour, oldest first */
   readonly minutes: readonly {
     readonly minute: string;

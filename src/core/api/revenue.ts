@@ -235,6 +235,8 @@ export interface TestView {
     readonly chance: number | null;
   }[];
   readonly ahead: string | null;
+  /** when the test was decided; null while it goes on */
+  readonly decidedAt: string | null;
   /** how likely so uneven parts are by the shares that were set; below 0.001 something is wrong */
   readonly evenness: number;
   readonly moreNeeded: number | null;

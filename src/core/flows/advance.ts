@@ -333,7 +333,7 @@ class Passage {
     }
   }
 
-  /** Passes by a step that acts once and has acted before the run was moved, on the path it took then. Answers whether it did. */
+  /** Passes by a step that acts once and has acted before the run was moved, on the path it took then. Returns whether it did. */
   private passBy(step: Step): boolean {
     const path = this.run.done?.[step.id];
     const kind = kindOfStep(step);

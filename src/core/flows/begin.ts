@@ -57,6 +57,34 @@ export function canNeverStart(reentry: Reentry, earlier: readonly EarlierRun[], 
   return (reentry === 'once' && entered.length > 0) || (reentry === 'once-per-key' && entered.some((run) => run.key === key));
 }
 
+/** A run that a person has in a flow, as a merge finds it. */
+export interface OpenRun {
+  readonly id: string;
+  readonly flowId: number;
+  readonly key: string;
+  readonly phase: Phase;
+  readonly outcome: Outcome | null;
+  readonly enteredAt: Instant;
+}
+
+/**
+ * Finds the runs that end after two people became one: of several in a flow, for the same key or, if the flow runs once per person, for
+ * any, the one that entered first goes on, and none does if one has completed.
+ * @param runs the person's runs that are in a flow or out of it with the goal still to be reached
+ */
+export function doubledRuns(runs: readonly OpenRun[], reentryOf: (flowId: number) => Reentry): OpenRun[] {
+  const going = new Map<string, OpenRun>();
+  const doubled: OpenRun[] = [];
+  const first = (a: OpenRun, b: OpenRun) =>
+    Number(b.phase === 'watching') - Number(a.phase === 'watching') || a.enteredAt - b.enteredAt || Number(BigInt(a.id) - BigInt(b.id));
+  for (const run of runs.filter(({ outcome }) => outcome !== 'left').sort(first)) {
+    const place = `${run.flowId}/${isPerPerson(reentryOf(run.flowId)) ? '' : run.key}`;
+    if (!going.has(place)) going.set(place, run);
+    else if (run.phase === 'inside') doubled.push(run);
+  }
+  return doubled;
+}
+
 /** Whether all runs of a person matter to re-entry, or only those of the same key. */
 export const isPerPerson = (reentry: Reentry): boolean => reentry === 'once' || typeof reentry === 'object';
 

@@ -17,7 +17,7 @@ export function judge(flow: Judged, about: About, facts: Pick<Facts, 'events'>, 
 /** Why the trigger of a run that has entered turns out not to have come about, or null when it stands or nothing speaks against it. */
 export function undoneBecause(flow: Judged, run: Run, facts: Pick<Facts, 'events'>): TriggerOff | null {
   if (!run.isDoubtful || run.about.trigger === CALLED || run.enteredAt === null) return null;
-  // it entered by a trigger of an earlier version, which it was moved from: nothing speaks against that any more
+  // it entered by a trigger of an earlier version and was moved since: that stays valid
   if (!triggerOf(flow, run.about.trigger)) return null;
   const state = judge(flow, run.about, facts, run.enteredAt);
   if (state.state === 'due') return null;

@@ -17,7 +17,7 @@ interface Needs {
   /** by which is told whose time has come */
   readonly due: readonly Need[];
 }
-/** So many events of a type are looked at of the second in which a wait began. */
+/** How many events of a type are looked at from the second in which a wait began on: some may have come before it. */
 const MOST_IN_A_SECOND = 10;
 
 const needs = new WeakMap<FlowDocument, Needs>();
@@ -115,7 +115,7 @@ export function asksOf(
       ask({
         type: awaited.event,
         where: awaited.where ?? [],
-        // the second in which it began counts, beside what started the run and what the flow recorded then
+        // shops send whole seconds, so the second in which it began counts
         from: awaited.isOwn ? run.waitFrom + 1 : secondOf(run.waitFrom),
         to: Math.min(now, run.waitUntil),
         order: 'oldest',
@@ -138,7 +138,7 @@ export function asksOf(
         to: Math.min(now, addDuration(enteredAt, goal.within, zone)),
         order: 'oldest',
         most: 2,
-        // another flow that it starts gets all that came with it
+        // a flow that it starts gets everything that came with the event
         names: goal.handTo ? null : namesIn(where),
       }),
     );

@@ -1,4 +1,4 @@
-import { partsOf, wakesOn, type Need, type Rule } from '../rules';
+import { wakesOn, type Need, type Rule } from '../rules';
 import { approximateMs } from '../time';
 import { eachStep, type FlowDocument, type Step } from './document';
 import { armsOf, kindOfStep } from './steps';
@@ -15,8 +15,6 @@ export interface Plan {
   readonly rules: readonly Rule[];
   /** what steps look at beside rules */
   readonly needs: readonly Need[];
-  /** whether any rule or step looks at what came with the event that started the run */
-  readonly looksAtAbout: boolean;
   /** the keys of the offers of which it issues codes */
   readonly offersNamed: readonly string[];
   /** whether it sends what is subject to limits */
@@ -72,11 +70,6 @@ function prepare(document: FlowDocument): Plan {
     wakesArmed: ends,
     wakesInside: [...new Set([...wakesOn([document.stay]), ...goalSignals, ...ends, ...longer])].sort(),
     needs: [...steps.values()].flatMap((step) => kindOfStep(step).needs?.(step) ?? []),
-    looksAtAbout:
-      // another flow that a rule's goal starts gets what came with the start
-      (goal?.handTo !== undefined && 'rule' in goal) ||
-      rules.some((rule) => rule !== null && looksAtTrigger(rule)) ||
-      [...steps.values()].some((step) => kindOfStep(step).looksAtStart?.(step) ?? false),
     wakesWatching: goalSignals,
   };
 }
@@ -84,9 +77,4 @@ function prepare(document: FlowDocument): Plan {
 /** How long before somebody enters a flow's triggers begin at most, about, in milliseconds. */
 export function leadOf({ triggers }: Pick<FlowDocument, 'triggers'>): number {
   return Math.max(0, ...triggers.map((trigger) => approximateMs(kindOfTrigger(trigger).lead(trigger) ?? 'PT0S')));
-}
-
-function looksAtTrigger(rule: Rule): boolean {
-  const parts = partsOf(rule);
-  return parts ? parts.some(looksAtTrigger) : 'test' in rule && rule.test === 'trigger';
 }

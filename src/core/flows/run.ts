@@ -7,7 +7,8 @@ import type { Instant } from '../time';
 /**
  * Where a run stands.
  * `armed`: the trigger has begun but not come about (a silence that still lasts). `inside`: entered, at a step.
- * `watching`: out of the flow (completed, left early, or in the control group), the goal can still be reached. `ended`: nothing more will happen.
+ * `watching`: out of the flow (completed, left early, or in the control group), the goal can still be reached.
+ * `ended`: nothing more will happen.
  */
 export type Phase = 'armed' | 'inside' | 'watching' | 'ended';
 
@@ -57,9 +58,9 @@ export interface Run {
   readonly answers: Answers;
   /** how much it has done to the world so far */
   readonly effects: number;
-  /** which visit this is, counted from 1: a run that is moved visits steps again, and what they do then is new */
+  /** counts visits from 1: each move begins a new one, and what steps do in it is new */
   readonly visit: number;
-  /** steps that it did before it was moved to its version, each with the index of the path it took (null where it has none): it passes them by */
+  /** steps done before the run was moved to its version, which it passes by: each with the index of the path it took, null without paths */
   readonly done?: { readonly [step: string]: number | null };
   /** what fell due while the flow was paused is let pass: no message and no code up to the next wait */
   readonly dropsDue?: boolean;

@@ -3,6 +3,7 @@ import {
   adjusted,
   chanceOfBetter,
   chanceOfParts,
+  commonVariance,
   differenceOf,
   isSure,
   meanDifference,
@@ -14,11 +15,11 @@ import {
   type Share,
 } from '../stats';
 
-/** With how many people a group says something at least. */
+/** The number of people that each group needs before a lift is shown. */
 export const FEWEST = 50;
-/** With how many people a variant of a test says something at least; how sure it is the evidence says, however few they are. */
+/** The number of people that each variant of a test needs before a verdict is given. The evidence itself is valid with fewer. */
 export const FEWEST_PER_VARIANT = 20;
-/** How many people of a group would have bought at least, at the rate of both groups together: with fewer, one large order decides. */
+/** The number of buyers that the smaller group needs, at the rate of both groups together: with fewer, one large order decides. */
 export const FEWEST_BUYERS = 25;
 /** Below this, parts are as uneven as no lot makes them (Fabijan et al. 2019). */
 export const TOO_UNEVEN = 0.001;
@@ -47,7 +48,7 @@ export function liftOf(inside: Group, outside: Group): Lift {
   const fewest = Math.min(a.n, b.n);
   const buyers = (fewest * (inside.buyers + outside.buyers)) / Math.max(1, a.n + b.n);
   const isEnough = fewest >= FEWEST && buyers >= FEWEST_BUYERS;
-  const pooled = (a.variance * Math.max(0, a.n - 1) + b.variance * Math.max(0, b.n - 1)) / Math.max(1, a.n + b.n - 2);
+  const pooled = commonVariance(a, b);
   const interval = isEnough ? meanDifference(a, b) : null;
   const { difference } = differenceOf(a, b);
   const isCertain = interval !== null && (interval.low > 0 || interval.high < 0);
@@ -63,7 +64,7 @@ export function liftOf(inside: Group, outside: Group): Lift {
   };
 }
 
-/** How many more people the smaller group needs until anything can be said of it, at the rate at which they buy. */
+/** Estimates how many more people the smaller group needs before a lift is shown, at the rate at which people buy. */
 const peopleUntilEnough = (people: number, buyers: number): number =>
   Math.max(1, FEWEST - people, buyers < FEWEST_BUYERS ? Math.ceil((people * FEWEST_BUYERS) / Math.max(1, buyers)) - people : 0);
 
@@ -85,11 +86,11 @@ export function sayLift(lift: Lift, { currency, credited, window, of: about = 'f
   const money = (minor: number) => sayMoney({ currency, minor: Math.round(minor) });
   const signed = (minor: number) => `${minor < 0 ? '−' : ''}${money(Math.abs(minor))}`;
   const count = (people: number) => people.toLocaleString('en-IE');
-  const { people, perPerson, buyers, interval } = lift;
+  const { people, perPerson, interval } = lift;
   if (lift.lift === null || !interval)
     return (
-      `Too early to tell: ${count(people.out)} people in the control group ${words.had} ${window}, and ${count(buyers.in + buyers.out)} people ` +
-      `ordered in both groups. The smaller group needs at least ${FEWEST} people, of whom ${FEWEST_BUYERS} would order at that rate.`
+      `Too early to tell: ${count(people.out)} people in the control group ${words.had} ${window}. ` +
+      `Each group needs at least ${FEWEST} people, and enough of them that about ${FEWEST_BUYERS} can be expected to order.`
     );
   const of =
     `${words.inside} spent ${money(perPerson.in)} each ${words.counts} ${window}, the control group ${money(perPerson.out)}. ` +
@@ -124,26 +125,27 @@ export interface TestVerdict {
   readonly says: string;
 }
 
-/** How people who reach the goal of a test are counted, and how long it is planned to be. */
-export interface TestPlan {
-  /** for how many people in each variant it is planned, where that was set */
-  readonly people?: number | null;
-}
-
 const points = (share: number): string => `${share < 0 ? '−' : ''}${Math.round(Math.abs(share) * 1000) / 10}`;
 
-/** The method of every verdict, in words. */
-export const VERDICT_METHOD =
-  '95% intervals that hold at any time, however often you look (mixture of likelihood ratios, exact for uneven groups and rare outcomes).';
+/** Describes the method of every verdict. */
+export const VERDICT_METHOD = '95% intervals that hold at any time, however often you look (mixture of likelihood ratios).';
+
+/** Turns the counts of a test into variants as {@link testVerdict} takes them. */
+export const countedArms = (
+  arms: readonly { readonly id: string; readonly name: string; readonly share?: number }[],
+  counts: { readonly [arm: string]: Share },
+): Arm[] =>
+  arms.map(({ id, name, share }) => ({ id, name, share: share ?? 1, people: counts[id]?.of ?? 0, goals: counts[id]?.count ?? 0 }));
 
 /**
- * Judges a test: by the share of people who do what the test goes by, with inference that holds at any time (over several variants with
- * Bonferroni’s correction). Nothing is said before each variant has had enough people. The same function judges every test everywhere.
+ * Judges a test by the share of people who reach what it is judged by, with inference that holds at any time (for several variants with
+ * Bonferroni’s correction). Every page and every decision uses this verdict.
+ * @param planned the number of people per variant that the test is planned for; the verdict finds most at about that size
  */
-export function testVerdict(arms: readonly Arm[], { people: planned }: TestPlan = {}): TestVerdict {
+export function testVerdict(arms: readonly Arm[], planned?: number): TestVerdict {
   const share = ({ goals, people }: Arm): Share => ({ count: goals, of: people });
   const drawn = arms.filter((one) => one.share > 0 || one.people > 0);
-  const options = { leftOut: 0.05 / Math.max(1, drawn.length - 1), ...(planned && { people: planned }) };
+  const options = { leftOut: 0.05 / Math.max(1, drawn.length - 1), people: planned };
   const evenness = chanceOfParts(
     drawn.map(({ people }) => people),
     drawn.map((one) => one.share),
@@ -177,7 +179,7 @@ export function testVerdict(arms: readonly Arm[], { people: planned }: TestPlan 
     };
   const uneven =
     evenness < TOO_UNEVEN
-      ? 'The variants have had more uneven numbers of people than a random draw gives: something else decides who gets here. '
+      ? 'People aren’t split between the variants as set: something other than the random draw decides who gets which. '
       : '';
   const { low, high } = against.find(({ id }) => id === best!.id)!.interval;
   if (isAhead)

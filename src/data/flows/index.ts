@@ -31,7 +31,17 @@ export {
 } from './occasions';
 export { recordedPeople } from './replay';
 export { addStarter, ownStarters, removeStarter, type StarterRow } from './starters';
-export { armShares, noteVerdict, trialSoFar, verdictsOf, type ArmShares, type TrialSoFar, type VerdictRow } from './verdicts';
+export {
+  armShares,
+  decidedBy,
+  noteVerdict,
+  trialSoFar,
+  verdictOn,
+  verdictsOf,
+  type ArmShares,
+  type TrialSoFar,
+  type VerdictRow,
+} from './verdicts';
 export {
   armCounts,
   creditByStep,
@@ -88,7 +98,7 @@ export {
   forgetTraces,
   enteredByDay,
   endRuns,
-  openTwice,
+  openRuns,
   wakeHeld,
 } from './standing';
 export { leavePresence, notePresence } from './presences';

@@ -1,24 +1,15 @@
 import { dayAt, startOfDayNumber, type Instant } from '@/core/time';
-import type { Phase, Saw } from '@/core/flows';
+import type { OpenRun, Phase, Saw } from '@/core/flows';
 import { query, rowsOf, type Sql } from '../db';
 
-/**
- * Finds runs of a person that are in a flow beside another which goes on: one that is through already, or the one that entered
- * first. Runs of the same key stand beside each other, or all of a flow that may run once per person or again after a while only.
- */
-export async function openTwice(sql: Sql, personId: string): Promise<string[]> {
-  const rows = await query<{ id: string }>(
+/** Reads the runs of a person that are in a flow, or out of it with the goal still to be reached. */
+export async function openRuns(sql: Sql, personId: string): Promise<(OpenRun & { readonly version: number })[]> {
+  return query(
     sql,
-    `select id from (
-       select r.id, r.phase, row_number() over (
-         partition by r.flow_id, case when v.document -> 'reentry' = '"once"' or jsonb_typeof(v.document -> 'reentry') = 'object' then '' else r.key end
-         order by (r.phase = 'watching') desc, r.entered_at, r.id) as place
-       from runs r join flow_versions v on v.flow_id = r.flow_id and v.version = r.version
-       where r.person_id = :personId and (r.phase = 'inside' or (r.phase = 'watching' and r.outcome <> 'left'))
-     ) open where place > 1 and phase = 'inside'`,
+    `select id, flow_id as "flowId", version, key, phase, outcome, (extract(epoch from entered_at) * 1000)::float8 as "enteredAt"
+     from runs where person_id = :personId and phase in ('inside', 'watching')`,
     { personId },
   );
-  return rows.map((row) => row.id);
 }
 
 /** Ends runs of a person that are under way, with the reason. Answers with those that were. */

@@ -18,6 +18,14 @@ export interface VerdictRow {
 export const verdictsOf = (sql: Sql, flowId: number): Promise<VerdictRow[]> =>
   query<VerdictRow>(sql, 'select step_id, test, at, arm, counts from test_verdicts where flow_id = :flowId order by at desc', { flowId });
 
+/** Finds the verdict on a test as it is now: a test that has been changed since is another one. */
+export const verdictOn = (verdicts: readonly VerdictRow[], step: TestStep): VerdictRow | undefined =>
+  verdicts.find((one) => one.step_id === step.id && one.test === JSON.stringify(step));
+
+/** Finds the verdict by which a test was decided. A sample test that has its winner was changed by that. */
+export const decidedBy = (verdicts: readonly VerdictRow[], step: TestStep): VerdictRow | undefined =>
+  step.won ? verdicts.find((one) => one.step_id === step.id) : verdictOn(verdicts, step);
+
 export async function noteVerdict(
   sql: Sql,
   verdict: { flowId: number; step: TestStep; at: Instant; arm: string | null; counts: ArmShares },

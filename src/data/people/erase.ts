@@ -1,8 +1,9 @@
+import { erasedOrderId } from '../revenue';
 import { foldArrivals } from '../sources';
 import { query, type Sql } from '../db';
 
-/** Whether a column names the person, or someone who has become them by merges. */
-const isTheirs = (column: string): string => `(${column} = :personId or ${column} in (select former_people(:personId)))`;
+/** Whether a column holds a number that the person has, or had before a merge. */
+const isTheirs = (column: string): string => `${column} = any(person_ids(:personId))`;
 
 /**
  * Erases a person: identity, attributes, consent, events and traces go; of events their number by type and month
@@ -32,19 +33,11 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
       where person_id = :personId and kind = 'email' on conflict do nothing`,
     b,
   );
-  await query(
-    sql,
-    `update orders set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24), cart_id = null where person_id = :personId`,
-    b,
-  );
+  await query(sql, `update orders set order_id = ${erasedOrderId('order_id')}, cart_id = null where person_id = :personId`, b);
   await query(sql, 'delete from carts where person_id = :personId', b);
   await query(sql, 'delete from predictions where person_id = :personId', b);
   for (const table of ['credits', 'bookings'])
-    await query(
-      sql,
-      `update ${table} set order_id = 'erased-' || substr(encode(sha256(convert_to(order_id, 'UTF8')), 'hex'), 1, 24) where person_id = :personId`,
-      b,
-    );
+    await query(sql, `update ${table} set order_id = ${erasedOrderId('order_id')} where person_id = :personId`, b);
   await query(
     sql,
     `update sends set subject = null, state = case state when 'queued' then 'skipped' else state end, reason = case state when 'queued'
@@ -101,7 +94,7 @@ export async function erase(sql: Sql, personId: string, at: Date): Promise<void>
   );
   await query(sql, `update segment_log set person_id = 0 where ${isTheirs('person_id')}`, b);
   await query(sql, `delete from fact_changes where ${isTheirs('person_id')}`, b);
-  // also those that were undone: they hold both records as they were
+  // undone merges too: they hold both records as they were
   await query(sql, `delete from merges where ${isTheirs('winner_id')} or ${isTheirs('loser_id')}`, b);
   await query(sql, `delete from person_successors where ${isTheirs('person_id')}`, b);
   await query(

@@ -191,8 +191,7 @@ export async function listMerges(sql: Sql, personId: string | null, limit: numbe
     `select m.id, m.winner_id, m.loser_id, m.at, m.by, m.because, m.loser, m.undone_at, m.undone_by, p.email as winner_email,
        nullif(trim(coalesce(p.attributes->>'firstName', '') || ' ' || coalesce(p.attributes->>'lastName', '')), '') as winner_name
      from merges m left join people p on p.id = m.winner_id
-     where (cast(:personId as bigint) is null or m.winner_id = cast(:personId as bigint)
-       or m.winner_id in (select former_people(cast(:personId as bigint)))) and (cast(:before as bigint) is null
+     where (cast(:personId as bigint) is null or m.winner_id = any(person_ids(cast(:personId as bigint)))) and (cast(:before as bigint) is null
        or m.id < cast(:before as bigint))
      order by m.id desc limit :limit`,
     { personId, limit, before },

@@ -72,7 +72,7 @@ export async function timeline(
          'somebody else') || case when m.undone_at is null then '' else ' (undone)' end,
          'merged', null, null, null, null, null, jsonb_strip_nulls(jsonb_build_object('because', m.because, 'by', m.by, 'theirAttributes',
            m.loser->'attributes'))
-       from merges m where m.winner_id = :personId or m.winner_id in (select former_people(:personId))
+       from merges m where m.winner_id = any(person_ids(:personId))
        union all
        select 'note', t.at, 4000001, row_number() over (order by t.tag), 'Tagged “' || t.tag || '”', 'tagged', null, null, null, null, null,
          jsonb_build_object('by', t.by) from person_tags t where t.person_id = :personId

@@ -200,7 +200,8 @@ export interface LedgerDifference {
 /**
  * Everything in the ledger that does not add up, up to a hundred: computed a second time, from the events themselves and without the
  * code that writes the ledger. The bookings of an order sum to what is left of it, by each model its credits do so too or are none,
- * and all models credit the same orders; an order of a source is one person's; where everything that was paid counts, what is left is what the events say.
+ * and all models credit the same orders; an order id of a source has one owner; where everything that was paid counts, what is left
+ * is what the events say.
  */
 export async function ledgerDifferences(sql: Sql, countsAll: boolean): Promise<{ orders: number; differences: LedgerDifference[] }> {
   const [{ orders } = { orders: 0 }] = await query<{ orders: number }>(

@@ -1,20 +1,20 @@
 import { query, queryOne, type Sql } from '../db';
 
-/** A run loop that has failed again and again since it last succeeded. */
+/** A run loop that has kept failing since it last succeeded. */
 export interface StuckLoop {
-  /** failures in a row, of all processes whose loop fails at the moment */
+  /** failures in a row, of all processes whose loop is failing */
   readonly failures: number;
   /** when the first of them failed, by the clock of the database server */
   readonly since: Date;
   readonly error: string;
 }
 
-/** Failures in a row from which a loop counts as stuck: fewer pass by themselves, as when the database restarts. */
+/** How many failures in a row make a loop stuck: a restart of the database causes fewer. */
 const FEWEST_FAILURES = 3;
-/** A loop retries at least this often, so a report that is older is that of a process that has ended. */
+/** A failing loop reports more often than this, so an older report comes from a process that has ended. */
 const REPORT_LASTS = '2 minutes';
 
-/** Records that the run loop of a process has failed, or has not finished what it claimed. */
+/** Records that the run loop of a process has failed or hangs. */
 export async function recordLoopFailure(sql: Sql, process: string, error: string): Promise<void> {
   await query(
     sql,

@@ -9,6 +9,7 @@ import { moveClockTo } from '@/data/store';
 import { decideTests, keepTestArm, publishFlow, switchFlow, tick, writeDraft } from '../flows';
 import { comeRound } from '../flows/occasions';
 import { noteLeaving, noteTouch } from '../messages';
+import { testView } from '../revenue';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { today } from '../today';
 import { calendarOf, listOfBroadcasts, readBroadcast, reachOfAudience, recipientLines, recipientsOf, splitOfBroadcast } from '.';
@@ -215,6 +216,13 @@ describe('a broadcast that tries several messages on a part', () => {
     const view = await readBroadcast(lab.db, 'winter');
     expect(view).toMatchObject({ phase: 'gone', sent: 200 });
     expect(view.trial!.says).toBe('“Snow” is the winner; everyone else gets it.');
+    // the tests page gives the same verdict, by what the test was set up with
+    expect(await testView(lab.db, 'winter', 'test')).toMatchObject({
+      goes: 'opened',
+      ahead: 'arm-message-2',
+      decidedAt: expect.any(String),
+      says: expect.stringMatching(/^“Snow” is the winner/),
+    });
     // what was decided by is what the part came to, not what all others did
     expect(view.trial!.arms.map(({ people }) => people)).toEqual([winter.length, snow.length]);
   });

@@ -7,7 +7,7 @@ import { shareInterval } from '@/core/stats';
 import { addDuration } from '@/core/time';
 import { broadcastRows, hoursOf, passedBecause, sendsBy, skippedBecause, type BroadcastRow } from '@/data/broadcasts';
 import type { Db } from '@/data/db';
-import { creditByStep, newsOfFlow, trialSoFar, verdictsOf, type VerdictRow } from '@/data/flows';
+import { creditByStep, decidedBy, newsOfFlow, trialSoFar, verdictOn, verdictsOf, type VerdictRow } from '@/data/flows';
 import type { FeedEntry } from '@/data/letters';
 import { countFor } from '@/data/people';
 import { readStore, type StoreNow } from '@/data/store';
@@ -34,8 +34,7 @@ function phaseOf(row: BroadcastRow, verdicts: readonly VerdictRow[]): BroadcastP
   const tried = trialOf(row.document);
   if (row.is_telling || row.armed || (row.queued && row.inside < row.queued)) return 'going';
   if (tried && !tried.won && row.inside) {
-    const isLookedAt = verdicts.some((one) => one.step_id === tried.id && one.test === JSON.stringify(tried));
-    return isLookedAt ? 'asks' : 'trying';
+    return verdictOn(verdicts, tried) ? 'asks' : 'trying';
   }
   if (row.queued) return 'going';
   return row.next_at && !row.entered ? 'planned' : row.next_at && isRepeated(row.document) ? 'planned' : 'gone';
@@ -130,17 +129,17 @@ async function trialView(
 ): Promise<BroadcastView['trial']> {
   const step = trialOf(row.document ?? row.draft);
   if (!step || !row.document) return null;
-  const verdict = verdicts.find((one) => one.step_id === step.id);
+  const verdict = decidedBy(verdicts, step);
   const so = await trialSoFar(db, row.id, step, [], now);
   // once it is decided, what it was decided by
-  const shares = verdict && (step.won || verdict.test === JSON.stringify(step)) ? verdict.counts : so.shares;
+  const shares = verdict?.counts ?? so.shares;
   const arms = step.arms.map(({ id, name }) => {
     const { of, count } = shares[id] ?? { of: 0, count: 0 };
     const { low, high } = of ? shareInterval({ count, of }) : { low: 0, high: 1 };
     return { id, name, people: of, did: count, low, high };
   });
   const name = (id: string) => `“${step.arms.find((arm) => arm.id === id)?.name ?? id}”`;
-  const isAsked = verdict?.test === JSON.stringify(step) && verdict.arm === null;
+  const isAsked = !step.won && verdict?.arm === null;
   return {
     waiting: step.won ? 0 : so.waiting,
     endsAt: so.lastAt === null || so.isToCome || step.won ? null : new Date(addDuration(so.lastAt, step.trial.lasts, zone)).toISOString(),

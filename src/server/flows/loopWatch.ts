@@ -3,7 +3,7 @@ import type { Db } from '@/data/db';
 import { clearLoopFailures, recordLoopFailure } from '@/data/work';
 import { log } from '../base';
 
-/** How long one pass of the run loop may take before it counts as one that doesn't finish. */
+/** How long a pass of the run loop may take before it counts as hanging. */
 const LONGEST_PASS_MS = 60_000;
 const LOOK_MS = 15_000;
 
@@ -17,7 +17,7 @@ export function watchLoop(db: Db, longestPassMs = LONGEST_PASS_MS): { pass<T>(wo
   let beganAt: number | null = null;
   const record = async (error: string) => {
     hasFailed = true;
-    // if the database is down there is nowhere to record it, and /health says so by itself
+    // without a database there is nowhere to record it, and /health fails by itself
     await recordLoopFailure(db, process, error).catch((failure: Error) => log.warn({ watch: failure.message }));
   };
   const timer = setInterval(

@@ -51,8 +51,8 @@ import { storeCodes, type CodeToIssue } from '../codes';
 /**
  * Claims a batch of due runs, moves each as far as it can go, and stores state, trace and effects in one transaction,
  * together with the jobs that carry the effects out. If the process is killed, nothing of the batch has happened. A run that
- * fails is set aside, and the others go on. If the batch can't be stored, for whatever reason and after a few tries of the
- * transaction, each person is moved alone until the one that fails is found. Only an outage of the database is thrown.
+ * fails is set aside, and the others go on. If the batch can't be stored after a few tries of the transaction, each person is moved
+ * alone until the one that fails is found. Only an outage of the database is thrown.
  * Returns the number of runs moved; 0 if nothing was due, or if other workers had claimed all of it.
  */
 export async function tick(db: Db, limit = BATCH): Promise<number> {
@@ -133,12 +133,10 @@ async function moveClaimed(trx: Sql, store: StoreNow, due: readonly RunRow[]): P
       setAside(row, error);
     }
   }
-  // what started a run tells also how many flows have begun each other: every run that has entered needs it
-  const isAsked = ({ row, flow }: (typeof looking)[number]) =>
-    row.about_event !== null && row.about_data === null && (row.phase !== 'armed' || planOf(flow.document).looksAtAbout);
+  // what started a run also says how many flows have started each other, so every run with an event needs it
   const about = await aboutOf(
     trx,
-    looking.filter(isAsked).map(({ row }) => row),
+    looking.flatMap(({ row }) => (row.about_event !== null && row.about_data === null ? [row] : [])),
   );
   for (const { row, version, flow } of looking) {
     const run = toRun({ ...row, about_data: about.get(row.id) ?? row.about_data });

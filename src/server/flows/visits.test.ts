@@ -5,8 +5,10 @@ import type { Offer } from '@/core/offers';
 import { connect, query } from '@/data/db';
 import { clearLoopFailures, findStuckLoop, recordLoopFailure } from '@/data/work';
 import { closeTask } from '../asks';
+import { health, metrics } from '../metrics';
 import { loadInto, putOffer } from '../offers';
 import { moveRun } from '../people';
+import { today } from '../today';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { publishFlow, readFlow, tick, watchLoop, writeDraft } from '.';
 
@@ -126,7 +128,7 @@ describe('a run that reaches a step again after a move', () => {
 });
 
 describe('a run that cannot be stored', () => {
-  it('is set aside whatever the database says, and the others go on', async () => {
+  it('is set aside, also after a unique violation, and the others go on', async () => {
     await lab.addFlow('plain', flowWith({ steps: [letter('hello')] }));
     await lab.tell([order('a@example.com'), order('bad@example.com'), order('c@example.com')]);
     const [bad] = await query<{ id: string }>(lab.db, `select id from people where email = 'bad@example.com'`);
@@ -176,8 +178,18 @@ describe('a run loop that claims and does not finish', () => {
       await recordLoopFailure(lab.db, 'one', `failure ${failure}`);
     }
     expect(await findStuckLoop(lab.db)).toMatchObject({ failures: 3, error: 'failure 3' });
+    expect(await health(lab.db)).toMatchObject({ status: 'failing', database: 'ok', runLoop: 'claims runs and does not finish' });
+    expect((await metrics(lab.db)).text).toContain('viatic_run_loop_failures 3');
+    expect((await today(lab.db, null, 'Marla')).attention).toContainEqual(
+      expect.objectContaining({
+        key: 'run-loop',
+        level: 'stop',
+        says: 'Flows have stopped: 3 attempts in a row to move people failed (failure 3).',
+      }),
+    );
     await clearLoopFailures(lab.db, 'one');
     expect(await findStuckLoop(lab.db)).toBeNull();
+    expect(await health(lab.db)).toMatchObject({ runLoop: 'ok' });
   });
 
   it('is noticed while a pass hangs, and forgotten once it has finished', async () => {

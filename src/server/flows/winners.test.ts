@@ -5,6 +5,7 @@ import { query } from '@/data/db';
 import { findFlow, readVersion, saveDraft } from '@/data/flows';
 import { moveClockTo } from '@/data/store';
 import { DAY } from '@/core/time';
+import { testView } from '../revenue';
 import { happening, openLab, type Lab } from '../testing/lab';
 import { decideTests, drain, keepTestArm, flowReport, versionsOf } from '.';
 
@@ -80,6 +81,12 @@ describe('a test that decides by itself', () => {
       { detail: { key, step: 'which', arm: 'one' } },
     ]);
     expect(await decideTests(lab.db)).toBe(0);
+    // the published version has no test any more: its verdict is that of the version that has
+    expect(await testView(lab.db, key, 'which')).toMatchObject({
+      ahead: 'one',
+      decidedAt: expect.any(String),
+      says: expect.stringMatching(/^“One way” is the winner/),
+    });
   });
 
   it('that shows no difference is looked at once, says so, and goes on; another form of it is another test', async () => {

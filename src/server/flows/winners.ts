@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { changeStep, goalEndsBy, keepArm, stepsOf, type FlowDocument, type TestStep, type Trial } from '@/core/flows';
-import { testVerdict } from '@/core/revenue';
+import { countedArms, testVerdict } from '@/core/revenue';
 import { addDuration, type Instant } from '@/core/time';
 import { inTransaction, type Db, type Sql } from '@/data/db';
 import {
@@ -17,8 +17,8 @@ import {
   setHeard,
   setOccasions,
   trialSoFar,
+  verdictOn,
   verdictsOf,
-  type ArmShares,
   type FlowRow,
 } from '@/data/flows';
 import { readStore, recordAct, type StoreNow } from '@/data/store';
@@ -57,7 +57,7 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
   let decided = 0;
   for (const step of testsOf(document)) {
     const form = JSON.stringify(step);
-    if (!document.goal || verdicts.some((one) => one.step_id === step.id && one.test === form)) continue;
+    if (!document.goal || verdictOn(verdicts, step)) continue;
     const since = await standsSince(trx, flow, step.id, form);
     const over = goalEndsBy(document.goal, store.now, store.zone);
     if (since === null || over <= since) continue;
@@ -70,7 +70,7 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
       over,
     );
     if (arms.some(({ id }) => counts[id]!.of < step.decide!.people)) continue;
-    const ahead = aheadOf(arms, counts, step.decide!.people);
+    const { ahead } = testVerdict(countedArms(arms, counts), step.decide!.people);
     const arm = arms.find(({ id }) => id === ahead) ?? null;
     await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: arm?.id ?? null, counts });
     await recordAct(trx, store.now, `test “${step.name}”`, 'test.decided', { key, step: step.id, arm: arm?.id ?? null });
@@ -90,9 +90,9 @@ async function decideIn(trx: Sql, key: string): Promise<number> {
 }
 
 /**
- * Ends trials of a flow that are over: once everybody of the part has had their time, or nobody of it could be reached, the arm that surely
- * does best goes to the others, or, where none does, the one with the highest share, if that was asked for; otherwise it is noted that
- * somebody has to choose. Answers with how many were looked at to their end.
+ * Ends sample tests of a flow that are over: once everyone in the sample has had their time, or nobody in it could be reached, everyone
+ * else gets the winner, or without one the variant with the highest share, if the test is set so; otherwise someone has to choose.
+ * Returns how many ended.
  */
 async function endTrialsOf(trx: Sql, key: string): Promise<number> {
   const flow = await lockFlow(trx, key);
@@ -101,7 +101,7 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
   const document = await readVersion(trx, flow.id, flow.version);
   const verdicts = await verdictsOf(trx, flow.id);
   for (const step of trialsOf(document)) {
-    if (verdicts.some((one) => one.step_id === step.id && one.test === JSON.stringify(step))) continue;
+    if (verdictOn(verdicts, step)) continue;
     const at = document.steps.findIndex(({ id }) => id === step.id);
     const before = at < 0 ? [] : document.steps.slice(0, at).map(({ id }) => id);
     const tried = await trialSoFar(trx, flow.id, step, before, store.now);
@@ -109,7 +109,8 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
     if (tried.lastAt !== null && addDuration(tried.lastAt, step.trial.lasts, store.zone) > store.now) continue;
     const arms = step.arms.filter(({ share }) => share !== 0);
     const shares = arms.map(({ id }) => tried.shares[id]!);
-    const ahead = aheadOf(arms, tried.shares, Math.max(...shares.map(({ of }) => of)));
+    // the size of a sample is set as it is sent, so it is the plan
+    const { ahead } = testVerdict(countedArms(arms, tried.shares), Math.max(...shares.map(({ of }) => of)));
     const first = shares.reduce((top, one, index) => (one.of && one.count / one.of > shareOf(shares[top]!) ? index : top), 0);
     const arm = arms.find(({ id }) => id === ahead) ?? (step.trial.unsure === 'highest' ? arms[first]! : null);
     await noteVerdict(trx, { flowId: flow.id, step, at: store.now, arm: ahead, counts: tried.shares });
@@ -121,13 +122,6 @@ async function endTrialsOf(trx: Sql, key: string): Promise<number> {
   }
   return 0;
 }
-
-/** The variant that is the winner for sure, by the inference that judges tests everywhere; null where none is. */
-const aheadOf = (arms: TestStep['arms'], counts: ArmShares, planned: number): string | null =>
-  testVerdict(
-    arms.map(({ id, name, share }) => ({ id, name, share: share ?? 1, people: counts[id]!.of, goals: counts[id]!.count })),
-    { people: planned },
-  ).ahead;
 
 const shareOf = ({ of, count }: { of: number; count: number }): number => (of ? count / of : 0);
 

@@ -1,5 +1,5 @@
 import { HOUR, type Instant } from '@/core/time';
-import { isOrderEvent, LEDGER_EVENTS } from '@/core/orders';
+import { assignOrders, isOrderEvent, LEDGER_EVENTS } from '@/core/orders';
 import { attributesToKeep, guessType, keptAttributes, laterConsent, learn, MOST_NAMES, PLAIN_DETAIL, type Profile } from '@/core/people';
 import { reachOfEvent, type RevenueSettings } from '@/core/revenue';
 import type { Happening, Value } from '@/core/rules';
@@ -21,14 +21,24 @@ import {
 } from '@/data/sources';
 import { wakePeople } from '@/data/rules';
 import { inTransaction, isOutage, type Db, type Sql } from '@/data/db';
-import { findErasedOrders, keepWaiting, moveOrderEvents, refreshCarts, withOrdersAfter } from '@/data/revenue';
+import { moveOrderEvents, refreshCarts, withOrdersAfter } from '@/data/revenue';
 import { noteMessageEvents } from '@/data/messages';
 import { readStoreAndFlows, type PublishedFlow } from '@/data/store';
 import { joinRuns } from './join';
 import { attributeRecords, forgetAttributes } from './attributes';
 import { gather, TooMuch } from '../base';
 import { changeOf, identify, lookUp, type KnownPerson } from './identity';
-import { assignOrders, readOrders, refundErased, type OrdersKnown } from './orders';
+import {
+  bookForErased,
+  keepForOrders,
+  keyOfEvent,
+  mentionIn,
+  readOrders,
+  sortByOwner,
+  type CameBy,
+  type OrdersKnown,
+  type ReadEvent,
+} from './orders';
 import { MOST_EVENTS, parseEvent, type ParsedEvent } from './parse';
 import { productsIn, seenIn } from './seen';
 import { armStarts, settleAnew, settleLedger, startsOf } from './settle';
@@ -40,11 +50,8 @@ export interface IngestAnswer {
   readonly rejected: readonly { readonly index: number; readonly problems: readonly FieldProblem[] }[];
 }
 
-/** Through which door events come in. */
-export interface Door {
-  readonly sourceId: number;
-  /** history that is loaded starts no flow, however recent it is */
-  readonly startsNothing?: boolean;
+/** How events come in. */
+export interface Door extends CameBy {
   /** what a page tells teaches nothing that is known already, whoever was shown to be there */
   readonly isPage?: boolean;
   /** a batch that already stands in a transaction of the caller */
@@ -96,13 +103,6 @@ function gathererOf(db: Db): (batch: Batch) => Promise<IngestAnswer> {
   return known;
 }
 
-/** An event of a batch that could be read. */
-interface Read {
-  readonly batch: number;
-  readonly index: number;
-  readonly event: ParsedEvent;
-}
-
 /** Reads batches and stores what can be stored of them, in one transaction; answers for each. */
 async function takeIn(
   sql: Sql,
@@ -111,7 +111,7 @@ async function takeIn(
 ): Promise<IngestAnswer[]> {
   const store = await readStoreAndFlows(sql);
   const rejected: { index: number; problems: readonly FieldProblem[] }[][] = batches.map(() => []);
-  const events: Read[] = [];
+  const events: ReadEvent[] = [];
   batches.forEach(({ inputs }, batch) =>
     inputs.forEach((input, index) => {
       const parsed = parseEvent(input, store.now);
@@ -169,98 +169,32 @@ function rawOf(input: unknown): string {
 }
 
 /** Stores events of several batches. Returns how many of each were new. */
-async function write(trx: Sql, sent: readonly Read[], sentBy: readonly Door[], store: StoreNow): Promise<number[]> {
+async function write(trx: Sql, sent: readonly ReadEvent[], sentBy: readonly Door[], store: StoreNow): Promise<number[]> {
   const orders = await readOrders(
     trx,
     sent.map(({ event }) => event),
   );
-  // what waited for an order of this batch comes in with it, as a batch of its own
-  const doors = [...sentBy, ...orders.waiting.map(({ sourceId }): Door => ({ sourceId }))];
-  const all = [...sent, ...orders.waiting.map(({ event }, index): Read => ({ batch: sentBy.length + index, index: 0, event }))];
-  const { owned, waiting, erased } = sortOut(all, orders);
-  const counts = doors.map(() => 0);
-  const sum = (more: readonly number[]) => more.forEach((count, batch) => (counts[batch]! += count));
-  if (waiting.length) sum(await keepForOrders(trx, waiting, doors, store.now));
-  if (erased.length) sum(await bookForErased(trx, erased, orders, doors, store));
-  if (owned.length) sum(await writeOwned(trx, owned, doors, orders, store));
-  return counts.slice(0, sentBy.length);
+  // events that waited for an order of this batch come in with it, each as a batch of its own
+  const doors: Door[] = [...sentBy, ...orders.waiting.map(({ cameBy }) => cameBy)];
+  const released = orders.waiting.map(({ event }, index): ReadEvent => ({ batch: sentBy.length + index, index: 0, event }));
+  const { owned, waiting, erased } = sortByOwner([...sent, ...released], orders);
+  const counts = [
+    await keepForOrders(trx, waiting, doors, store.now),
+    await bookForErased(trx, erased, doors, store.revenue),
+    owned.length ? await writeOwned(trx, owned, doors, orders, store) : [],
+  ];
+  return sentBy.map((_, batch) => counts.reduce((sum, one) => sum + (one[batch] ?? 0), 0));
 }
 
-/** The key that makes an event unique. */
-const keyOfEvent = ({ event }: Read): string => eventKey(event.source, event.id);
-
-/**
- * Sorts out which events are of someone, which wait for an order that hasn't arrived, and which are about an order of someone who
- * was erased.
- */
-function sortOut(events: readonly Read[], { holders, erased }: OrdersKnown): { owned: Read[]; waiting: Read[]; erased: Read[] } {
-  const live = new Set(holders.map(({ orderId }) => orderId));
-  for (const { event } of events) if (event.type === 'order.placed') live.add(String(event.properties.orderId));
-  const sorted: ReturnType<typeof sortOut> = { owned: [], waiting: [], erased: [] };
-  for (const one of events) {
-    const { event } = one;
-    const isBack = isOrderEvent(event.type) && event.type !== 'order.placed';
-    const orderId = String(event.properties.orderId);
-    if (isBack && !live.has(orderId) && erased.has(orderId)) sorted.erased.push(one);
-    else if (isSomebodys(event) || (isBack && live.has(orderId))) sorted.owned.push(one);
-    else sorted.waiting.push(one);
-  }
-  return sorted;
-}
-
-/** Keeps what was paid back of orders that have not arrived until they do. Returns how many of each batch are new. */
-async function keepForOrders(trx: Sql, waiting: readonly Read[], doors: readonly Door[], now: Instant): Promise<number[]> {
-  const fresh = await keepWaiting(
-    trx,
-    waiting.map((one) => ({
-      orderId: String(one.event.properties.orderId),
-      key: keyOfEvent(one),
-      sourceId: doors[one.batch]!.sourceId,
-      event: one.event,
-    })),
-    now,
-  );
-  return countFresh(waiting, fresh, doors);
-}
-
-/** Books what was paid back of orders of people who were erased. Returns how many events of each batch are new. */
-async function bookForErased(
-  trx: Sql,
-  events: readonly Read[],
-  { erased }: OrdersKnown,
-  doors: readonly Door[],
-  store: StoreNow,
-): Promise<number[]> {
-  const fresh = await claimEventKeys(trx, [...new Set(events.map(keyOfEvent))]);
-  const open = new Set(fresh);
-  for (const one of events) {
-    // the same event twice in a batch counts once
-    if (!open.delete(keyOfEvent(one))) continue;
-    const orderId = String(one.event.properties.orderId);
-    // read again: another event of this batch may have changed it
-    const order = (await findErasedOrders(trx, [orderId])).get(orderId) ?? erased.get(orderId)!;
-    await refundErased(trx, order, one.event, store.revenue);
-  }
-  return countFresh(events, fresh, doors);
-}
-
-/** How many events of each batch are new, each key once. */
-function countFresh(events: readonly Read[], fresh: ReadonlySet<string>, doors: readonly Door[]): number[] {
-  const counts = doors.map(() => 0);
-  const open = new Set(fresh);
-  for (const one of events) if (open.delete(keyOfEvent(one))) counts[one.batch]! += 1;
-  return counts;
-}
-
-/** Stores events of people, and does all that follows from them. Returns how many of each batch were new. */
+/** Stores events of people and everything that follows from them. Returns how many of each batch were new. */
 async function writeOwned(
   trx: Sql,
-  owned: readonly Read[],
+  owned: readonly ReadEvent[],
   doors: readonly Door[],
   { holders }: OrdersKnown,
   store: StoreNow,
 ): Promise<number[]> {
-  const byKey = new Map<string, Read>();
+  const byKey = new Map<string, ReadEvent>();
   for (const one of owned) {
     const key = keyOfEvent(one);
     if (!byKey.has(key)) byKey.set(key, one);
@@ -295,7 +229,7 @@ async function writeOwned(
   const records = await attributeRecords(trx);
   const { people, owners: named, via, store: storePeople, moved, current } = await identify(trx, accepted, standing, store.now);
   const assigned = assignOrders(
-    accepted,
+    accepted.map(mentionIn),
     named.map((one) => one?.id ?? null),
     holders,
     (id) => current(id)?.id ?? id,
@@ -314,7 +248,7 @@ async function writeOwned(
   const leftBy = new Map<number, { readonly [name: string]: Value }>();
   const isOnRecord = (name: string): boolean => records.has(name) || learned.has(name);
   accepted.forEach((event, index) => {
-    // what an event says of a person is about the one it names, whoever has the order
+    // what an event says about a person is about the one it names, also if someone else has the order
     const person = named[index] ?? owners[index]!;
     // whoever sits at a device may be anybody: what is said there alone is not about its owner
     if (!via[index]?.startsWith('device:')) {
@@ -397,8 +331,6 @@ async function writeOwned(
 /** What is said that is not known yet. */
 const unknownOf = (said: { readonly [name: string]: Value }, { attributes }: Profile): { readonly [name: string]: Value } =>
   Object.fromEntries(Object.entries(said).filter(([name]) => attributes[name] === undefined));
-
-const isSomebodys = (event: ParsedEvent): boolean => Boolean(event.externalId ?? event.email ?? event.phone ?? event.device);
 
 /** Notes attributes that nobody has met before, with the type that their values look like. */
 async function discover(trx: Sql, names: ReadonlySet<string>, changes: readonly PersonChange[]): Promise<void> {

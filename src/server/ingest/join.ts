@@ -1,18 +1,20 @@
 import type { Instant } from '@/core/time';
 import type { Sql } from '@/data/db';
-import { effectName } from '@/core/flows';
+import { doubledRuns, effectName, type Reentry } from '@/core/flows';
 import { FLOW_LEFT } from '@/core/rules';
-import { endRuns, openTwice } from '@/data/flows';
+import { endRuns, openRuns, readVersion } from '@/data/flows';
 import type { OwnEvent } from './ingest';
 
 /**
- * After two people became one: of several runs that are inside a flow about the same cart or order one goes on, the one that
- * entered first, and none where one is through already; the others end, and say so. Those that are armed are judged when
- * their moment is there, as any other. Answers with what that tells: for the caller to record.
+ * Ends the runs that two people who became one have twice. Runs that are armed are judged when they are due, like any other. Returns the
+ * events that this causes, for the caller to record.
  */
 export async function joinRuns(trx: Sql, personId: string, now: Instant): Promise<OwnEvent[]> {
-  const double = await openTwice(trx, personId);
-  return double.length ? endedBefore(personId, await endRuns(trx, personId, double, { merged: true }, now), now) : [];
+  const runs = await openRuns(trx, personId);
+  const reentries = new Map<number, Reentry>();
+  for (const { flowId, version } of runs) reentries.set(flowId, (await readVersion(trx, flowId, version)).reentry);
+  const doubled = doubledRuns(runs, (flowId) => reentries.get(flowId)!).map(({ id }) => id);
+  return doubled.length ? endedBefore(personId, await endRuns(trx, personId, doubled, { merged: true }, now), now) : [];
 }
 
 /** That somebody has come out of flows before their end, as the engine tells it. */

@@ -1,9 +1,14 @@
 import fc from 'fast-check';
 import { afterAll, beforeAll, beforeEach, describe, expect, it } from 'vitest';
 import { flowWith, letter } from '@/core/flows/testing/asking';
-import { query } from '@/data/db';
-import { ledgerDifferences, moveOrderEvents } from '@/data/revenue';
+import { inTransaction, query } from '@/data/db';
+import { up as upgrade } from '@/data/db/migrations/042_order_owners';
+import { countWaiting, ledgerDifferences, moveOrderEvents } from '@/data/revenue';
+import { HAND_SOURCE } from '@/data/sources';
+import { readStore } from '@/data/store';
 import { eraseById, mergePeople } from '../people';
+import { goOnRebuilding } from '../revenue';
+import { settleAnew } from './settle';
 import { happening, openLab, type Lab } from '../testing/lab';
 
 let lab: Lab;
@@ -35,7 +40,7 @@ const differences = async () => (await ledgerDifferences(lab.db, true)).differen
 const idOf = async (email: string) => (await query<{ id: string }>(lab.db, 'select id from people where email = :email', { email }))[0]!.id;
 
 describe('an order of a source is one order', () => {
-  it('sent again with a corrected address it counts once, for the person whom the latest names', async () => {
+  it('sent again with a corrected address it counts once, for the person named by the latest', async () => {
     await lab.tell(placed('o1', 'guest@example.com', 1));
     await lab.tell(placed('o1', 'anna@example.com', 2));
     expect(await ledger()).toEqual([{ email: 'anna@example.com', order_id: 'o1', net: 10_000, booked: 10_000 }]);
@@ -74,8 +79,32 @@ describe('an order of a source is one order', () => {
   });
 });
 
+describe('a store in which orders were counted twice before', () => {
+  it('has each once after the migration: with its latest owner, also where the other has nothing else left', async () => {
+    // as the version before stored them: each event under the person it names
+    await lab.tell([placed('o1', 'guest@example.com', 1), placed('o2', 'anna@example.com', 2), placed('o9', 'anna@example.com', 3)]);
+    const [guest, anna] = [await idOf('guest@example.com'), await idOf('anna@example.com')];
+    await query(
+      lab.db,
+      `update events set properties = properties || '{"orderId": "o1"}' where person_id = :anna and properties ->> 'orderId' = 'o2'`,
+      { anna },
+    );
+    await query(lab.db, 'drop table waiting_order_events');
+    await inTransaction(lab.db, async (trx) => settleAnew(trx, [guest, anna], await readStore(trx)));
+    expect(await ledger()).toHaveLength(3);
+    await upgrade(lab.db);
+    await goOnRebuilding(lab.db);
+    expect((await ledger()).map(({ email, order_id: id }) => [email, id])).toEqual([
+      ['anna@example.com', 'o1'],
+      ['anna@example.com', 'o9'],
+    ]);
+    expect(await query(lab.db, 'select person_id, orders from standing')).toEqual([{ person_id: anna, orders: 2 }]);
+    expect(await differences()).toEqual([]);
+  });
+});
+
 describe('a refund', () => {
-  it('goes to the order, whoever it names', async () => {
+  it('goes to the order, even if it names someone else', async () => {
     await lab.tell(placed('o1', 'anna@example.com', 1));
     await lab.tell(refunded('o1', { email: 'other@example.com' }, 2, 30));
     expect(await ledger()).toEqual([{ email: 'anna@example.com', order_id: 'o1', net: 7_000, booked: 7_000 }]);
@@ -85,6 +114,7 @@ describe('a refund', () => {
     const early = refunded('o1', null, 2, 30);
     expect(await lab.tell(early)).toEqual({ accepted: 1, duplicates: 0, rejected: [] });
     expect(await lab.tell(early)).toEqual({ accepted: 0, duplicates: 1, rejected: [] });
+    expect(await countWaiting(lab.db, HAND_SOURCE)).toBe(1);
     expect(await lab.tell(placed('o1', 'anna@example.com', 1))).toEqual({ accepted: 1, duplicates: 0, rejected: [] });
     expect(await lab.tell(early)).toEqual({ accepted: 0, duplicates: 1, rejected: [] });
     expect(await ledger()).toEqual([{ email: 'anna@example.com', order_id: 'o1', net: 7_000, booked: 7_000 }]);

@@ -1,1 +1,2 @@
+export { health, type Health } from './health';
 export { metrics } from './metrics';

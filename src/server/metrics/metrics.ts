@@ -15,9 +15,7 @@ export async function metrics(db: Db): Promise<{ text: string; type: string }> {
   const gauge = (name: string, help: string, labelNames: string[] = []) =>
     new Gauge({ name: `viatic_${name}`, help, labelNames, registers: [register] });
   gauge('workers', 'Workers that show that they live').set(workers);
-  gauge('run_loop_failures', 'Failures in a row of run loops that claim runs and do not finish; 0 if all is well').set(
-    stuck?.failures ?? 0,
-  );
+  gauge('run_loop_failures', 'Failures in a row of a run loop that claims runs and does not finish').set(stuck?.failures ?? 0);
   const waiting = gauge('jobs_waiting', 'Jobs that wait to be carried out', ['task']);
   const failed = gauge('jobs_failed', 'Jobs that were given up', ['task']);
   for (const { task, ...of } of load.jobs) {

@@ -121,7 +121,7 @@ describe('law: merges in any number and order', () => {
   });
 });
 
-describe('a visitor of whom only a phone was known', () => {
+describe('a visitor who was known by a phone only', () => {
   it('keeps the clicks of their text messages once they are known', async () => {
     const world = await begin();
     const { person, send } = world.first.get('anna')!;

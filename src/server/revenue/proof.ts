@@ -1,12 +1,22 @@
 import type { FlowLiftView, TestsView, TestView } from '@/core/api';
 import { stepsOf, type FlowDocument, type TestStep } from '@/core/flows';
 import { isKeptOut } from '@/core/limits';
-import { FEWEST_PER_VARIANT, liftOf, sayLift, testVerdict, VERDICT_METHOD } from '@/core/revenue';
+import { countedArms, FEWEST_PER_VARIANT, liftOf, sayLift, testVerdict, VERDICT_METHOD, type TestVerdict } from '@/core/revenue';
 import { sayDay } from '@/core/rules';
-import { meanInterval, sampleOf, shareInterval } from '@/core/stats';
+import { meanInterval, sampleOf, shareInterval, type Share } from '@/core/stats';
 import { addDuration, DAY, localDate, sayDuration, type Instant } from '@/core/time';
 import type { Db } from '@/data/db';
-import { documentsNow, findFlow, readVersion, trialSoFar, verdictsOf, type ArmShares } from '@/data/flows';
+import {
+  decidedBy,
+  documentsNow,
+  findFlow,
+  listVersions,
+  readVersion,
+  trialSoFar,
+  verdictsOf,
+  type ArmShares,
+  type VerdictRow,
+} from '@/data/flows';
 import { armSums, creditOfFlow, entriesADay, liftSums, NOBODY, storeSums, type GroupSums } from '@/data/revenue';
 import { readStore, type StoreNow } from '@/data/store';
 import { notFound, periodOf } from '../http';
@@ -106,13 +116,32 @@ async function storeLift(db: Db, store: StoreNow, model: string): Promise<FlowLi
   };
 }
 
+interface FoundTest {
+  readonly document: FlowDocument;
+  readonly step: TestStep;
+}
+
+function testIn(document: FlowDocument, stepId: string): FoundTest | null {
+  const step = stepsOf(document).find((one): one is TestStep => one.id === stepId && one.kind === 'test');
+  return step ? { document, step } : null;
+}
+
+/** Finds a test that the published version no longer has, in the newest version that has it. */
+async function testOfVersions(db: Db, flowId: number, stepId: string): Promise<FoundTest | null> {
+  for (const { version } of await listVersions(db, flowId)) {
+    const found = testIn(await readVersion(db, flowId, version), stepId);
+    if (found) return found;
+  }
+  return null;
+}
+
 /** Reads a test of a flow from its beginning: the results of each variant, and the verdict by now. */
 export async function testView(db: Db, key: string, stepId: string): Promise<TestView> {
   const store = await readStore(db);
   const { flow, document } = await published(db, key);
-  const step = stepsOf(document).find((one): one is TestStep => one.id === stepId && one.kind === 'test');
-  if (!step) throw notFound(`test "${stepId.slice(0, 60)}" of flow "${key.slice(0, 60)}"`);
-  return viewOf(db, store, { id: flow.id, key, name: flow.name, document }, step);
+  const found = testIn(document, stepId) ?? (await testOfVersions(db, flow.id, stepId));
+  if (!found) throw notFound(`test "${stepId.slice(0, 60)}" of flow "${key.slice(0, 60)}"`);
+  return viewOf(db, store, { id: flow.id, key, name: flow.name, document: found.document }, found.step);
 }
 
 /** The metric of a test, in words. */
@@ -123,20 +152,27 @@ const METRICS: { readonly [metric in TestView['goes']]: string } = {
   clicked: 'Judged by the share of people who click.',
 };
 
-/**
- * The counts that a test is judged by: those that it was decided by, once it is; of a sample test those of its sample; null where they
- * are those of the period.
- */
-async function countsOf(
-  db: Db,
-  flowId: number,
-  step: TestStep,
-  now: Instant,
-): Promise<{ counts: ArmShares | null; decided: { readonly arm: string | null } | null }> {
-  const verdict = (await verdictsOf(db, flowId)).find((one) => one.step_id === step.id && (step.won || one.test === JSON.stringify(step)));
-  if (verdict) return { counts: verdict.counts, decided: verdict };
+/** The counts that a test is judged by, and the verdict that it was decided by once it is. */
+interface JudgedCounts {
+  /** by variant; null if the test is judged by the goal within its window */
+  readonly counts: ArmShares | null;
+  readonly decided: VerdictRow | null;
+}
+
+async function countsOf(db: Db, flowId: number, step: TestStep, now: Instant): Promise<JudgedCounts> {
+  const decided = decidedBy(await verdictsOf(db, flowId), step) ?? null;
+  if (decided) return { counts: decided.counts, decided };
   const { trial } = step;
-  return { counts: trial ? (await trialSoFar(db, flowId, { ...step, trial }, [], now)).shares : null, decided: null };
+  return { counts: trial ? (await trialSoFar(db, flowId, { ...step, trial }, [], now)).shares : null, decided };
+}
+
+/** The verdict on a test: as it was decided, if it is, or else by its counts so far. */
+function verdictOf(judged: TestVerdict, step: TestStep, decided: VerdictRow | null): TestVerdict {
+  if (!decided) return judged;
+  const { arm: ahead } = decided;
+  const name = step.arms.find(({ id }) => id === ahead)?.name;
+  const says = name === undefined ? 'No clear winner when the test ended.' : `“${name}” was the winner when the test ended.`;
+  return { ...judged, ahead, moreNeeded: null, says: judged.ahead === ahead ? judged.says : says };
 }
 
 async function viewOf(
@@ -149,7 +185,7 @@ async function viewOf(
   const window = windowOf(flow.document);
   const sums = await armSums(db, {
     flowId: flow.id,
-    // from its beginning: by a period that one chooses there would be as many verdicts as periods
+    // from its beginning: each period would have a verdict of its own
     from: 0,
     to: now,
     now,
@@ -160,17 +196,12 @@ async function viewOf(
   });
   const metric = step.trial && step.trial.by !== 'goal' ? step.trial.by : flow.document.goal ? 'goal' : 'order';
   const { counts, decided } = await countsOf(db, flow.id, step, now);
-  const arms = step.arms.map(({ id, name, share }) => {
-    const own = sums.find(({ group }) => group === id) ?? NOBODY;
-    const { of: people, count: goals } = counts?.[id] ?? { of: own.n, count: flow.document.goal ? own.goals : own.buyers };
-    return { id, name, share: share ?? 0, own, people, goals };
-  });
-  const judged = testVerdict(
-    arms.map(({ own: _, ...arm }) => arm),
-    { people: step.decide?.people ?? (step.trial ? Math.max(...arms.map(({ people }) => people)) : null) },
-  );
-  // what was decided stays decided
-  const verdict = decided ? { ...judged, ahead: decided.arm, moreNeeded: null } : judged;
+  const sumsOf = (arm: string) => sums.find(({ group }) => group === arm) ?? NOBODY;
+  const reached = (own: GroupSums): Share => ({ of: own.n, count: flow.document.goal ? own.goals : own.buyers });
+  const arms = countedArms(step.arms, counts ?? Object.fromEntries(step.arms.map(({ id }) => [id, reached(sumsOf(id))])));
+  // the size of a sample is set as it is sent
+  const planned = step.decide?.people ?? (step.trial && Math.max(...arms.map(({ people }) => people)));
+  const verdict = verdictOf(testVerdict(arms, planned), step, decided);
   const perDay = await entriesADay(db, flow.id, now);
   const all = arms.reduce((sum, { share }) => sum + share, 0);
   const least = Math.min(...arms.filter(({ share }) => share > 0).map(({ share }) => share)) / (all || 1);
@@ -182,7 +213,8 @@ async function viewOf(
     currency,
     window: sayDuration(window),
     goes: metric,
-    arms: arms.map(({ own, people, goals, ...arm }) => {
+    arms: arms.map(({ people, goals, ...arm }) => {
+      const own = sumsOf(arm.id);
       const revenue = sampleOf(own.n, own.y, own.yy);
       const against = verdict.against.find(({ id }) => id === arm.id);
       return {
@@ -198,6 +230,7 @@ async function viewOf(
       };
     }),
     ahead: verdict.ahead,
+    decidedAt: decided?.at.toISOString() ?? null,
     evenness: verdict.evenness,
     moreNeeded: verdict.moreNeeded,
     daysNeeded: daysUntil(verdict.moreNeeded, drawnADay),

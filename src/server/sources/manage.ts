@@ -14,6 +14,7 @@ import { applyMapping, mappingSchema, siteSchema, type Mapping, type Scope } fro
 import type { Value } from '@/core/rules';
 import { HOUR } from '@/core/time';
 import { inTransaction, type Db } from '@/data/db';
+import { countWaiting } from '@/data/revenue';
 import {
   arrived,
   createSource,
@@ -87,15 +88,17 @@ async function source(db: Db, key: string): Promise<SourceRow> {
 export async function sourceDetail(db: Db, key: string): Promise<SourceDetail> {
   const row = await source(db, key);
   const { now } = await readStore(db);
-  const [all, minutes, mappings, bodies] = await Promise.all([
+  const [all, minutes, mappings, bodies, waiting] = await Promise.all([
     listSources(db, now),
     minutesOf(db, row.id, now - HOUR, now),
     listMappings(db, row.id),
     listBodies(db, row.id, 50),
+    countWaiting(db, row.id),
   ]);
   const latest = mappings[0];
   return {
     ...viewOf(all.find((one) => one.id === row.id) ?? row),
+    waiting,
     minutes: minutes.map((one) => ({ ...one, minute: one.minute.toISOString() })),
     mapping: latest
       ? { version: latest.version, document: latest.document, savedAt: latest.saved_at.toISOString(), savedBy: latest.saved_by }

@@ -118,8 +118,8 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
     add(
       'stop',
       'run-loop',
-      `Flows have stopped moving: ${many(stuck.failures, 'attempt', 'attempts')} to move people on failed in a row (${stuck.error.slice(0, 120)}).`,
-      'Look at the flows',
+      `Flows have stopped: ${many(stuck.failures, 'attempt', 'attempts')} in a row to move people failed (${stuck.error.slice(0, 120)}).`,
+      'Open flows',
       '/flows',
     );
   for (const { flow, name, many: runs } of trouble.broken)
@@ -208,7 +208,8 @@ async function attentionOf(db: Db, store: StoreNow): Promise<AttentionView[]> {
       );
   }
   for (const test of tests)
-    if (test.ahead !== null) add('note', `test/${test.flow.key}/${test.step}`, test.says, 'Keep the one that is ahead', '/revenue/tests');
+    if (test.ahead !== null && test.decidedAt === null)
+      add('note', `test/${test.flow.key}/${test.step}`, test.says, 'Keep the winner', '/revenue/tests');
   for (const offer of all.offers)
     if (!offer.isArchived && offer.isOver !== null && offer.flows.some(({ isOn }) => isOn))
       add(

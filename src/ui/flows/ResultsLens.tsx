@@ -2,13 +2,14 @@
 
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo, useState } from 'react';
-import type { FlowReport, FlowView, MessageReport, TestView, VersionView } from '@/core/api';
+import type { FlowReport, FlowView, MessageReport, VersionView } from '@/core/api';
 import { planOf, sayStep } from '@/core/flows';
 import { sayMoney } from '@/core/money';
 import { DAY } from '@/core/time';
 import { api, AsTable, Bars, Failed, isoOf, plural, sayCount, sayDate, sayShare, useStoreTime } from '../kit';
 import { type FigureLine, type MapLayer } from '../map';
 import { ArmResults } from './ArmResults';
+import { TestResults } from './TestResults';
 import { Part } from './fields';
 import type { Fold } from './Stage';
 import type { StepActs } from './useStepActs';
@@ -177,9 +178,13 @@ function Shown({
       <div className="grid gap-4">
         <Part title={sayStep(step)}>
           {step.kind === 'test' ? (
-            <TestResults flow={flow} step={step.id} figures={figures} hasGoal={document.goal !== null} />
+            <TestResults flow={flow.key} step={step.id} />
           ) : (
-            <ArmResults isTest={false} figures={figures} hasGoal={document.goal !== null} />
+            <ArmResults
+              noun="Path"
+              metric={document.goal && 'Goal'}
+              rows={figures.arms.map(({ goal: count, ...arm }) => ({ ...arm, count }))}
+            />
           )}
           {all}
         </Part>
@@ -448,17 +453,4 @@ function layerOf(document: FlowView['draft'], report: FlowReport | null): MapLay
     }
   }
   return { height, lines, arms, widths: drawnWidths(document, people, report.entered) };
-}
-
-/** Shows the results of a test with its verdict: the one that every page gives. */
-function TestResults({
-  flow,
-  step,
-  ...rest
-}: { flow: FlowView; step: string } & Pick<Parameters<typeof ArmResults>[0], 'figures' | 'hasGoal'>) {
-  const test = useQuery({
-    queryKey: ['tests', flow.key, step],
-    queryFn: () => api<TestView>(`/tests/${flow.key}/${step}`),
-  });
-  return test.isError ? <Failed error={test.error} /> : <ArmResults isTest {...rest} {...(test.data && { verdict: test.data })} />;
 }

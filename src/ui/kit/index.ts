@@ -45,3 +45,4 @@ export { issuesOf, useDraft, useUndo } from './useDraft';
 export { doneUndoable } from './undo';
 export { UndoActs } from './UndoActs';
 export { useWriting } from './useWriting';
+export { TEST_METRICS } from './testMetrics';

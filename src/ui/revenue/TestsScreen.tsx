@@ -8,6 +8,7 @@ import { sayMoney } from '@/core/money';
 import { TOO_UNEVEN } from '@/core/revenue';
 import { leastSeen, peoplePerArm } from '@/core/stats';
 import {
+  TEST_METRICS,
   api,
   Ask,
   Button,
@@ -65,6 +66,7 @@ function OneTest({ test }: { test: TestView }) {
   const client = useQueryClient();
   const [isKeeping, setKeeping] = useState(false);
   const winner = test.arms.find(({ id }) => id === test.ahead);
+  const isOfMessages = test.goes === 'opened' || test.goes === 'clicked';
   const rated = test.arms.flatMap(({ id, name, rate }) =>
     rate ? [{ key: id, name, value: rate.share, low: rate.low, high: rate.high }] : [],
   );
@@ -73,7 +75,7 @@ function OneTest({ test }: { test: TestView }) {
       title={`${test.name}, in ${test.flow.name}`}
       acts={
         <span className="flex items-center gap-3">
-          {winner && (
+          {winner && test.decidedAt === null && (
             <Button changes="/tests" onClick={() => setKeeping(true)}>
               Keep “{winner.name}”…
             </Button>
@@ -120,12 +122,10 @@ function OneTest({ test }: { test: TestView }) {
           <table className="w-full self-start text-sm tabular">
             <thead>
               <tr className="border-b border-line text-xs text-soft">
-                <th className="py-1 text-left font-normal">Way</th>
+                <th className="py-1 text-left font-normal">Variant</th>
                 <th className="py-1 text-right font-normal">People</th>
-                <th className="py-1 text-right font-normal">
-                  {{ goal: 'Goal', order: 'Ordered', opened: 'Opened', clicked: 'Clicked' }[test.goes]}
-                </th>
-                <th className="py-1 text-right font-normal">A person</th>
+                <th className="py-1 text-right font-normal">{TEST_METRICS[test.goes]}</th>
+                <th className="py-1 text-right font-normal">Per person</th>
                 <th className="py-1 text-right font-normal">Clicked</th>
                 <th className="py-1 text-right font-normal">Chance of being best</th>
               </tr>
@@ -159,10 +159,19 @@ function OneTest({ test }: { test: TestView }) {
             </tbody>
           </table>
           {rated.length > 0 && (
-            <Spans label={`${test.name} by way`} axis={`Share within ${test.window} of entering`} spans={rated} say={percent} />
+            <Spans
+              label={`${test.name} by variant`}
+              axis={
+                isOfMessages
+                  ? `${TEST_METRICS[test.goes]}, share of people`
+                  : `${TEST_METRICS[test.goes]} within ${test.window} of entering`
+              }
+              spans={rated}
+              say={percent}
+            />
           )}
         </div>
-        <p className="text-xs text-soft">{test.method} The chance of being best is over 97.6% exactly if a variant is the winner.</p>
+        <p className="text-xs text-soft">{test.method} The chance of being best comes from the same evidence.</p>
       </div>
     </Part>
   );

@@ -157,6 +157,12 @@ export function SourceScreen({ id }: { id: string }) {
             ))}
           </div>
           <div role="tabpanel" id="source-panel" aria-labelledby={`tab-${place}`}>
+            {place === 'arriving' && source.waiting > 0 && (
+              <p className="border-b border-line bg-wash px-4 py-2 text-sm" data-testid="waiting">
+                {plural(source.waiting, 'refund or cancellation is waiting', 'refunds and cancellations are waiting')} for an order that
+                hasn’t arrived yet.
+              </p>
+            )}
             {place === 'arriving' && <Arriving id={id} path={path} zone={store.zone} />}
             {place === 'rejected' && <Rejected id={id} path={path} zone={store.zone} />}
             {place === 'mapping' && (

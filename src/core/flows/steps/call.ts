@@ -60,7 +60,6 @@ export const callKind: StepKind<CallStep> = {
   }),
   says: (step) => `Call “${step.name}”`,
   saysNext: (step) => `Call “${step.name}”`,
-  looksAtStart: () => true,
   awaits: (step, of) => awaitedOf(CALL_ENDED, step.id, of),
   ...askingArms,
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),

@@ -92,7 +92,6 @@ export const codeKind: StepKind<CodeStep> = {
   fresh: (id) => ({ id, kind: 'code', name: 'A code for them', offer: 'offer' }),
   says: (step) => `Issue code “${step.name}”`,
   saysNext: (step) => `Issue code “${step.name}”`,
-  looksAtStart: () => true,
   ...askingArms,
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),
   names: (step) => [{ kind: 'offer', key: step.offer }],

@@ -46,7 +46,6 @@ export const handKind: StepKind<HandStep> = {
   fresh: (id) => ({ id, kind: 'hand', name: 'To another flow', flow: 'welcome', leaves: true }),
   says: (step) => `Hand over “${step.name}”`,
   saysNext: (step) => `Hand over “${step.name}”`,
-  looksAtStart: () => true,
   names: (step) => [{ kind: 'flow', key: step.flow }],
   differs: (was, is) => [
     ...(is.name === was.name ? [] : [`“${was.name}” is now called “${is.name}”`]),

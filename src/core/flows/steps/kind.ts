@@ -82,7 +82,7 @@ export type Add = (code: string, level: Finding['level'], says: string, mend: st
 export interface StepKind<S extends Step> {
   /** does the step; called again after a wait */
   run(step: S, here: Here): Went;
-  /** it acts on the person or the world: a run that has done it does not do it again after a move to another version */
+  /** a run that has done it doesn't do it again after it was moved to another version */
   readonly actsOnce?: boolean;
   /** whether a run goes on with it while the flow is paused */
   readonly runsWhilePaused?: boolean;
@@ -95,8 +95,6 @@ export interface StepKind<S extends Step> {
   withArms?(step: S, arms: readonly Arm[]): S;
   /** the rules that decide here */
   rules?(step: S): readonly (Rule | null)[];
-  /** whether it looks at what came with the start of the run, beside its rules */
-  looksAtStart?(step: S): boolean;
   /** what it looks at of the person, beside its rules */
   needs?(step: S): readonly Need[];
   /** what it names that has to be on file */

@@ -72,7 +72,6 @@ export const lookupKind: StepKind<LookupStep> = {
   fresh: (id) => ({ id, kind: 'lookup', name: 'Look up', table: 'table', by: { attribute: 'country' } }),
   says: (step) => `Look up “${step.name}”`,
   saysNext: (step) => `Look up “${step.name}”`,
-  looksAtStart: (step) => 'from' in step.by,
   needs: (step) => ('attribute' in step.by ? [{ kind: 'attribute', name: step.by.attribute }] : []),
   ...askingArms,
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),

@@ -59,7 +59,6 @@ export const noteKind: StepKind<NoteStep> = {
   fresh: (id) => ({ id, kind: 'note', name: 'Tell a colleague', to: { email: 'team@example.com' }, text: '' }),
   says: (step) => `Note “${step.name}”`,
   saysNext: (step) => `Note “${step.name}”`,
-  looksAtStart: () => true,
   check(step, add) {
     const problem = placeholderProblem(step.text);
     if (problem) add('placeholder-unreadable', 'stops', `In “${step.name}” ${problem}`, 'Correct or remove the placeholder.');

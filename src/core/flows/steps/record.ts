@@ -66,7 +66,6 @@ export const recordKind: StepKind<RecordStep> = {
     here.note('recorded');
     return { to: 'next' };
   },
-  looksAtStart: () => true,
   fresh: (id) => ({ id, kind: 'record', name: 'New event', event: 'app.reminded', properties: [] }),
   says: (step) => `Record “${step.name}”`,
   saysNext: (step) => `Record “${step.name}”`,

@@ -50,7 +50,6 @@ export const taskKind: StepKind<TaskStep> = {
   fresh: (id) => ({ id, kind: 'task', name: 'Call them', text: '', owner: { to: '' }, within: 'P2D' }),
   says: (step) => `Task “${step.name}”`,
   saysNext: (step) => `Task “${step.name}”`,
-  looksAtStart: () => true,
   awaits: (step, of) => awaitedOf(TASK_CLOSED, step.id, of),
   ...askingArms,
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),

@@ -188,7 +188,6 @@ export const updateKind: StepKind<UpdateStep> = {
   says: (step) => `Update “${step.name}”`,
   saysNext: (step) => `Update “${step.name}”`,
   // how many flows have led to it stands there, too
-  looksAtStart: () => true,
   needs: (step) => [
     ...(step.others ? [{ kind: 'attribute' as const, name: step.others.by }] : []),
     ...step.changes.map((change) =>

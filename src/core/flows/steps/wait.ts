@@ -224,8 +224,8 @@ function overAt(step: WaitStep, here: Here): Instant | null {
 }
 
 /**
- * Whether an event came after a wait began. Shops send whole seconds, so one that is stamped with the very second in which the wait began
- * counts as well, unless it started the run or this flow recorded it.
+ * Whether an event came after a wait began. Shops send whole seconds, so an event stamped with the second in which the wait began counts
+ * too, unless it started the run or this flow recorded it.
  */
 function isSince(event: FactEvent, from: Instant, here: Pick<Here, 'about' | 'flow'>): boolean {
   if (event.time > from) return true;
@@ -283,7 +283,6 @@ export const waitKind: StepKind<WaitStep> = {
   arms: (step) => step.arms ?? [],
   withArms: (step, arms) => (step.arms ? { ...step, arms: [...arms] } : step),
   rules: (step) => (step.until && 'rule' in step.until ? [step.until.rule] : []),
-  looksAtStart: (step) => step.date?.of === 'start' || step.parcel !== undefined,
   needs: (step) => [
     ...(step.parcel ? [{ kind: 'attribute', name: 'country' } as const] : []),
     ...(step.best ? [{ kind: 'event', name: OPENED, where: [], since: { last: OPENS_WITHIN }, times: OPENS_LOOKED_AT } as const] : []),

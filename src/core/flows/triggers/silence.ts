@@ -7,8 +7,8 @@ import { positiveDuration, propertyKey } from '../parts';
 
 /**
  * The event, then no more of it for `after`, matched by the property `key`, and no event `unless` with the same key. An
- * `unless` event that doesn't carry the key, or of a trigger without one, counts from the last event on: what came before it was
- * about something else.
+ * `unless` event counts from the last event on if it doesn't carry the key or the trigger has none: an earlier one was about
+ * something else.
  */
 export const silenceTriggerShape = {
   kind: z.literal('silence'),

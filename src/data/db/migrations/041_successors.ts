@@ -1,9 +1,9 @@
 import type { Knex } from 'knex';
 
 /**
- * Who each former person has become, by every merge, also those that can't be undone (a device or phone that turned out to be someone's).
- * `current_person` follows them to their end, however many there are; `former_people` goes the other way.
- * Locks: none but on the new table; it is filled from the merges that stand.
+ * The successor of each former person, by every merge, also by those that can't be undone (a device or phone that turned out to be
+ * someone's). `current_person` follows merges to their end, and `person_ids` returns the numbers that a person has had.
+ * Locks: none on existing tables. Filled from the merges that are in effect.
  */
 export async function up(knex: Knex): Promise<void> {
   await knex.raw(`
@@ -22,13 +22,14 @@ export async function up(knex: Knex): Promise<void> {
       ) cycle id set is_cycle using path
       select id from chain where not is_cycle order by hops desc limit 1
     $$;
-    create function former_people(person bigint) returns setof bigint language sql stable as $$
-      with recursive formers as (
-        select s.person_id as id from person_successors s where s.successor_id = person
+    -- an array, so that an index on a person's number can be used
+    create function person_ids(person bigint) returns bigint[] language sql stable as $$
+      with recursive own as (
+        select person as id
         union
-        select s.person_id from formers f join person_successors s on s.successor_id = f.id
+        select s.person_id from own o join person_successors s on s.successor_id = o.id
       )
-      select id from formers where id <> person
+      select array_agg(id) from own
     $$;
   `);
 }
